@@ -1,0 +1,197 @@
+//! The history in memory: all clips of this device, newest first, found by place, by id, and by the beginning of an id.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use crate::address::reads_as_id;
+use crate::id::prefix_range;
+use crate::{Address, ClipId, ClipState, Facts, Micros};
+
+/// The shortest prefix of an id that is shown.
+pub const SHORTEST_PREFIX: usize = 4;
+
+/// A clip as this device holds it.
+#[derive(Clone, Debug)]
+pub struct Clip {
+    /// Its id.
+    pub id: ClipId,
+    /// What devices agree on.
+    pub state: ClipState,
+    /// What can be told of it at a glance.
+    pub facts: Facts,
+    /// When this device first had it, or had it back.
+    pub received_at: Micros,
+    /// False while it waits in memory for the database.
+    pub saved: bool,
+}
+
+impl Clip {
+    /// The time by which the history is ordered: a clip stamped in the future counts as of its arrival.
+    pub fn ordered_at(&self) -> Micros {
+        self.state.copied_at().unwrap_or(self.received_at).min(self.received_at)
+    }
+}
+
+/// Where a change left a clip.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Placed {
+    /// Its place before, if it was in the history.
+    pub before: Option<usize>,
+    /// Its place now, if it is in the history.
+    pub now: Option<usize>,
+}
+
+/// Why an address names no clip.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Unresolved {
+    /// No clip there. Carries how many clips there are.
+    None {
+        /// Clips in the history.
+        clips: usize,
+    },
+    /// Several ids begin so. Carries the shortest prefixes that tell them apart, at most six.
+    Several(Vec<String>),
+}
+
+/// All clips of this device. Places count from 1, the newest.
+#[derive(Debug, Default)]
+pub struct History {
+    clips: BTreeMap<ClipId, Arc<Clip>>,
+    /// Oldest first, so that the usual change, a new copy, is a push.
+    order: Vec<(Micros, ClipId)>,
+    revision: u64,
+}
+
+impl History {
+    /// How many clips there are.
+    pub fn len(&self) -> usize {
+        self.order.len()
+    }
+
+    /// True when nothing was copied yet, or nothing was kept.
+    pub fn is_empty(&self) -> bool {
+        self.order.is_empty()
+    }
+
+    /// Grows with every change.
+    pub fn revision(&self) -> u64 {
+        self.revision
+    }
+
+    /// Fills an empty history at start; `clips` in any order. Faster than putting them one by one.
+    pub fn load(&mut self, clips: Vec<Clip>) {
+        for clip in clips {
+            if clip.state.offer().is_some() {
+                self.clips.entry(clip.id).or_insert_with(|| Arc::new(clip));
+            }
+        }
+        self.order = self.clips.values().map(|clip| (clip.ordered_at(), clip.id)).collect();
+        self.order.sort_unstable();
+        self.revision += 1;
+    }
+
+    /// Puts a clip where its time says, replacing what was known of it. A clip whose state shows no offer leaves.
+    pub fn put(&mut self, clip: Clip) -> Placed {
+        let before = self.take_out(clip.id);
+        self.revision += 1;
+        if clip.state.offer().is_none() {
+            return Placed { before, now: None };
+        }
+        let key = (clip.ordered_at(), clip.id);
+        let at = self.order.partition_point(|known| *known < key);
+        self.order.insert(at, key);
+        self.clips.insert(clip.id, Arc::new(clip));
+        Placed { before, now: Some(self.order.len() - at) }
+    }
+
+    /// Takes a clip out.
+    pub fn remove(&mut self, id: ClipId) -> Placed {
+        let before = self.take_out(id);
+        self.revision += 1;
+        Placed { before, now: None }
+    }
+
+    fn take_out(&mut self, id: ClipId) -> Option<usize> {
+        let old = self.clips.remove(&id)?;
+        let index = self.index_of(&old)?;
+        self.order.remove(index);
+        Some(self.order.len() + 1 - index)
+    }
+
+    fn index_of(&self, clip: &Clip) -> Option<usize> {
+        self.order.binary_search(&(clip.ordered_at(), clip.id)).ok()
+    }
+
+    /// The clip with this id.
+    pub fn get(&self, id: ClipId) -> Option<&Arc<Clip>> {
+        self.clips.get(&id)
+    }
+
+    /// The clip at a place.
+    pub fn at(&self, place: usize) -> Option<&Arc<Clip>> {
+        let index = self.order.len().checked_sub(place)?;
+        self.clips.get(&self.order.get(index)?.1)
+    }
+
+    /// The place of a clip.
+    pub fn place_of(&self, id: ClipId) -> Option<usize> {
+        Some(self.order.len() - self.index_of(self.clips.get(&id)?)?)
+    }
+
+    /// Clips from `place` on, newest first.
+    pub fn from(&self, place: usize) -> impl Iterator<Item = &Arc<Clip>> {
+        let end = (self.order.len() + 1).saturating_sub(place.max(1));
+        self.order[..end].iter().rev().filter_map(|(_, id)| self.clips.get(id))
+    }
+
+    /// The clip an address names.
+    pub fn resolve(&self, address: &Address) -> Result<&Arc<Clip>, Unresolved> {
+        let none = Unresolved::None { clips: self.len() };
+        match address {
+            Address::Place(place) => self.at(*place).ok_or(none),
+            Address::Favorite(place) => self.favorites().get(place - 1).copied().ok_or(none),
+            Address::Id(prefix) => {
+                let Some((low, high)) = prefix_range(prefix) else { return Err(none) };
+                let mut found = self.clips.range(low..=high).map(|(_, clip)| clip);
+                match (found.next(), found.next()) {
+                    (None, _) => Err(none),
+                    (Some(clip), None) => Ok(clip),
+                    _ => Err(Unresolved::Several(
+                        self.clips.range(low..=high).take(6).map(|(id, _)| self.prefix_of(*id)).collect(),
+                    )),
+                }
+            }
+        }
+    }
+
+    /// Favorites in their own order.
+    fn favorites(&self) -> Vec<&Arc<Clip>> {
+        let mut found: Vec<_> = self.clips.values().filter(|clip| clip.state.is_pinned()).collect();
+        found.sort_by(|a, b| (a.state.kept(), a.id).cmp(&(b.state.kept(), b.id)));
+        found
+    }
+
+    /// The shortest beginning of `id` that names no other clip here and is not read as a place.
+    pub fn prefix_of(&self, id: ClipId) -> String {
+        let text = id.to_string();
+        let shared = |other: Option<ClipId>| {
+            other.map_or(0, |other| {
+                other.to_string().bytes().zip(text.bytes()).take_while(|(a, b)| a == b).count()
+            })
+        };
+        let below = self.clips.range(..id).next_back().map(|(id, _)| *id);
+        let above = self
+            .clips
+            .range((std::ops::Bound::Excluded(id), std::ops::Bound::Unbounded))
+            .next()
+            .map(|(id, _)| *id);
+        let mut length = (shared(below).max(shared(above)) + 1).max(SHORTEST_PREFIX).min(text.len());
+        while length < text.len() && !reads_as_id(&text[..length]) {
+            length += 1;
+        }
+        text[..length].to_owned()
+    }
+}
+
+#[cfg(test)]
+mod tests;
