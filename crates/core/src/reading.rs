@@ -156,7 +156,7 @@ fn uri_lines(text: &str) -> Vec<String> {
 }
 
 /// A cut is kept and handed back as a copy: pasting an old cut must never move files.
-fn soften_cut(offer: &mut Offer) {
+pub fn soften_cut(offer: &mut Offer) {
     for one in &mut offer.representations {
         if mime::base(&one.mime) == mime::FILE_MANAGER_LIST && one.content.expose().starts_with(b"cut") {
             let mut copy = b"copy".to_vec();

@@ -1,0 +1,668 @@
+//! One connection to an X server, from opening it to its loss.
+
+use std::collections::HashMap;
+use std::os::fd::AsFd;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use bytes::Bytes;
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use tokio::sync::{mpsc, oneshot};
+use x11rb::CURRENT_TIME;
+use x11rb::atom_manager;
+use x11rb::connection::Connection;
+use x11rb::errors::{ConnectionError, ReplyError};
+use x11rb::protocol::xfixes::{ConnectionExt as _, SelectionEvent, SelectionEventMask};
+use x11rb::protocol::xproto::{
+    Atom, AtomEnum, ChangeWindowAttributesAux, ClientMessageEvent, ConnectionExt as _, CreateWindowAux, EventMask,
+    PropMode, Property, SELECTION_NOTIFY_EVENT, SelectionNotifyEvent, SelectionRequestEvent, Timestamp, Window,
+    WindowClass,
+};
+use x11rb::protocol::{Event, xfixes};
+use x11rb::rust_connection::RustConnection;
+use x11rb::wrapper::ConnectionExt as _;
+use yadori_core::{Offer, mime, reading};
+
+use super::job::{Answer, Job, Next, Outcome, to_latin1};
+use super::outgoing::{CHUNK, Outgoing};
+use super::{Inbox, NoSession, source};
+use crate::{Command, DeskEvent, Live, Refused, RefusedBecause, TakeError, now};
+
+atom_manager! {
+    /// Atoms of the protocol.
+    pub(crate) Atoms: AtomsCookie {
+        CLIPBOARD, CLIPBOARD_MANAGER, TARGETS, TIMESTAMP, MULTIPLE, SAVE_TARGETS, INCR, ATOM_PAIR, NULL, MANAGER,
+        UTF8_STRING, _NET_ACTIVE_WINDOW, _NET_WM_NAME, _NET_WM_PID,
+        _YADORI_DESK, _YADORI_CONTENT, _YADORI_TIME,
+    }
+}
+
+/// How long a reading window is kept for late answers.
+const LATE: Duration = Duration::from_secs(30);
+
+/// How a session ended.
+pub(crate) enum Ended {
+    /// By a command.
+    Asked,
+    /// The connection is gone.
+    Lost,
+}
+
+/// What is served to other programs.
+struct Held {
+    offer: Arc<Offer>,
+    since: Timestamp,
+    /// Representation by target.
+    targets: Vec<(Atom, Served)>,
+}
+
+#[derive(Clone, Copy)]
+enum Served {
+    AsIs(usize),
+    Latin1(usize),
+}
+
+struct PendingTake {
+    offer: Arc<Offer>,
+    /// Absent when the desk itself takes over from a program that has closed.
+    done: Option<oneshot::Sender<Result<(), TakeError>>>,
+}
+
+struct Reading {
+    window: Window,
+    owner: Window,
+    time: Timestamp,
+    job: Job,
+}
+
+pub(crate) struct Session<'a> {
+    conn: RustConnection,
+    atoms: Atoms,
+    root: Window,
+    serving: Window,
+    inbox: &'a Inbox,
+    tell: &'a mpsc::UnboundedSender<DeskEvent>,
+    started: Instant,
+    names: HashMap<Atom, String>,
+    readings: Vec<Reading>,
+    /// A copy that may be the next one's content under an earlier time.
+    doubtful: Option<Offer>,
+    retired: Vec<(Window, Instant)>,
+    held: Option<Held>,
+    takes: Vec<PendingTake>,
+    outgoing: Vec<Outgoing>,
+    /// What the current owner of the clipboard has been read to hold.
+    last_read: Option<(Window, Arc<Offer>)>,
+    owner: Window,
+    /// Programs that wait for their content to be safe.
+    saves: Vec<SelectionRequestEvent>,
+}
+
+type X<T> = Result<T, ConnectionError>;
+
+impl<'a> Session<'a> {
+    /// Connects, announces itself and looks at what is on the clipboard already.
+    pub(crate) fn open(
+        display: &str,
+        inbox: &'a Inbox,
+        tell: &'a mpsc::UnboundedSender<DeskEvent>,
+    ) -> Result<Self, NoSession> {
+        let (conn, screen_number) = RustConnection::connect(Some(display))?;
+        let unreachable = |why: ReplyError| NoSession::Unreachable(why.to_string());
+        let broken = |why: ConnectionError| NoSession::Unreachable(why.to_string());
+        let root = conn.setup().roots.get(screen_number).ok_or(NoSession::Unfit("a screen"))?.root;
+        let atoms = Atoms::new(&conn).map_err(broken)?.reply().map_err(unreachable)?;
+        conn.xfixes_query_version(5, 0)
+            .map_err(broken)?
+            .reply()
+            .map_err(|_| NoSession::Unfit("the XFIXES extension"))?;
+        let serving = conn.generate_id().map_err(|why| NoSession::Unreachable(why.to_string()))?;
+        let look = CreateWindowAux::new().event_mask(EventMask::PROPERTY_CHANGE);
+        conn.create_window(0, serving, root, -1, -1, 1, 1, 0, WindowClass::INPUT_ONLY, 0, &look).map_err(broken)?;
+        let mut session = Self {
+            conn,
+            atoms,
+            root,
+            serving,
+            inbox,
+            tell,
+            started: Instant::now(),
+            names: HashMap::new(),
+            readings: Vec::new(),
+            doubtful: None,
+            retired: Vec::new(),
+            held: None,
+            takes: Vec::new(),
+            outgoing: Vec::new(),
+            last_read: None,
+            owner: 0,
+            saves: Vec::new(),
+        };
+        let time = session.await_time().map_err(broken)?;
+        session.claim(time)?;
+        session.watch(time).map_err(broken)?;
+        Ok(session)
+    }
+
+    /// A time of the server, awaited at start when nothing else can be on its way yet.
+    fn await_time(&self) -> X<Timestamp> {
+        self.ask_time()?;
+        self.conn.flush()?;
+        loop {
+            if let Event::PropertyNotify(event) = self.conn.wait_for_event()? {
+                return Ok(event.time);
+            }
+        }
+    }
+
+    fn ask_time(&self) -> X<()> {
+        // A zero-length append changes nothing and yields an event with the server's time (ICCCM section 2.1).
+        self.conn.change_property8(PropMode::APPEND, self.serving, self.atoms._YADORI_TIME, AtomEnum::STRING, &[])?;
+        Ok(())
+    }
+
+    /// One service per display: a manager selection (ICCCM section 2.8), and the clipboard manager's, if it is free.
+    fn claim(&self, time: Timestamp) -> Result<(), NoSession> {
+        let owner = |selection| -> Result<Window, NoSession> {
+            let reply = self.conn.get_selection_owner(selection).map_err(ReplyError::from).and_then(|cookie| cookie.reply());
+            Ok(reply.map_err(|why| NoSession::Unreachable(why.to_string()))?.owner)
+        };
+        if owner(self.atoms._YADORI_DESK)? != 0 {
+            return Err(NoSession::Taken);
+        }
+        let mut wanted = vec![self.atoms._YADORI_DESK];
+        if owner(self.atoms.CLIPBOARD_MANAGER)? == 0 {
+            wanted.push(self.atoms.CLIPBOARD_MANAGER);
+        }
+        for selection in wanted {
+            let _ = self.conn.set_selection_owner(self.serving, selection, time);
+            if owner(selection)? != self.serving {
+                return Err(NoSession::Taken);
+            }
+            let word = ClientMessageEvent::new(32, self.root, self.atoms.MANAGER, [time, selection, self.serving, 0, 0]);
+            let _ = self.conn.send_event(false, self.root, EventMask::STRUCTURE_NOTIFY, word);
+        }
+        Ok(())
+    }
+
+    fn watch(&mut self, time: Timestamp) -> X<()> {
+        let all = SelectionEventMask::SET_SELECTION_OWNER
+            | SelectionEventMask::SELECTION_WINDOW_DESTROY
+            | SelectionEventMask::SELECTION_CLIENT_CLOSE;
+        self.conn.xfixes_select_selection_input(self.serving, self.atoms.CLIPBOARD, all)?;
+        let owner = self.conn.get_selection_owner(self.atoms.CLIPBOARD)?.reply().map(|reply| reply.owner).unwrap_or(0);
+        self.owner = owner;
+        if owner == 0 {
+            self.say(DeskEvent::Live(Live::Empty));
+        } else {
+            self.begin(owner, time, true)?;
+        }
+        self.conn.flush()
+    }
+
+    fn say(&self, event: DeskEvent) {
+        let _ = self.tell.send(event);
+    }
+
+    fn now_ms(&self) -> u64 {
+        u64::try_from(self.started.elapsed().as_millis()).unwrap_or(u64::MAX)
+    }
+
+    /// Serves until the connection is lost or a command ends it.
+    pub(crate) fn run(&mut self) -> Ended {
+        let ended = loop {
+            match self.turn() {
+                Ok(true) => break Ended::Asked,
+                Ok(false) => {}
+                Err(why) => {
+                    tracing::debug!("the connection to the display ended: {why}");
+                    break Ended::Lost;
+                }
+            }
+        };
+        for take in self.takes.drain(..) {
+            if let Some(done) = take.done {
+                let _ = done.send(Err(TakeError::NoDisplay("the display went away".into())));
+            }
+        }
+        if matches!(ended, Ended::Lost) {
+            self.say(DeskEvent::Live(Live::Empty));
+        }
+        ended
+    }
+
+    fn turn(&mut self) -> X<bool> {
+        while let Some(event) = self.conn.poll_for_event()? {
+            self.handle(event)?;
+        }
+        self.expire()?;
+        self.inbox.silence();
+        while let Ok(command) = self.inbox.commands.try_recv() {
+            match command {
+                Command::Stop => return Ok(true),
+                Command::Take(offer, done) => self.begin_take(offer, Some(done))?,
+            }
+        }
+        self.conn.flush()?;
+        let limit = self.next_deadline().and_then(|left| Timespec::try_from(left).ok());
+        // Replies read above may have queued events that no descriptor will announce.
+        if let Some(event) = self.conn.poll_for_event()? {
+            self.handle(event)?;
+            return Ok(false);
+        }
+        let mut fds = [
+            PollFd::from_borrowed_fd(self.conn.stream().as_fd(), PollFlags::IN),
+            PollFd::from_borrowed_fd(self.inbox.bell.as_fd(), PollFlags::IN),
+        ];
+        let _ = poll(&mut fds, limit.as_ref());
+        Ok(false)
+    }
+
+    fn handle(&mut self, event: Event) -> X<()> {
+        match event {
+            Event::XfixesSelectionNotify(event) if event.selection == self.atoms.CLIPBOARD => self.owner_changed(&event),
+            Event::SelectionNotify(event) => self.answered(&event),
+            Event::PropertyNotify(event) if event.window == self.serving => {
+                if event.atom == self.atoms._YADORI_TIME && event.state == Property::NEW_VALUE {
+                    self.finish_takes(event.time)?;
+                }
+                Ok(())
+            }
+            Event::PropertyNotify(event) if event.state == Property::NEW_VALUE => self.chunk_came(event.window, event.atom),
+            Event::PropertyNotify(event) => self.chunk_taken(event.window, event.atom),
+            Event::SelectionRequest(event) => self.asked(&event),
+            Event::SelectionClear(event) if event.selection == self.atoms.CLIPBOARD => {
+                self.held = None; // transfers under way keep their bytes and end by themselves
+                Ok(())
+            }
+            Event::DestroyNotify(event) => {
+                self.outgoing.retain(|one| one.requestor != event.window);
+                Ok(())
+            }
+            _ => Ok(()), // errors of requests to windows that are gone, and what nobody asked for
+        }
+    }
+
+    // ---- watching and reading ----
+
+    fn owner_changed(&mut self, event: &xfixes::SelectionNotifyEvent) -> X<()> {
+        let gone = event.subtype != SelectionEvent::SET_SELECTION_OWNER;
+        let previous = std::mem::replace(&mut self.owner, event.owner);
+        if event.owner == self.serving {
+            return Ok(());
+        }
+        if event.owner == 0 {
+            if gone {
+                self.owner_died(previous)?;
+            }
+            // Still nobody's, unless the content of the closed program is being taken over.
+            if self.takes.is_empty() {
+                self.last_read = None;
+                self.say(DeskEvent::Live(Live::Empty));
+            }
+            return self.answer_saves();
+        }
+        self.begin(event.owner, event.selection_timestamp, false)
+    }
+
+    fn begin(&mut self, owner: Window, time: Timestamp, standing: bool) -> X<()> {
+        let mut done = Vec::new();
+        for (n, reading) in self.readings.iter_mut().enumerate() {
+            if let Next::Done(outcome) = reading.job.supersede() {
+                done.push((n, outcome));
+            }
+        }
+        for (n, outcome) in done.into_iter().rev() {
+            self.end(n, outcome)?;
+        }
+        let at = now();
+        self.last_read = None;
+        self.say(DeskEvent::Live(Live::Theirs(at)));
+        let source = source::source_of(&self.conn, &self.atoms, self.root, owner);
+        let window = self.conn.generate_id().map_err(|_| ConnectionError::UnknownError)?;
+        let look = CreateWindowAux::new().event_mask(EventMask::PROPERTY_CHANGE);
+        self.conn.create_window(0, window, self.root, -1, -1, 1, 1, 0, WindowClass::INPUT_ONLY, 0, &look)?;
+        let job = Job::new(at, standing, source, self.now_ms());
+        self.readings.push(Reading { window, owner, time, job });
+        self.convert(window, self.atoms.TARGETS, time)
+    }
+
+    fn convert(&self, window: Window, target: Atom, time: Timestamp) -> X<()> {
+        self.conn.convert_selection(window, self.atoms.CLIPBOARD, target, self.atoms._YADORI_CONTENT, time)?;
+        Ok(())
+    }
+
+    fn answered(&mut self, event: &SelectionNotifyEvent) -> X<()> {
+        let Some(n) = self.readings.iter().position(|one| one.window == event.requestor) else { return Ok(()) };
+        let answer = if event.property == 0 { Answer::Refused } else { self.fetch(event)? };
+        let now_ms = self.now_ms();
+        let next = self.readings[n].job.answer(answer, now_ms);
+        self.step(n, next)
+    }
+
+    /// The value of an answer. Deleting the property is part of the protocol, and starts a transfer in chunks.
+    fn fetch(&mut self, event: &SelectionNotifyEvent) -> X<Answer> {
+        let reply = self.conn.get_property(true, event.requestor, event.property, AtomEnum::ANY, 0, u32::MAX / 4)?.reply();
+        let Ok(reply) = reply else { return Ok(Answer::Refused) };
+        if event.target == self.atoms.TARGETS {
+            let atoms: Vec<Atom> = reply.value32().map(Iterator::collect).unwrap_or_default();
+            let mut names = Vec::with_capacity(atoms.len());
+            for atom in atoms.into_iter().take(200) {
+                names.extend(self.name(atom)?);
+            }
+            return Ok(Answer::Targets(names));
+        }
+        let kind = self.name(reply.type_)?.unwrap_or_default();
+        if reply.type_ == self.atoms.INCR {
+            return Ok(Answer::Chunks(self.name(event.target)?.unwrap_or_default()));
+        }
+        Ok(Answer::Value(kind, reply.value))
+    }
+
+    fn name(&mut self, atom: Atom) -> X<Option<String>> {
+        if let Some(name) = self.names.get(&atom) {
+            return Ok(Some(name.clone()));
+        }
+        if atom == 0 {
+            return Ok(None);
+        }
+        match self.conn.get_atom_name(atom)?.reply() {
+            Ok(reply) => {
+                let name = String::from_utf8_lossy(&reply.name).into_owned();
+                self.names.insert(atom, name.clone());
+                Ok(Some(name))
+            }
+            Err(ReplyError::ConnectionError(why)) => Err(why),
+            Err(ReplyError::X11Error(_)) => Ok(None),
+        }
+    }
+
+    fn chunk_came(&mut self, window: Window, property: Atom) -> X<()> {
+        let Some(n) = self.readings.iter().position(|one| one.window == window && one.job.in_chunks()) else {
+            return Ok(());
+        };
+        let reply = self.conn.get_property(true, window, property, AtomEnum::ANY, 0, u32::MAX / 4)?.reply();
+        let Ok(reply) = reply else { return Ok(()) };
+        if reply.type_ == 0 {
+            return Ok(()); // the property is gone already: no chunk, and not the empty one that ends
+        }
+        let now_ms = self.now_ms();
+        let next = self.readings[n].job.chunk(&reply.value, now_ms);
+        self.step(n, next)
+    }
+
+    fn step(&mut self, n: usize, next: Next) -> X<()> {
+        match next {
+            Next::Wait => Ok(()),
+            Next::Convert(name) => {
+                let reply = self.conn.intern_atom(false, name.as_bytes())?.reply();
+                match reply {
+                    Ok(reply) => self.convert(self.readings[n].window, reply.atom, self.readings[n].time),
+                    Err(_) => self.end(n, Outcome::Unreadable),
+                }
+            }
+            Next::Done(outcome) => self.end(n, outcome),
+        }
+    }
+
+    fn end(&mut self, n: usize, outcome: Outcome) -> X<()> {
+        let Reading { window, owner, job, .. } = self.readings.remove(n);
+        // Not destroyed at once: owners that answer late would get an error and some of them end by it.
+        self.retired.push((window, Instant::now() + LATE));
+        let refused = |reason| DeskEvent::Refused(Refused { at: job.at(), reason, source: job.source().clone() });
+        match outcome {
+            Outcome::Copied { offer, doubtful: true, .. } => {
+                self.release_doubtful(None);
+                self.doubtful = Some(offer);
+            }
+            Outcome::Copied { mut offer, standing, doubtful: false } => {
+                self.release_doubtful(Some(&offer));
+                reading::soften_cut(&mut offer);
+                let offer = Arc::new(offer);
+                if !job.is_superseded() {
+                    self.last_read = Some((owner, offer.clone()));
+                }
+                self.say(DeskEvent::Copied { offer, standing });
+            }
+            Outcome::DoNotRecord => {
+                // Not even where it came from.
+                let refused = Refused { at: job.at(), reason: RefusedBecause::DoNotRecord, source: Default::default() };
+                self.say(DeskEvent::Refused(refused));
+            }
+            Outcome::TooLarge(size) => self.say(refused(RefusedBecause::TooLarge(size))),
+            Outcome::Unreadable => self.say(refused(RefusedBecause::Unreadable)),
+            Outcome::Nothing => {}
+        }
+        self.answer_saves()
+    }
+
+    /// A doubtful copy was the next one's content under an earlier time, or it was a copy of its own.
+    fn release_doubtful(&mut self, next: Option<&Offer>) {
+        let Some(offer) = self.doubtful.take() else { return };
+        let same = next.is_some_and(|next| {
+            let first = &offer.representations[0];
+            next.representations.iter().any(|one| one.content == first.content)
+        });
+        if !same {
+            self.say(DeskEvent::Copied { offer: Arc::new(offer), standing: false });
+        }
+    }
+
+    fn owner_died(&mut self, owner: Window) -> X<()> {
+        for n in (0..self.readings.len()).rev() {
+            if self.readings[n].owner == owner || !self.readings[n].job.is_superseded() {
+                let outcome = self.readings[n].job.owner_gone();
+                self.end(n, outcome)?;
+            }
+        }
+        if let Some((read_from, offer)) = self.last_read.clone()
+            && read_from == owner
+        {
+            self.begin_take(offer, None)?;
+        }
+        Ok(())
+    }
+
+    fn next_deadline(&self) -> Option<Duration> {
+        let now_ms = self.now_ms();
+        let jobs = self.readings.iter().map(|one| one.job.deadline_ms());
+        let transfers = self.outgoing.iter().map(|one| one.deadline_ms);
+        let doubt = self.doubtful.as_ref().map(|_| now_ms + 50);
+        let soonest = jobs.chain(transfers).chain(doubt).min();
+        soonest.map(|at| Duration::from_millis(at.saturating_sub(now_ms) + 1))
+    }
+
+    fn expire(&mut self) -> X<()> {
+        let now_ms = self.now_ms();
+        for n in (0..self.readings.len()).rev() {
+            if self.readings[n].job.deadline_ms() < now_ms {
+                let outcome = self.readings[n].job.expired();
+                self.end(n, outcome)?;
+            }
+        }
+        self.outgoing.retain(|one| one.deadline_ms >= now_ms);
+        if self.readings.is_empty() {
+            self.release_doubtful(None);
+        }
+        let now = Instant::now();
+        let (past, kept): (Vec<_>, Vec<_>) = self.retired.drain(..).partition(|(_, until)| *until <= now);
+        self.retired = kept;
+        for (window, _) in past {
+            self.conn.destroy_window(window)?;
+        }
+        Ok(())
+    }
+
+    // ---- taking and serving ----
+
+    fn begin_take(&mut self, offer: Arc<Offer>, done: Option<oneshot::Sender<Result<(), TakeError>>>) -> X<()> {
+        self.takes.push(PendingTake { offer, done });
+        self.ask_time()
+    }
+
+    /// The server's time has come: own the clipboard with it (ICCCM section 2.1) and make sure of it.
+    fn finish_takes(&mut self, time: Timestamp) -> X<()> {
+        for take in std::mem::take(&mut self.takes) {
+            let targets = self.targets_of(&take.offer)?;
+            self.conn.set_selection_owner(self.serving, self.atoms.CLIPBOARD, time)?;
+            let owner = self.conn.get_selection_owner(self.atoms.CLIPBOARD)?.reply().map(|reply| reply.owner).unwrap_or(0);
+            let outcome = if owner == self.serving {
+                self.held = Some(Held { offer: take.offer, since: time, targets });
+                self.say(DeskEvent::Live(Live::Ours));
+                Ok(())
+            } else {
+                Err(TakeError::Lost)
+            };
+            if let Some(done) = take.done {
+                let _ = done.send(outcome);
+            }
+        }
+        Ok(())
+    }
+
+    fn targets_of(&mut self, offer: &Offer) -> X<Vec<(Atom, Served)>> {
+        let mut targets: Vec<(Atom, Served)> = Vec::new();
+        for (n, one) in offer.representations.iter().enumerate() {
+            let names: Vec<(&str, Served)> = if one.mime == mime::PLAIN {
+                let latin1 = |name| if name == "STRING" { Served::Latin1(n) } else { Served::AsIs(n) };
+                ["text/plain;charset=utf-8", "UTF8_STRING", "text/plain", "TEXT", "STRING"]
+                    .map(|name| (name, latin1(name)))
+                    .into()
+            } else {
+                vec![(one.mime.as_str(), Served::AsIs(n))]
+            };
+            for (name, served) in names {
+                if let Ok(reply) = self.conn.intern_atom(false, name.as_bytes())?.reply()
+                    && !targets.iter().any(|(known, _)| *known == reply.atom)
+                {
+                    targets.push((reply.atom, served));
+                }
+            }
+        }
+        Ok(targets)
+    }
+
+    fn asked(&mut self, event: &SelectionRequestEvent) -> X<()> {
+        if event.selection == self.atoms.CLIPBOARD_MANAGER {
+            return self.asked_as_manager(event);
+        }
+        // Obsolete requestors name no property (ICCCM section 2.2).
+        let property = if event.property == 0 { event.target } else { event.property };
+        let stale = self.held.as_ref().is_none_or(|held| event.time != CURRENT_TIME && event.time < held.since);
+        let ours = event.selection == self.atoms.CLIPBOARD && !stale;
+        let done = if !ours {
+            false
+        } else if event.target == self.atoms.MULTIPLE && event.property != 0 {
+            self.serve_multiple(event)?
+        } else {
+            self.serve(event.requestor, event.target, property)?
+        };
+        self.notify(event, if done { property } else { 0 })
+    }
+
+    fn notify(&self, event: &SelectionRequestEvent, property: Atom) -> X<()> {
+        let word = SelectionNotifyEvent {
+            response_type: SELECTION_NOTIFY_EVENT,
+            sequence: 0,
+            time: event.time,
+            requestor: event.requestor,
+            selection: event.selection,
+            target: event.target,
+            property,
+        };
+        self.conn.send_event(false, event.requestor, EventMask::NO_EVENT, word)?;
+        Ok(())
+    }
+
+    /// Pairs of target and property; those that can't be served have their property set to None (ICCCM 2.6.2).
+    fn serve_multiple(&mut self, event: &SelectionRequestEvent) -> X<bool> {
+        let reply = self.conn.get_property(false, event.requestor, event.property, AtomEnum::ANY, 0, 4_096)?.reply();
+        let Ok(reply) = reply else { return Ok(false) };
+        let mut pairs: Vec<Atom> = reply.value32().map(Iterator::collect).unwrap_or_default();
+        for pair in pairs.chunks_exact_mut(2) {
+            if pair[1] != 0 && !self.serve(event.requestor, pair[0], pair[1])? {
+                pair[1] = 0;
+            }
+        }
+        self.conn.change_property32(PropMode::REPLACE, event.requestor, event.property, self.atoms.ATOM_PAIR, &pairs)?;
+        Ok(true)
+    }
+
+    fn serve(&mut self, requestor: Window, target: Atom, property: Atom) -> X<bool> {
+        let Some(held) = &self.held else { return Ok(false) };
+        if target == self.atoms.TARGETS {
+            let mut names = vec![self.atoms.TARGETS, self.atoms.TIMESTAMP, self.atoms.MULTIPLE, self.atoms.SAVE_TARGETS];
+            names.extend(held.targets.iter().map(|(target, _)| *target));
+            self.conn.change_property32(PropMode::REPLACE, requestor, property, AtomEnum::ATOM, &names)?;
+            return Ok(true);
+        }
+        if target == self.atoms.TIMESTAMP {
+            self.conn.change_property32(PropMode::REPLACE, requestor, property, AtomEnum::INTEGER, &[held.since])?;
+            return Ok(true);
+        }
+        let Some((_, served)) = held.targets.iter().find(|(known, _)| *known == target) else { return Ok(false) };
+        let bytes: Bytes = match served {
+            Served::AsIs(n) => held.offer.representations[*n].content.expose().clone(),
+            Served::Latin1(n) => to_latin1(held.offer.representations[*n].content.expose()).into(),
+        };
+        // What is asked for as TEXT is answered in the encoding of the answer's own type (ICCCM section 2.6.2).
+        let is_text = matches!(self.name(target)?.as_deref(), Some("TEXT"));
+        let kind = if is_text { self.atoms.UTF8_STRING } else { target };
+        if bytes.len() <= CHUNK {
+            self.conn.change_property8(PropMode::REPLACE, requestor, property, kind, &bytes)?;
+            return Ok(true);
+        }
+        let events = ChangeWindowAttributesAux::new().event_mask(EventMask::PROPERTY_CHANGE | EventMask::STRUCTURE_NOTIFY);
+        self.conn.change_window_attributes(requestor, &events)?;
+        let size = u32::try_from(bytes.len()).unwrap_or(u32::MAX);
+        self.conn.change_property32(PropMode::REPLACE, requestor, property, self.atoms.INCR, &[size])?;
+        self.outgoing.retain(|one| (one.requestor, one.property) != (requestor, property));
+        self.outgoing.push(Outgoing::new(requestor, property, kind, bytes, self.now_ms()));
+        Ok(true)
+    }
+
+    fn chunk_taken(&mut self, window: Window, property: Atom) -> X<()> {
+        let now_ms = self.now_ms();
+        let Some(n) = self.outgoing.iter().position(|one| one.requestor == window && one.property == property) else {
+            return Ok(());
+        };
+        match self.outgoing[n].next(now_ms) {
+            Some(chunk) => {
+                let kind = self.outgoing[n].kind;
+                self.conn.change_property8(PropMode::REPLACE, window, property, kind, &chunk)?;
+            }
+            None => {
+                self.outgoing.swap_remove(n);
+            }
+        }
+        Ok(())
+    }
+
+    /// A program that is about to close asks for its content to be kept (freedesktop's clipboard manager convention).
+    /// Every copy is read when it is made, so the answer waits only for a reading under way.
+    fn asked_as_manager(&mut self, event: &SelectionRequestEvent) -> X<()> {
+        if event.target == self.atoms.SAVE_TARGETS {
+            self.saves.push(*event);
+            return self.answer_saves();
+        }
+        let property = if event.property == 0 { event.target } else { event.property };
+        if event.target == self.atoms.TARGETS {
+            let names = [self.atoms.TARGETS, self.atoms.TIMESTAMP, self.atoms.SAVE_TARGETS];
+            self.conn.change_property32(PropMode::REPLACE, event.requestor, property, AtomEnum::ATOM, &names)?;
+            return self.notify(event, property);
+        }
+        self.notify(event, 0)
+    }
+
+    fn answer_saves(&mut self) -> X<()> {
+        if self.saves.is_empty() || !self.readings.is_empty() {
+            return Ok(());
+        }
+        for event in std::mem::take(&mut self.saves) {
+            let property = if event.property == 0 { event.target } else { event.property };
+            self.conn.change_property32(PropMode::REPLACE, event.requestor, property, self.atoms.NULL, &[])?;
+            self.notify(&event, property)?;
+        }
+        Ok(())
+    }
+}

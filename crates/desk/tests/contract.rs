@@ -1,0 +1,119 @@
+//! What every desk must do, held against the desk in memory and against a real X server with real programs.
+
+mod x;
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use yadori_core::{Offer, Representation, mime};
+use yadori_desk::memory::{self, Stage};
+use yadori_desk::{Desk, DeskEvent, DeskEvents, Live, RefusedBecause};
+
+/// Other programs: what the contract needs of them.
+trait Programs {
+    fn copy(&mut self, mime: &str, bytes: &[u8]);
+    fn paste(&self, target: &str) -> Option<Vec<u8>>;
+}
+
+impl Programs for Stage {
+    fn copy(&mut self, mime: &str, bytes: &[u8]) {
+        Stage::copy(self, vec![Representation::new(mime, bytes.to_vec())]);
+    }
+
+    fn paste(&self, target: &str) -> Option<Vec<u8>> {
+        Stage::paste(self, target).map(Into::into)
+    }
+}
+
+impl Programs for x::Display {
+    fn copy(&mut self, mime: &str, bytes: &[u8]) {
+        self.xclip_copy(if mime == mime::PLAIN { "UTF8_STRING" } else { mime }, bytes);
+    }
+
+    fn paste(&self, target: &str) -> Option<Vec<u8>> {
+        self.xclip_paste(target)
+    }
+}
+
+async fn next(events: &mut DeskEvents) -> DeskEvent {
+    tokio::time::timeout(Duration::from_secs(10), events.recv()).await.expect("an event in time").expect("a desk")
+}
+
+async fn next_copy(events: &mut DeskEvents) -> Arc<Offer> {
+    loop {
+        match next(events).await {
+            DeskEvent::Copied { offer, .. } => return offer,
+            DeskEvent::Refused(why) => panic!("refused: {why:?}"),
+            _ => {}
+        }
+    }
+}
+
+/// The contract. `desk` watches; `programs` copy and paste.
+async fn holds(desk: &Desk, events: &mut DeskEvents, programs: &mut dyn Programs) {
+    // A copy arrives whole, preceded by word that the clipboard has changed.
+    programs.copy(mime::PLAIN, "Kestrel Hut: 14 bunks, 山小屋".as_bytes());
+    loop {
+        if let DeskEvent::Live(Live::Theirs(_)) = next(events).await {
+            break;
+        }
+    }
+    let offer = next_copy(events).await;
+    assert_eq!(offer.representations[0].mime, mime::PLAIN);
+    assert_eq!(offer.representations[0].content.expose().as_ref(), "Kestrel Hut: 14 bunks, 山小屋".as_bytes());
+
+    // A large one, byte for byte.
+    let large: Vec<u8> = (0..10_000_000u32).map(|n| (n.wrapping_mul(2_654_435_761) >> 24) as u8).collect();
+    programs.copy("image/png", &large);
+    let offer = next_copy(events).await;
+    assert_eq!(offer.find("image/png").unwrap().content.expose().as_ref(), &large[..]);
+
+    // What is taken is pasteable when the take returns, in every representation, and is never captured.
+    let taken = Arc::new(Offer {
+        representations: vec![
+            Representation::new(mime::PLAIN, "gas 11 kg".as_bytes().to_vec()),
+            Representation::new("text/html", "<b>gas</b> 11 kg".as_bytes().to_vec()),
+            Representation::new("image/png", large.clone()),
+        ],
+        source: Default::default(),
+        at: 1,
+    });
+    desk.take(taken.clone()).await.expect("taken");
+    assert_eq!(programs.paste("UTF8_STRING").unwrap(), b"gas 11 kg");
+    assert_eq!(programs.paste("text/html").unwrap(), b"<b>gas</b> 11 kg");
+    assert_eq!(programs.paste("image/png").unwrap(), large);
+    assert_eq!(programs.paste("application/x-absent"), None);
+    programs.copy(mime::PLAIN, b"a mark");
+    let offer = next_copy(events).await;
+    assert_eq!(offer.representations[0].content.expose().as_ref(), b"a mark", "the take itself was captured");
+
+    // A wish not to be recorded is obeyed, and nothing of it is passed on.
+    programs.copy(mime::DO_NOT_RECORD, b"secret");
+    loop {
+        match next(events).await {
+            DeskEvent::Refused(refused) => {
+                assert_eq!(refused.reason, RefusedBecause::DoNotRecord);
+                assert_eq!(refused.source, Default::default());
+                break;
+            }
+            DeskEvent::Copied { .. } => panic!("recorded against the program's wish"),
+            _ => {}
+        }
+    }
+}
+
+#[tokio::test]
+async fn the_desk_in_memory_keeps_the_contract() {
+    let (desk, mut events, mut stage) = memory::start();
+    holds(&desk, &mut events, &mut stage).await;
+    desk.stop();
+}
+
+#[tokio::test]
+async fn the_x11_desk_keeps_the_contract() {
+    let mut display = x::Display::start();
+    let (desk, mut events) = yadori_desk::x11::start(Some(display.name())).unwrap();
+    x::until_watching(&mut events).await;
+    holds(&desk, &mut events, &mut display).await;
+    desk.stop();
+}
