@@ -138,6 +138,11 @@ impl History {
         Some(self.order.len() - self.index_of(self.clips.get(&id)?)?)
     }
 
+    /// The place that follows a clip with this time and id, whether or not it is still there.
+    pub fn place_after(&self, (at, id): &(Micros, ClipId)) -> usize {
+        self.order.len() + 1 - self.order.partition_point(|known| *known < (*at, *id))
+    }
+
     /// Clips from `place` on, newest first.
     pub fn from(&self, place: usize) -> impl Iterator<Item = &Arc<Clip>> {
         let end = (self.order.len() + 1).saturating_sub(place.max(1));

@@ -1,1 +1,68 @@
-fn main(){}
+//! `yadorid`: reads flags and the environment, starts logging, runs the service until a signal.
+
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use clap::Parser;
+use nix::sys::resource::{Resource, setrlimit};
+use tokio::signal::unix::{SignalKind, signal};
+use tokio_util::sync::CancellationToken;
+use yadori_service::home::BaseDirectories;
+use yadori_service::settings::{Flags, Settings, resolve};
+use yadori_service::{logging, run};
+
+fn main() -> ExitCode {
+    let flags = Flags::parse();
+    match settings(flags).and_then(|settings| start(settings)) {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(why) => {
+            #[expect(clippy::print_stderr, reason = "the one place where the service speaks to a terminal")]
+            {
+                eprintln!("yadorid: {why:#}");
+            }
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn settings(flags: Flags) -> anyhow::Result<Settings> {
+    let path = |name: &str| std::env::var_os(name).map(PathBuf::from);
+    let base = BaseDirectories {
+        home: path("HOME"),
+        config: path("XDG_CONFIG_HOME"),
+        data: path("XDG_DATA_HOME"),
+        state: path("XDG_STATE_HOME"),
+        run: path("XDG_RUNTIME_DIR"),
+    };
+    Ok(resolve(flags, &base, std::env::var("DISPLAY").ok())?)
+}
+
+fn start(settings: Settings) -> anyhow::Result<()> {
+    // A core dump would hold what was copied.
+    setrlimit(Resource::RLIMIT_CORE, 0, 0)?;
+    std::fs::create_dir_all(&settings.home.logs)?;
+    logging::start(&settings.home.logs, settings.log_level, settings.log_days)?;
+    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
+    runtime.block_on(async {
+        let shutdown = CancellationToken::new();
+        end_on_signals(&shutdown)?;
+        run(settings, shutdown, |_| {
+            // systemd's readiness protocol; does nothing when not started by systemd.
+            let _ = sd_notify::notify(false, &[sd_notify::NotifyState::Ready]);
+        })
+        .await
+        .map_err(anyhow::Error::from)
+    })
+}
+
+fn end_on_signals(shutdown: &CancellationToken) -> anyhow::Result<()> {
+    for kind in [SignalKind::terminate(), SignalKind::interrupt(), SignalKind::hangup()] {
+        let mut signals = signal(kind)?;
+        let shutdown = shutdown.clone();
+        tokio::spawn(async move {
+            signals.recv().await;
+            shutdown.cancel();
+        });
+    }
+    Ok(())
+}

@@ -20,6 +20,9 @@ pub enum OpenError {
     /// Another service writes here.
     #[error("another Yadori service uses this database; stop it, or give this one a schema of its own")]
     Leased,
+    /// A record can't be read.
+    #[error("a record is damaged; restore a backup into a new home (yadori restore), and keep this one for repair")]
+    Damaged,
     /// Anything else the server said.
     #[error("the database refused to be prepared")]
     Prepare(#[source] sqlx::Error),
@@ -33,7 +36,7 @@ impl OpenError {
             Self::Prepare(why) | Self::Migrate(sqlx::migrate::MigrateError::Execute(why)) => {
                 matches!(CommitError::from(reclassify(why)), CommitError::Away(_) | CommitError::Full)
             }
-            Self::Migrate(_) | Self::Url | Self::Newer(_) => false,
+            Self::Migrate(_) | Self::Url | Self::Newer(_) | Self::Damaged => false,
         }
     }
 }

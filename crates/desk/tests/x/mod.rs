@@ -1,5 +1,5 @@
 //! A private X display with ordinary programs on it.
-#![allow(dead_code, reason = "each test file uses a part")]
+#![allow(dead_code, unreachable_pub, missing_docs, reason = "each test file uses a part")]
 
 use std::io::{Read, Write};
 use std::process::{Child, Command, Stdio};

@@ -1,0 +1,182 @@
+//! How things stand: capture, database, live clipboard; and the answers to acts.
+
+use serde::{Deserialize, Serialize};
+
+use crate::Row;
+
+/// Whether copies are kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum CaptureState {
+    /// On the way.
+    Starting,
+    /// Every copy is kept.
+    Keeping,
+    /// Copies are seen and wait in memory; they are not on disk yet.
+    Waiting,
+    /// Copies are not kept.
+    Broken,
+    /// Switched off for this run.
+    Off,
+}
+
+/// Capture, in a word and in words.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Capture {
+    /// In a word.
+    pub state: CaptureState,
+    /// What is wrong and what to do, where something is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
+    /// The display that is watched.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub display: Option<String>,
+}
+
+/// Whether records can be read and written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum DatabaseState {
+    /// On the way.
+    Starting,
+    /// All is well.
+    Ready,
+    /// It does not answer; tried again by itself.
+    Away,
+    /// There is no room on the disk; goes on by itself when there is.
+    Full,
+    /// It can't be used until something is done.
+    Refused,
+}
+
+/// The database, in a word and in words.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Database {
+    /// In a word.
+    pub state: DatabaseState,
+    /// What is wrong and what to do, where something is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
+}
+
+/// What an ordinary paste would insert.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum LiveState {
+    /// Nothing.
+    Empty,
+    /// A clip.
+    Clip,
+    /// Something that is not kept.
+    Unkept,
+    /// Not known.
+    Unknown,
+}
+
+/// The live clipboard.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct LiveClipboard {
+    /// In a word.
+    pub state: LiveState,
+    /// The clip, when it is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub clip: Option<Box<Row>>,
+    /// It was taken as plain text.
+    #[serde(default)]
+    pub plain: bool,
+}
+
+/// A copy that was not kept.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Refusal {
+    /// When it was made.
+    pub at: i64,
+    /// `too-large`, `unreadable`, `no-room` or `invalid`.
+    pub reason: String,
+    /// In words.
+    pub words: String,
+    /// Its size, as far as it is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub size: Option<u64>,
+    /// The program it came from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub program: Option<String>,
+}
+
+/// How things stand.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Status {
+    /// The service's version.
+    pub version: String,
+    /// Whether copies are kept.
+    pub capture: Capture,
+    /// Whether records can be read and written.
+    pub database: Database,
+    /// What an ordinary paste would insert.
+    pub live: LiveClipboard,
+    /// The history has been loaded.
+    pub loaded: bool,
+    /// Clips in the history.
+    pub clips: u64,
+    /// Clips that wait in memory for the database.
+    pub unsaved: u64,
+    /// When the last copy was made.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub last_copy_at: Option<i64>,
+    /// The newest copies that were not kept, newest first.
+    pub refusals: Vec<Refusal>,
+    /// Where the console is served.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub console: Option<String>,
+    /// Why the console is not served, and what to do.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub console_problem: Option<String>,
+    /// Since when the service runs.
+    pub started_at: i64,
+}
+
+/// A wish to remove clips.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Remove {
+    /// Ids, at most 10,000.
+    pub ids: Vec<String>,
+}
+
+/// What was removed. It can be taken back within the grace period.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Removed {
+    /// How many.
+    pub removed: u64,
+    /// For how many seconds it can be taken back.
+    pub grace_seconds: u64,
+}
+
+/// What was taken back.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Undone {
+    /// The kind of act, e.g. `remove`.
+    pub act: String,
+    /// The clips that are back.
+    pub clips: Vec<Row>,
+}
+
+/// What was restored.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Restored {
+    /// Clips in the history now.
+    pub clips: u64,
+    /// Bytes of contents read.
+    pub bytes: u64,
+}

@@ -1,0 +1,556 @@
+//! The one writer. Every change goes through one queue, is committed, then applied to the history in memory, then
+//! announced. Changes that wait together are committed together, so that a burst costs one disk write, not fifty; a
+//! group that is refused is tried again one by one.
+//!
+//! While the records can't be written, copies wait in memory: they are in the history, marked as not saved, and can be
+//! taken. Acts are refused with the reason.
+
+mod acts;
+mod plan;
+
+use std::collections::{HashMap, VecDeque};
+use std::path::PathBuf;
+use std::time::Duration;
+
+use tokio::sync::{mpsc, oneshot};
+use yadori_api as api;
+use yadori_core::{Clip, ClipId, ClipState, Content, Digest, HybridClock, Micros, Placed, Reading, Stamp};
+use yadori_store::{ClipRow, CommitError, Group, RefusalRow, Store};
+
+use crate::app::{LiveNow, REFUSALS, Shared, now, refusal, row};
+use plan::Plan;
+
+/// Bytes of copies that may wait in memory.
+pub const WAITING_CAP: u64 = 256 * 1024 * 1024;
+/// Changes committed together at most.
+const GROUP: usize = 64;
+/// A commit that takes longer counts as a database that is away.
+const COMMIT_LIMIT: Duration = Duration::from_secs(15);
+/// How often a database that is away, or a full disk, is looked at.
+const PROBE: Duration = Duration::from_millis(200);
+/// Room that must stay free on the disk of a private server, which does not survive running out of it.
+pub const RESERVE: u64 = 48 * 1024 * 1024;
+
+/// Why an act was not carried out.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ActError {
+    /// The records can't be written now.
+    #[error("{0}")]
+    Unavailable(String),
+    /// There is nothing to act on.
+    #[error("{0}")]
+    Nothing(String),
+    /// The database would not take it.
+    #[error("{0}")]
+    Refused(String),
+}
+
+/// Where an answer goes.
+pub type Done<T> = oneshot::Sender<Result<T, ActError>>;
+
+/// A copy on its way into the history.
+#[derive(Debug)]
+pub struct Capture {
+    /// What it turned out to be.
+    pub reading: Reading,
+    /// Its contents.
+    pub contents: Vec<(Digest, Content)>,
+    /// The large ones among them were staged.
+    pub staged: bool,
+    /// When it was made; distinct and growing for copies on this device.
+    pub at: Micros,
+    /// It was on the clipboard before the service started to watch: no new copy, if it is known.
+    pub standing: bool,
+    /// It was made on this desktop just now, rather than brought in.
+    pub live: bool,
+    /// Who waits for it.
+    pub done: Option<Done<ClipId>>,
+}
+
+impl Capture {
+    fn bytes(&self) -> u64 {
+        self.contents.iter().map(|(_, content)| content.len() as u64).sum()
+    }
+}
+
+/// What goes through the queue.
+#[derive(Debug)]
+pub enum Change {
+    /// A copy.
+    Capture(Box<Capture>),
+    /// A copy that is not kept.
+    Refusal(RefusalRow),
+    /// A person removes clips.
+    Remove(Vec<ClipId>, Done<api::Removed>),
+    /// A person takes the last act back.
+    Undo(Done<(String, Vec<ClipId>)>),
+    /// A backup, read and staged, becomes the history.
+    Restore(Vec<ClipRow>, Done<u64>),
+    /// The records are open; this is what they hold.
+    Loaded(Box<Loaded>),
+    /// The records can be written again, perhaps.
+    Retry,
+    /// A grace period may have ended.
+    Sweep,
+    /// The service ends: save what can be saved.
+    Stop(oneshot::Sender<()>),
+}
+
+/// The records at start.
+#[derive(Debug)]
+pub struct Loaded {
+    /// The open records.
+    pub store: Store,
+    /// Every clip.
+    pub clips: Vec<ClipRow>,
+    /// The clock as saved.
+    pub clock: Option<Stamp>,
+    /// Refusals as saved, newest first.
+    pub refusals: Vec<RefusalRow>,
+}
+
+/// Whether changes can be committed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Mode {
+    /// Not loaded yet.
+    Loading,
+    Ready,
+    Away,
+    Full,
+    /// For good: another service has taken over.
+    Lost,
+}
+
+/// The writer's own state.
+pub struct Keeper {
+    app: Shared,
+    queue: mpsc::UnboundedReceiver<Change>,
+    store: Option<Store>,
+    clock: HybridClock,
+    mode: Mode,
+    tombstones: HashMap<ClipId, ClipState>,
+    /// Copies that wait, oldest first.
+    waiting: VecDeque<Box<Capture>>,
+    waiting_bytes: u64,
+    /// What is on disk of the clips that have a waiting copy.
+    on_disk: HashMap<ClipId, Option<ClipRow>>,
+    /// The directory of a private server, whose disk must not fill up.
+    disk: Option<PathBuf>,
+}
+
+impl Keeper {
+    /// A keeper for a service that is about to start.
+    pub fn new(app: Shared, queue: mpsc::UnboundedReceiver<Change>, disk: Option<PathBuf>) -> Self {
+        let clock = HybridClock::resume(app.device, None);
+        Self {
+            app,
+            queue,
+            store: None,
+            clock,
+            mode: Mode::Loading,
+            tombstones: HashMap::new(),
+            waiting: VecDeque::new(),
+            waiting_bytes: 0,
+            on_disk: HashMap::new(),
+            disk,
+        }
+    }
+
+    /// Works until told to stop.
+    pub async fn run(mut self) {
+        while let Some(first) = self.queue.recv().await {
+            let mut batch = vec![first];
+            while batch.len() < GROUP
+                && let Ok(more) = self.queue.try_recv()
+            {
+                batch.push(more);
+            }
+            if self.work(batch).await {
+                return;
+            }
+        }
+    }
+
+    /// Carries a batch out in order. True when told to stop.
+    async fn work(&mut self, batch: Vec<Change>) -> bool {
+        let mut plan = Plan::default();
+        for change in batch {
+            match change {
+                Change::Capture(capture) => plan.captures.push(capture),
+                Change::Refusal(refusal) => plan.refusals.push(refusal),
+                other => {
+                    self.carry_out(std::mem::take(&mut plan)).await;
+                    match other {
+                        Change::Remove(ids, done) => self.remove(&ids, done).await,
+                        Change::Undo(done) => self.undo(done).await,
+                        Change::Restore(rows, done) => self.restore(rows, done).await,
+                        Change::Loaded(loaded) => self.loaded(*loaded).await,
+                        Change::Retry => self.retry().await,
+                        Change::Sweep => self.sweep().await,
+                        Change::Stop(done) => {
+                            self.stop().await;
+                            let _ = done.send(());
+                            return true;
+                        }
+                        Change::Capture(_) | Change::Refusal(_) => {}
+                    }
+                }
+            }
+        }
+        self.carry_out(plan).await;
+        false
+    }
+
+    /// Commits copies and refusals together; one by one when the database refuses the group.
+    async fn carry_out(&mut self, plan: Plan) {
+        if plan.is_empty() {
+            return;
+        }
+        for refusal in &plan.refusals {
+            self.announce_refusal(refusal);
+        }
+        if self.mode != Mode::Ready {
+            for capture in plan.captures {
+                self.wait(capture);
+            }
+            return;
+        }
+        let mut draft = self.draft(&plan.captures);
+        draft.group.refusals = plan.refusals;
+        match self.commit(&draft.group).await {
+            Ok(()) => self.apply(draft, plan.captures),
+            Err(CommitError::Refused(why)) if plan.captures.len() > 1 => {
+                tracing::warn!("a group of changes was refused ({why}); they are tried one by one");
+                for capture in plan.captures {
+                    Box::pin(self.carry_out(Plan { captures: vec![capture], refusals: Vec::new() })).await;
+                }
+            }
+            Err(CommitError::NotStaged) => {
+                for mut capture in plan.captures {
+                    capture.staged = false;
+                    self.save_one(capture).await;
+                }
+            }
+            Err(CommitError::Refused(why)) => self.refuse(plan.captures, &why),
+            Err(why) => {
+                self.fall_back(&why);
+                for capture in plan.captures {
+                    self.wait(capture);
+                }
+            }
+        }
+    }
+
+    /// Stages a copy's large contents and commits it alone. False when it has to wait (again).
+    async fn save_one(&mut self, mut capture: Box<Capture>) -> bool {
+        let mut outcome = Ok(());
+        if !capture.staged {
+            outcome = match &self.store {
+                Some(store) => stage(store, &capture.contents, self.disk.as_deref()).await,
+                None => Err(CommitError::Away("not open".into())),
+            };
+        }
+        capture.staged = outcome.is_ok();
+        let captures = vec![capture];
+        let draft = self.draft(&captures);
+        if outcome.is_ok() {
+            outcome = self.commit(&draft.group).await;
+        }
+        match outcome {
+            Ok(()) => {
+                self.apply(draft, captures);
+                true
+            }
+            Err(CommitError::Refused(why)) => {
+                self.refuse(captures, &why);
+                true
+            }
+            Err(why) => {
+                self.fall_back(&why);
+                for mut capture in captures {
+                    capture.staged = false;
+                    self.wait_first(capture);
+                }
+                false
+            }
+        }
+    }
+
+    async fn commit(&self, group: &Group) -> Result<(), CommitError> {
+        let Some(store) = &self.store else { return Err(CommitError::Away("not open".into())) };
+        let bytes: u64 = group.contents.iter().map(|(_, content)| content.len() as u64).sum();
+        if !has_room(self.disk.as_deref(), bytes) {
+            return Err(CommitError::Full);
+        }
+        match tokio::time::timeout(COMMIT_LIMIT, store.commit(group)).await {
+            Ok(outcome) => outcome,
+            Err(_) => Err(CommitError::Away("no answer in time".into())),
+        }
+    }
+
+    /// The history follows what was committed, and everybody is told.
+    fn apply(&mut self, draft: plan::Draft, captures: Vec<Box<Capture>>) {
+        for (id, planned) in draft.clips {
+            self.on_disk.remove(&id);
+            self.tombstones.remove(&id);
+            self.put(Clip { id, state: planned.state, facts: planned.facts, received_at: planned.received_at, saved: true });
+        }
+        for capture in captures {
+            for (digest, content) in &capture.contents {
+                self.app.remember(*digest, content);
+            }
+            self.settle_live(&capture);
+            if let Some(done) = capture.done {
+                let _ = done.send(Ok(capture.reading.id));
+            }
+        }
+    }
+
+    /// Puts a clip into the history and announces it.
+    fn put(&self, clip: Clip) {
+        let mut history = self.app.history_mut();
+        let id = clip.id;
+        let placed = history.put(clip);
+        self.announce(&history, id, placed);
+    }
+
+    fn announce(&self, history: &yadori_core::History, id: ClipId, placed: Placed) {
+        let revision = history.revision();
+        let before = placed.before.map(|place| place as u64);
+        let event = match (history.get(id), before) {
+            (Some(clip), before) => {
+                api::Event::Clip(Box::new(api::ClipEvent { row: row(history, clip), before, revision }))
+            }
+            (None, Some(before)) => api::Event::Gone(api::GoneEvent { id: id.to_string(), before, revision }),
+            (None, None) => return,
+        };
+        self.app.events.send(event);
+    }
+
+    fn settle_live(&self, capture: &Capture) {
+        let (at, id, counts) = (capture.at, capture.reading.id, capture.live && !capture.standing);
+        self.app.stand(|standing| {
+            if counts {
+                standing.last_copy_at = standing.last_copy_at.max(Some(at));
+            }
+            if standing.live == LiveNow::Pending(at) {
+                standing.live = LiveNow::Clip(id, false);
+            }
+        });
+    }
+
+    /// A copy that can't be saved now is shown as not saved and kept in memory, as far as there is room.
+    fn wait(&mut self, capture: Box<Capture>) {
+        if self.waiting_bytes + capture.bytes() > WAITING_CAP {
+            let program = capture.reading.offer.source.program.clone();
+            self.announce_refusal(&RefusalRow {
+                at: capture.at,
+                reason: "no-room".into(),
+                size: Some(capture.bytes()),
+                program,
+            });
+            if let Some(done) = capture.done {
+                let _ = done.send(Err(ActError::Unavailable("memory for waiting copies is full; free the disk or bring the database back".into())));
+            }
+            return;
+        }
+        if capture.done.is_some() {
+            // Whoever adds a clip by hand wants to know that it is on disk.
+            let reason = self.reason();
+            if let Some(done) = capture.done {
+                let _ = done.send(Err(ActError::Unavailable(reason)));
+            }
+            return;
+        }
+        self.show_unsaved(&capture);
+        self.waiting_bytes += capture.bytes();
+        self.waiting.push_back(capture);
+        self.count_waiting();
+    }
+
+    fn wait_first(&mut self, capture: Box<Capture>) {
+        self.show_unsaved(&capture);
+        self.waiting_bytes += capture.bytes();
+        self.waiting.push_front(capture);
+        self.count_waiting();
+    }
+
+    fn show_unsaved(&mut self, capture: &Capture) {
+        let id = capture.reading.id;
+        if !self.on_disk.contains_key(&id) {
+            let known = self.app.history().get(id).filter(|clip| clip.saved).map(|clip| ClipRow::from(&**clip));
+            self.on_disk.insert(id, known);
+        }
+        self.app.hold(&capture.contents);
+        let planned = self.plan_capture(capture, self.shown(id));
+        self.put(Clip { id, state: planned.state, facts: planned.facts, received_at: planned.received_at, saved: false });
+        self.settle_live(capture);
+    }
+
+    fn count_waiting(&self) {
+        let unsaved = self.waiting.len() as u64;
+        self.app.stand(|standing| standing.unsaved = unsaved);
+    }
+
+    fn refuse(&self, captures: Vec<Box<Capture>>, why: &str) {
+        for capture in captures {
+            tracing::error!("a copy was refused by the database ({why})");
+            let program = capture.reading.offer.source.program.clone();
+            self.announce_refusal(&RefusalRow { at: capture.at, reason: "invalid".into(), size: Some(capture.bytes()), program });
+            if let Some(done) = capture.done {
+                let _ = done.send(Err(ActError::Refused(format!("the database would not take it ({why})"))));
+            }
+        }
+    }
+
+    fn announce_refusal(&self, row: &RefusalRow) {
+        self.app.stand(|standing| {
+            standing.refusals.push_front(row.clone());
+            standing.refusals.truncate(REFUSALS);
+        });
+        self.app.events.send(api::Event::Refused(refusal(row)));
+    }
+
+    /// The records can't be written: say so, and look until they can.
+    fn fall_back(&mut self, why: &CommitError) {
+        let (mode, state, reason) = match why {
+            CommitError::Full => (Mode::Full, api::DatabaseState::Full, "the disk that holds the records is full; free some space and saving goes on by itself".to_owned()),
+            CommitError::LeaseLost => (Mode::Lost, api::DatabaseState::Refused, "another Yadori service has taken over this database; stop one of the two, then start this one again".to_owned()),
+            why => (Mode::Away, api::DatabaseState::Away, format!("{why}; it is tried again by itself")),
+        };
+        if self.mode != mode {
+            tracing::warn!("saving pauses: {why}");
+        }
+        self.mode = mode;
+        self.app.stand(|standing| standing.database = api::Database { state, reason: Some(reason) });
+        let Some(store) = self.store.clone().filter(|_| mode != Mode::Lost) else { return };
+        let (app, disk, need) = (self.app.clone(), self.disk.clone(), self.waiting_bytes.min(RESERVE));
+        tokio::spawn(async move {
+            loop {
+                tokio::select! {
+                    () = tokio::time::sleep(PROBE) => {}
+                    () = app.shutdown.cancelled() => return,
+                }
+                if has_room(disk.as_deref(), need) && store.heartbeat().await.is_ok() {
+                    let _ = app.changes.send(Change::Retry);
+                    return;
+                }
+            }
+        });
+    }
+
+    fn reason(&self) -> String {
+        let database = self.app.standing().database;
+        database.reason.unwrap_or_else(|| "the database is still starting; try again in a moment".into())
+    }
+
+    /// The records answer again: save what waits, oldest first.
+    async fn retry(&mut self) {
+        if !matches!(self.mode, Mode::Away | Mode::Full) {
+            return;
+        }
+        self.flush().await;
+    }
+
+    async fn flush(&mut self) {
+        self.mode = Mode::Ready;
+        while let Some(capture) = self.waiting.pop_front() {
+            self.waiting_bytes -= capture.bytes();
+            if !self.save_one(capture).await {
+                return;
+            }
+        }
+        self.app.release(|_| false);
+        self.count_waiting();
+        self.app.stand(|standing| {
+            standing.database = api::Database { state: api::DatabaseState::Ready, reason: None };
+        });
+        tracing::info!("the records can be written");
+    }
+
+    async fn loaded(&mut self, loaded: Loaded) {
+        if let Some(clock) = loaded.clock {
+            // Saved by this device itself, so it counts however far ahead it is.
+            let last = self.clock.last().max(Some(clock));
+            self.clock = HybridClock::resume(self.app.device, last);
+        }
+        let mut clips = Vec::with_capacity(loaded.clips.len());
+        for row in loaded.clips {
+            let (id, state) = (row.id, row.state.clone());
+            match row.into_clip().filter(|clip| clip.state.offer().is_some()) {
+                Some(clip) => clips.push(clip),
+                None => {
+                    self.tombstones.insert(id, state);
+                }
+            }
+        }
+        let count = clips.len();
+        {
+            let mut history = self.app.history_mut();
+            *history = yadori_core::History::default();
+            history.load(clips);
+        }
+        self.on_disk.clear();
+        for id in self.waiting.iter().map(|capture| capture.reading.id).collect::<Vec<_>>() {
+            let known = self.app.history().get(id).map(|clip| ClipRow::from(&**clip));
+            self.on_disk.insert(id, known);
+        }
+        self.store = Some(loaded.store.clone());
+        self.app.store.send_replace(Some(loaded.store));
+        self.app.stand(|standing| {
+            standing.loaded = true;
+            standing.refusals.extend(loaded.refusals);
+            standing.refusals.truncate(REFUSALS);
+        });
+        self.app.events.send(api::Event::Reset);
+        tracing::info!("{count} clips loaded");
+        self.flush().await;
+        self.sweep().await;
+        self.sweep_after_grace();
+    }
+
+    async fn stop(&mut self) {
+        if matches!(self.mode, Mode::Away | Mode::Full) {
+            self.flush().await;
+        }
+        if !self.waiting.is_empty() {
+            tracing::error!("{} copies could not be saved before the end", self.waiting.len());
+        }
+    }
+}
+
+/// Stages the contents of a copy that are too large to travel with a change.
+pub async fn stage(
+    store: &Store,
+    contents: &[(Digest, Content)],
+    disk: Option<&std::path::Path>,
+) -> Result<(), CommitError> {
+    for (digest, content) in contents {
+        if content.len() > yadori_store::CHUNK {
+            stage_any(store, *digest, content, disk).await?;
+        }
+    }
+    Ok(())
+}
+
+/// Stages one content of any size, if there is room for it.
+pub async fn stage_any(
+    store: &Store,
+    digest: Digest,
+    content: &Content,
+    disk: Option<&std::path::Path>,
+) -> Result<(), CommitError> {
+    // Rows, their log and their doublewrite all take room for a while.
+    if !has_room(disk, content.len() as u64 * 2) {
+        return Err(CommitError::Full);
+    }
+    store.stage(digest, content, now()).await
+}
+
+fn has_room(disk: Option<&std::path::Path>, bytes: u64) -> bool {
+    let Some(disk) = disk else { return true };
+    match rustix::fs::statvfs(disk) {
+        Ok(free) => free.f_bavail.saturating_mul(free.f_frsize) >= RESERVE + bytes,
+        Err(_) => true,
+    }
+}
