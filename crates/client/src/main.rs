@@ -1,1 +1,86 @@
-fn main(){}
+//! `yadori`: the client. Small and fast: one request over the service's Unix socket, no async runtime.
+//!
+//! Exit codes: 0 done, 1 failed, 2 wrong use, 3 the service is not running, 4 no such clip.
+
+mod connection;
+mod failure;
+mod place;
+mod symbols;
+mod table;
+mod verbs;
+
+use std::io::{self, Write};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use clap::{Parser, Subcommand};
+
+use connection::Connection;
+use failure::Failure;
+
+/// Finds, shows and hands back what was copied on this computer.
+///
+/// A CLIP is a place (`1` is the newest) or the beginning of an id, as `yadori list` shows them.
+#[derive(Debug, Parser)]
+#[command(name = "yadori", version, max_term_width = 100)]
+struct Arguments {
+    /// Speak to the service that was started with this --home
+    #[arg(long, env = "YADORI_HOME", value_name = "DIR", global = true)]
+    home: Option<PathBuf>,
+    #[command(subcommand)]
+    verb: Verb,
+}
+
+#[derive(Debug, Subcommand)]
+enum Verb {
+    Status(verbs::status::Status),
+    List(verbs::list::List),
+    Show(verbs::show::Show),
+    Take(verbs::take::Take),
+    Add(verbs::add::Add),
+    Remove(verbs::remove::Remove),
+    Undo(verbs::undo::Undo),
+    Console(verbs::console::Console),
+    Backup(verbs::backup::Backup),
+    Restore(verbs::restore::Restore),
+    Stop(verbs::stop::Stop),
+    Completions(verbs::completions::Completions),
+}
+
+fn main() -> ExitCode {
+    let arguments = Arguments::parse();
+    let mut out = io::stdout().lock();
+    let outcome = run(arguments, &mut out).and_then(|()| out.flush().map_err(Failure::from));
+    match outcome {
+        Ok(()) => ExitCode::SUCCESS,
+        // Whoever read our output has seen enough.
+        Err(Failure::Output(why)) if why.kind() == io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
+        Err(why) => {
+            let _ = writeln!(io::stderr(), "yadori: {why}");
+            ExitCode::from(why.exit_code())
+        }
+    }
+}
+
+fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
+    if let Verb::Completions(verb) = &arguments.verb {
+        return verb.run::<Arguments>(out);
+    }
+    let environment = |name: &str| std::env::var_os(name).map(PathBuf::from);
+    let socket = place::socket(arguments.home, environment)?;
+    let service = Connection::to(socket);
+    match arguments.verb {
+        Verb::Status(verb) => verb.run(&service, out),
+        Verb::List(verb) => verb.run(&service, out),
+        Verb::Show(verb) => verb.run(&service, out),
+        Verb::Take(verb) => verb.run(&service, out),
+        Verb::Add(verb) => verb.run(&service, out),
+        Verb::Remove(verb) => verb.run(&service, out),
+        Verb::Undo(verb) => verb.run(&service, out),
+        Verb::Console(verb) => verb.run(&service, out),
+        Verb::Backup(verb) => verb.run(&service, out),
+        Verb::Restore(verb) => verb.run(&service, out),
+        Verb::Stop(verb) => verb.run(&service, out),
+        Verb::Completions(_) => Ok(()),
+    }
+}

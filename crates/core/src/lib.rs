@@ -17,7 +17,6 @@ pub mod reading;
 pub mod sitting;
 pub mod stamp;
 pub mod state;
-pub mod symbols;
 
 pub use address::{Address, AddressError};
 pub use content::{Content, Digest};

@@ -17,7 +17,7 @@ const LONGEST_PAUSE: Duration = Duration::from_secs(2);
 const HEARTBEAT: Duration = Duration::from_secs(5);
 
 /// Opens the records, as often as it takes, and keeps what is known of the private server up to date.
-pub async fn run(app: Shared, home: Home, url: Option<String>, server: Option<watch::Receiver<ServerState>>) {
+pub(crate) async fn run(app: Shared, home: Home, url: Option<String>, server: Option<watch::Receiver<ServerState>>) {
     let location = match url {
         Some(url) => Location::Url(url),
         None => match current_user() {

@@ -127,9 +127,7 @@ impl PrivateServer {
         signal(self.shared.pid.load(Ordering::SeqCst), Signal::TERM);
         let Some(thread) = self.thread.take() else { return };
         let until = Instant::now() + STOP_LIMIT;
-        let mut state = self.state.clone();
         while !thread.is_finished() && Instant::now() < until {
-            let _ = state.has_changed();
             std::thread::sleep(Duration::from_millis(5));
         }
         if !thread.is_finished() {

@@ -13,7 +13,9 @@ const MOST: usize = 400;
 
 /// The source of what `owner` has just put on the clipboard.
 pub(crate) fn source_of(conn: &RustConnection, atoms: &Atoms, root: Window, owner: Window) -> Source {
-    let owner_pid = pid_of_client(conn, owner).or_else(|| cardinal(conn, owner, atoms._NET_WM_PID));
+    // Programs that go to the background after copying (xclip) were connected by a process that is gone.
+    let alive = |pid: &u32| std::path::Path::new(&format!("/proc/{pid}")).exists();
+    let owner_pid = pid_of_client(conn, owner).or_else(|| cardinal(conn, owner, atoms._NET_WM_PID)).filter(alive);
     let active = cardinal_of(conn, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW.into()).filter(|window| *window != 0);
     let active_pid = active.and_then(|window| cardinal(conn, window, atoms._NET_WM_PID).or_else(|| pid_of_client(conn, window)));
     let same = match (owner_pid, active_pid) {

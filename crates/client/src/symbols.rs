@@ -3,7 +3,7 @@
 
 /// `text` with every dangerous character replaced. Line feeds and tabs stay when `keep_lines` is set, and become
 /// symbols (`⏎`, a space) otherwise.
-pub fn shown(text: &str, keep_lines: bool) -> String {
+pub(crate) fn shown(text: &str, keep_lines: bool) -> String {
     text.chars()
         .map(|c| match c {
             '\n' if keep_lines => '\n',

@@ -1,0 +1,161 @@
+//! HTTP over the service's Unix socket: `ureq` with a transport of our own. No key is sent: the socket is this user's.
+
+use std::io::{Read, Write};
+use std::os::unix::net::UnixStream;
+use std::path::PathBuf;
+use std::time::Duration;
+
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use ureq::config::Config;
+use ureq::http::{Response, Uri};
+use ureq::unversioned::resolver::{ResolvedSocketAddrs, Resolver};
+use ureq::unversioned::transport::{Buffers, ConnectionDetails, Connector, LazyBuffers, NextTimeout, Transport};
+use ureq::{Agent, Body, Error, SendBody};
+use yadori_api::{Problem, ROOT};
+
+use crate::failure::Failure;
+
+/// Bytes buffered in each direction.
+const BUFFER: usize = 128 * 1024;
+
+/// The way to the service.
+#[derive(Debug)]
+pub(crate) struct Connection {
+    socket: PathBuf,
+    agent: Agent,
+}
+
+impl Connection {
+    pub(crate) fn to(socket: PathBuf) -> Self {
+        let config = Config::builder()
+            .http_status_as_error(false)
+            .proxy(None)
+            .max_redirects(0)
+            .input_buffer_size(BUFFER)
+            .output_buffer_size(BUFFER)
+            .build();
+        let agent = Agent::with_parts(config, OverUnix(socket.clone()), Nowhere);
+        Self { socket, agent }
+    }
+
+    pub(crate) fn get<T: DeserializeOwned>(&self, path: &str) -> Result<T, Failure> {
+        self.json(self.agent.get(url(path)).call())
+    }
+
+    pub(crate) fn post<T: DeserializeOwned>(&self, path: &str, body: &impl Serialize) -> Result<T, Failure> {
+        let body = serde_json::to_vec(body).map_err(|why| Failure::Connection(why.to_string()))?;
+        self.json(self.agent.post(url(path)).content_type("application/json").send(&body[..]))
+    }
+
+    /// A call without body whose answer has none.
+    pub(crate) fn post_nothing(&self, path: &str) -> Result<(), Failure> {
+        self.checked(self.agent.post(url(path)).send_empty()).map(|_| ())
+    }
+
+    /// The bytes of an answer, to be read as they come.
+    pub(crate) fn download(&self, path: &str) -> Result<impl Read + use<>, Failure> {
+        let answer = self.checked(self.agent.get(url(path)).call())?;
+        Ok(answer.into_body().into_with_config().limit(u64::MAX).reader())
+    }
+
+    pub(crate) fn upload<T: DeserializeOwned>(&self, path: &str, mut from: impl Read) -> Result<T, Failure> {
+        let request = self.agent.post(url(path)).content_type("application/x-tar");
+        self.json(request.send(SendBody::from_reader(&mut from)))
+    }
+
+    fn json<T: DeserializeOwned>(&self, answer: Result<Response<Body>, Error>) -> Result<T, Failure> {
+        let answer = self.checked(answer)?;
+        let reader = answer.into_body().into_with_config().limit(u64::MAX).reader();
+        serde_json::from_reader(reader).map_err(|why| Failure::Connection(why.to_string()))
+    }
+
+    fn checked(&self, answer: Result<Response<Body>, Error>) -> Result<Response<Body>, Failure> {
+        let answer = answer.map_err(|why| match why {
+            Error::Io(why) if is_absent(&why) => Failure::NotRunning(self.socket.clone()),
+            why => Failure::Connection(why.to_string()),
+        })?;
+        if answer.status().is_success() {
+            return Ok(answer);
+        }
+        let status = answer.status();
+        let problem: Result<Problem, _> = serde_json::from_reader(answer.into_body().into_reader());
+        Err(match problem {
+            Ok(problem) => Failure::Answered(Box::new(problem)),
+            Err(_) => Failure::Connection(format!("it answered {status}")),
+        })
+    }
+}
+
+fn is_absent(why: &std::io::Error) -> bool {
+    matches!(why.kind(), std::io::ErrorKind::NotFound | std::io::ErrorKind::ConnectionRefused)
+}
+
+fn url(path: &str) -> String {
+    format!("http://yadori{ROOT}{path}")
+}
+
+/// A part of a path that a person typed.
+pub(crate) fn escaped(address: &str) -> String {
+    let plain = |byte: &u8| byte.is_ascii_alphanumeric();
+    address.as_bytes().iter().map(|byte| if plain(byte) { char::from(*byte).to_string() } else { format!("%{byte:02X}") }).collect()
+}
+
+#[derive(Debug)]
+struct OverUnix(PathBuf);
+
+impl Connector<()> for OverUnix {
+    type Out = Stream;
+
+    fn connect(&self, details: &ConnectionDetails<'_>, _: Option<()>) -> Result<Option<Stream>, Error> {
+        let stream = UnixStream::connect(&self.0)?;
+        let buffers = LazyBuffers::new(details.config.input_buffer_size(), details.config.output_buffer_size());
+        Ok(Some(Stream { stream, buffers }))
+    }
+}
+
+#[derive(Debug)]
+struct Stream {
+    stream: UnixStream,
+    buffers: LazyBuffers,
+}
+
+fn limit(timeout: NextTimeout) -> Option<Duration> {
+    timeout.not_zero().map(|timeout| *timeout)
+}
+
+impl Transport for Stream {
+    fn buffers(&mut self) -> &mut dyn Buffers {
+        &mut self.buffers
+    }
+
+    fn transmit_output(&mut self, amount: usize, timeout: NextTimeout) -> Result<(), Error> {
+        self.stream.set_write_timeout(limit(timeout))?;
+        self.stream.write_all(&self.buffers.output()[..amount])?;
+        Ok(())
+    }
+
+    fn await_input(&mut self, timeout: NextTimeout) -> Result<bool, Error> {
+        self.stream.set_read_timeout(limit(timeout))?;
+        let input = self.buffers.input_append_buf();
+        let amount = self.stream.read(input)?;
+        self.buffers.input_appended(amount);
+        Ok(amount > 0)
+    }
+
+    fn is_open(&mut self) -> bool {
+        true
+    }
+}
+
+/// There is nothing to resolve; the library wants an address all the same.
+#[derive(Debug)]
+struct Nowhere;
+
+impl Resolver for Nowhere {
+    fn resolve(&self, _: &Uri, _: &Config, _: NextTimeout) -> Result<ResolvedSocketAddrs, Error> {
+        let mut out = self.empty();
+        out.push(([127, 0, 0, 1], 9).into());
+        Ok(out)
+    }
+}

@@ -1,0 +1,51 @@
+//! What can go wrong, in words with the next step, and the exit code for it.
+
+use std::io;
+use std::path::PathBuf;
+
+use yadori_api::Problem;
+
+use crate::symbols::shown;
+
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Failure {
+    #[error("the service is not running (nothing answers at {0}). Start it with `yadorid`, or name its home with --home DIR")]
+    NotRunning(PathBuf),
+    #[error("{}", in_words(.0))]
+    Answered(Box<Problem>),
+    #[error("the connection to the service failed: {0}. `yadori status` says whether it still runs")]
+    Connection(String),
+    #[error("{0}")]
+    Use(String),
+    #[error("{path}: {cause}")]
+    File { path: String, cause: io::Error },
+    #[error("output can't be written: {0}")]
+    Output(#[from] io::Error),
+}
+
+impl Failure {
+    pub(crate) fn exit_code(&self) -> u8 {
+        match self {
+            Self::Use(_) => 2,
+            Self::NotRunning(_) => 3,
+            Self::Answered(problem) if problem.kind == "no-such-clip" => 4,
+            Self::Answered(problem) if matches!(problem.kind.as_str(), "invalid-address" | "ambiguous-id") => 2,
+            Self::Answered(_) | Self::Connection(_) | Self::File { .. } | Self::Output(_) => 1,
+        }
+    }
+
+    pub(crate) fn file(path: &std::path::Path, cause: io::Error) -> Self {
+        Self::File { path: path.display().to_string(), cause }
+    }
+}
+
+fn in_words(problem: &Problem) -> String {
+    let mut words = format!("{}: {}", problem.title, problem.detail);
+    if !problem.candidates.is_empty() {
+        words = format!("{words} ({})", problem.candidates.join(", "));
+    }
+    if let Some(hint) = &problem.hint {
+        words = format!("{words}.\n        {hint}");
+    }
+    shown(&words, true)
+}

@@ -1,0 +1,40 @@
+//! Where the service's socket is: under `--home`, or in the run-time directory of the XDG base directories.
+
+use std::path::PathBuf;
+
+use crate::failure::Failure;
+
+const SOCKET: &str = "yadori.sock";
+
+pub(crate) fn socket(
+    home: Option<PathBuf>,
+    environment: impl Fn(&str) -> Option<PathBuf>,
+) -> Result<PathBuf, Failure> {
+    if let Some(home) = home {
+        return Ok(home.join("run").join(SOCKET));
+    }
+    let absolute = |name: &str| environment(name).filter(|path| path.is_absolute());
+    if let Some(run) = absolute("XDG_RUNTIME_DIR") {
+        return Ok(run.join("yadori").join(SOCKET));
+    }
+    let state = absolute("XDG_STATE_HOME").or_else(|| Some(environment("HOME")?.join(".local/state")));
+    let state = state.ok_or_else(|| Failure::Use("no home directory is known: set HOME, or pass --home DIR".into()))?;
+    Ok(state.join("yadori/run").join(SOCKET))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_socket_is_where_the_service_puts_it() {
+        let set = |pairs: &'static [(&str, &str)]| {
+            move |name: &str| pairs.iter().find(|(known, _)| *known == name).map(|(_, value)| PathBuf::from(value))
+        };
+        let found = |home: Option<&str>, pairs| socket(home.map(PathBuf::from), set(pairs)).unwrap();
+        assert_eq!(found(Some("/h"), &[]), PathBuf::from("/h/run/yadori.sock"));
+        assert_eq!(found(None, &[("XDG_RUNTIME_DIR", "/r"), ("HOME", "/u")]), PathBuf::from("/r/yadori/yadori.sock"));
+        assert_eq!(found(None, &[("HOME", "/u")]), PathBuf::from("/u/.local/state/yadori/run/yadori.sock"));
+        assert!(socket(None, set(&[])).is_err());
+    }
+}

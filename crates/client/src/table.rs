@@ -1,0 +1,127 @@
+//! Rows for people: what a clip is in one line, cut to the terminal, with nothing in it that a terminal would obey.
+
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+use yadori_api::{Kind, Row, Source};
+
+use crate::symbols::shown;
+
+/// Columns of the terminal, or 100 where output goes elsewhere.
+pub(crate) fn width() -> usize {
+    terminal_size::terminal_size().map_or(100, |(width, _)| usize::from(width.0).max(40))
+}
+
+/// The word for a kind.
+pub(crate) fn kind(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Text => "text",
+        Kind::Link => "link",
+        Kind::Image => "image",
+        Kind::Files => "files",
+    }
+}
+
+/// What a clip is, in one line.
+pub(crate) fn line(row: &Row) -> String {
+    let what = match row.kind {
+        Kind::Text | Kind::Link => shown(row.head.trim(), false),
+        Kind::Image => row.picture.as_ref().map_or_else(
+            || "picture".to_owned(),
+            |one| {
+                let name = one.mime.trim_start_matches("image/").to_uppercase();
+                let sides = if one.width > 0 { format!(" · {} × {}", one.width, one.height) } else { String::new() };
+                shown(&format!("{name}{sides} · {}", size(row.size)), false)
+            },
+        ),
+        Kind::Files => {
+            let name = |path: &String| path.rsplit('/').find(|part| !part.is_empty()).unwrap_or(path).to_owned();
+            let names: Vec<String> = row.files.iter().take(4).map(name).collect();
+            let more = row.file_count.saturating_sub(names.len() as u64);
+            let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+            shown(&format!("{}{more}", names.join(" · ")), false)
+        }
+    };
+    match &row.title {
+        Some(title) => format!("{} — {what}", shown(title, false)),
+        None => what,
+    }
+}
+
+/// Where it came from.
+pub(crate) fn from(source: &Source) -> String {
+    let parts: Vec<&str> = [&source.program, &source.window].into_iter().flatten().map(String::as_str).collect();
+    shown(&parts.join(" · "), false)
+}
+
+/// Bytes, for people.
+#[expect(clippy::cast_precision_loss, reason = "one digit after the point is shown")]
+pub(crate) fn size(bytes: u64) -> String {
+    match bytes {
+        0..=999 => format!("{bytes} B"),
+        1_000..=999_999 => format!("{:.1} kB", bytes as f64 / 1e3),
+        1_000_000..=999_999_999 => format!("{:.1} MB", bytes as f64 / 1e6),
+        _ => format!("{:.1} GB", bytes as f64 / 1e9),
+    }
+}
+
+/// A moment, short: the time today, the day and the time before.
+pub(crate) fn when(micros: i64, zone: &TimeZone) -> String {
+    let Ok(at) = Timestamp::from_microsecond(micros) else { return "?".into() };
+    let (at, now) = (at.to_zoned(zone.clone()), Timestamp::now().to_zoned(zone.clone()));
+    let form = if at.date() == now.date() {
+        "%H:%M"
+    } else if at.year() == now.year() {
+        "%-d %b %H:%M"
+    } else {
+        "%-d %b %Y"
+    };
+    at.strftime(form).to_string()
+}
+
+/// `text` cut to `columns` columns of a terminal.
+pub(crate) fn cut(text: &str, columns: usize) -> String {
+    if text.width() <= columns {
+        return text.to_owned();
+    }
+    let mut used = 0;
+    let mut out = String::new();
+    for c in text.chars() {
+        let wide = c.width().unwrap_or(0);
+        if used + wide + 1 > columns {
+            break;
+        }
+        used += wide;
+        out.push(c);
+    }
+    out.push('…');
+    out
+}
+
+/// `text` filled up with spaces to `columns` columns of a terminal.
+pub(crate) fn pad(text: &str, columns: usize) -> String {
+    format!("{text}{}", " ".repeat(columns.saturating_sub(text.width())))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn sizes_are_for_people() {
+        assert_eq!([size(12), size(1_500), size(212_345_678)], ["12 B", "1.5 kB", "212.3 MB"]);
+    }
+
+    #[test]
+    fn a_day_that_is_not_today_is_named() {
+        assert_eq!(when(0, &TimeZone::UTC), "1 Jan 1970");
+    }
+
+    proptest! {
+        #[test]
+        fn a_cut_text_fits(text in "\\PC{0,40}", columns in 1usize..30) {
+            prop_assert!(cut(&text, columns).width() <= columns);
+        }
+    }
+}

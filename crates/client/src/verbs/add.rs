@@ -1,0 +1,184 @@
+//! `yadori add`: bringing a clip in, from an argument, a file or standard input.
+
+use std::io::{self, IsTerminal, Read, Write};
+use std::path::{Path, PathBuf};
+
+use base64::Engine;
+use clap::Args;
+use jiff::Timestamp;
+use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
+use yadori_api::{AddClip, AddRepresentation, Added, Source};
+
+use super::{json, list};
+use crate::connection::Connection;
+use crate::failure::Failure;
+
+const PLAIN: &str = "text/plain;charset=utf-8";
+
+/// Bring something into the history
+///
+/// Without TEXT and --file, standard input is read. Pictures are recognised by their content.
+#[derive(Debug, Args)]
+pub(crate) struct Add {
+    /// The text
+    #[arg(value_name = "TEXT", conflicts_with_all = ["file", "reference"])]
+    text: Option<String>,
+    /// The content of a file
+    #[arg(short, long, value_name = "FILE")]
+    file: Option<PathBuf>,
+    /// References to files or folders, as a file manager copies them
+    #[arg(long, value_name = "PATH", num_args = 1.., conflicts_with = "file")]
+    reference: Vec<PathBuf>,
+    /// The type of the content, if it is not to be recognised
+    #[arg(long = "type", value_name = "MIME", conflicts_with = "reference")]
+    kind: Option<String>,
+    /// One more representation of the same thing, e.g. --also text/html=letter.html
+    #[arg(long, value_name = "MIME=FILE")]
+    also: Vec<String>,
+    /// When it was copied: 2026-11-02T09:41 here, or with a zone as in 2026-11-02T09:41:00Z
+    #[arg(long, value_name = "TIME")]
+    at: Option<String>,
+    /// The program it came from
+    #[arg(long, value_name = "NAME")]
+    program: Option<String>,
+    /// The title of the window it came from
+    #[arg(long, value_name = "TITLE")]
+    window: Option<String>,
+    /// The address of the page it came from
+    #[arg(long, value_name = "URL")]
+    page: Option<String>,
+    /// For programs
+    #[arg(long)]
+    json: bool,
+}
+
+impl Add {
+    pub(crate) fn run(self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let mut representations = vec![self.content()?];
+        for pair in &self.also {
+            let (kind, path) = pair
+                .split_once('=')
+                .ok_or_else(|| Failure::Use(format!("--also takes MIME=FILE, and `{pair}` has no `=`")))?;
+            representations.push(encoded(kind.to_owned(), &read(Path::new(path))?));
+        }
+        let at = self.at.as_deref().map(moment).transpose()?;
+        let source = Source { program: self.program, window: self.window, page: self.page };
+        let added: Added = service.post("/clips", &AddClip { representations, at, source })?;
+        if self.json { json(out, &added) } else { list::print(out, &[added.row]) }
+    }
+
+    fn content(&self) -> Result<AddRepresentation, Failure> {
+        if !self.reference.is_empty() {
+            let mut uris = String::new();
+            for path in &self.reference {
+                let path = std::path::absolute(path).map_err(|cause| Failure::file(path, cause))?;
+                if !path.exists() {
+                    return Err(Failure::file(&path, io::ErrorKind::NotFound.into()));
+                }
+                uris.push_str(&file_uri(&path));
+                uris.push_str("\r\n");
+            }
+            return Ok(AddRepresentation { mime: "text/uri-list".into(), text: Some(uris), base64: None });
+        }
+        let bytes = match (&self.text, &self.file) {
+            (Some(text), _) => text.clone().into_bytes(),
+            (None, Some(path)) => read(path)?,
+            (None, None) => {
+                if io::stdin().is_terminal() {
+                    return Err(Failure::Use("give a TEXT, a --file, or something on standard input".into()));
+                }
+                let mut bytes = Vec::new();
+                io::stdin().read_to_end(&mut bytes).map_err(|cause| Failure::File { path: "standard input".into(), cause })?;
+                bytes
+            }
+        };
+        let kind = match &self.kind {
+            Some(kind) => kind.clone(),
+            None => recognised(&bytes).ok_or_else(|| {
+                Failure::Use("it is neither text nor a picture of a known type; say what it is with --type MIME".into())
+            })?,
+        };
+        Ok(encoded(kind, &bytes))
+    }
+}
+
+fn read(path: &Path) -> Result<Vec<u8>, Failure> {
+    std::fs::read(path).map_err(|cause| Failure::file(path, cause))
+}
+
+fn encoded(mime: String, bytes: &[u8]) -> AddRepresentation {
+    match std::str::from_utf8(bytes) {
+        Ok(text) => AddRepresentation { mime, text: Some(text.to_owned()), base64: None },
+        Err(_) => {
+            let encoded = base64::engine::general_purpose::STANDARD.encode(bytes);
+            AddRepresentation { mime, text: None, base64: Some(encoded) }
+        }
+    }
+}
+
+/// The type of a content by its first bytes; text when it is UTF-8.
+fn recognised(bytes: &[u8]) -> Option<String> {
+    let signatures: [(&[u8], &str); 7] = [
+        (b"\x89PNG\r\n\x1a\n", "image/png"),
+        (b"\xff\xd8\xff", "image/jpeg"),
+        (b"GIF87a", "image/gif"),
+        (b"GIF89a", "image/gif"),
+        (b"BM", "image/bmp"),
+        (b"II*\0", "image/tiff"),
+        (b"MM\0*", "image/tiff"),
+    ];
+    let text = std::str::from_utf8(bytes).ok();
+    if let Some((_, kind)) = signatures.iter().find(|(start, _)| bytes.starts_with(start) && (start.len() > 2 || text.is_none())) {
+        return Some((*kind).to_owned());
+    }
+    if bytes.starts_with(b"RIFF") && bytes.get(8..12) == Some(b"WEBP") {
+        return Some("image/webp".into());
+    }
+    text.map(|_| PLAIN.to_owned())
+}
+
+fn moment(text: &str) -> Result<i64, Failure> {
+    let zoned: Option<Timestamp> = text.parse().ok();
+    let local = || {
+        let here: DateTime = text.parse().ok()?;
+        Some(here.to_zoned(TimeZone::system()).ok()?.timestamp())
+    };
+    zoned
+        .or_else(local)
+        .map(|at| at.as_microsecond())
+        .ok_or_else(|| Failure::Use(format!("--at takes a time such as 2026-11-02T09:41, and `{text}` is none")))
+}
+
+fn file_uri(path: &Path) -> String {
+    use std::os::unix::ffi::OsStrExt;
+    let mut uri = String::from("file://");
+    for byte in path.as_os_str().as_bytes() {
+        match byte {
+            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'/' | b'-' | b'.' | b'_' | b'~' => uri.push(char::from(*byte)),
+            _ => uri.push_str(&format!("%{byte:02X}")),
+        }
+    }
+    uri
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pictures_are_recognised_and_words_are_text() {
+        assert_eq!(recognised(b"\x89PNG\r\n\x1a\n\0").as_deref(), Some("image/png"));
+        assert_eq!(recognised(b"RIFF\x10\0\0\0WEBPVP8 \xff").as_deref(), Some("image/webp"));
+        assert_eq!(recognised(b"BMI table").as_deref(), Some(PLAIN));
+        assert_eq!(recognised(b"BM\xff\xfe\0\0").as_deref(), Some("image/bmp"));
+        assert_eq!(recognised(b"\xff\xfe\0"), None);
+    }
+
+    #[test]
+    fn times_are_read_with_and_without_a_zone() {
+        assert_eq!(moment("1970-01-01T00:00:01Z").unwrap(), 1_000_000);
+        assert!(moment("2026-11-02T09:41").is_ok());
+        assert_eq!(moment("yesterday").unwrap_err().exit_code(), 2);
+    }
+}
