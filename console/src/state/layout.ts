@@ -1,0 +1,81 @@
+// Where everything in the stream lies, computed for the whole history at once, so that a list of any length scrolls
+// without measuring. Heights are pixels; places count from 0 here.
+
+export const HEADING = 46;
+export const ROW = 54;
+export const PICTURE_ROW = 146;
+/** The pause that ends a sitting: 20 minutes, in seconds. */
+export const PAUSE = 20 * 60;
+
+export interface Heading {
+  /** The place of the sitting's newest clip. */
+  first: number;
+  count: number;
+  /** Seconds since the epoch. */
+  start: number;
+  end: number;
+  top: number;
+}
+
+export interface Layout {
+  tops: Int32Array;
+  headings: Heading[];
+  height: number;
+}
+
+export function rowHeight(kind: string): number {
+  return kind === 'i' || kind === 'p' ? PICTURE_ROW : ROW;
+}
+
+/** Lays rows of these kinds and times (seconds, newest first) out, a heading before each sitting. */
+export function layOut(kinds: ArrayLike<string>, times: ArrayLike<number>): Layout {
+  const count = kinds.length;
+  const tops = new Int32Array(count);
+  const headings: Heading[] = [];
+  let top = 0;
+  let open: Heading | undefined;
+  for (let n = 0; n < count; n++) {
+    const at = times[n] ?? 0;
+    if (!open || open.start - at > PAUSE) {
+      open = { first: n, count: 0, start: at, end: at, top };
+      headings.push(open);
+      top += HEADING;
+    }
+    open.count++;
+    open.start = at;
+    tops[n] = top;
+    top += rowHeight(kinds[n] ?? 't');
+  }
+  return { tops, headings, height: top };
+}
+
+/** The first place whose row ends below `y`. */
+export function placeAt(tops: Int32Array, y: number): number {
+  let low = 0;
+  let high = tops.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    const next = middle + 1 < tops.length ? (tops[middle + 1] ?? 0) : Infinity;
+    if (next <= y) low = middle + 1;
+    else high = middle;
+  }
+  return Math.min(low, Math.max(0, tops.length - 1));
+}
+
+/** Headings that lie between two heights. */
+export function headingsBetween(headings: Heading[], from: number, to: number): Heading[] {
+  let low = 0;
+  let high = headings.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if ((headings[middle]?.top ?? 0) + HEADING <= from) low = middle + 1;
+    else high = middle;
+  }
+  const out: Heading[] = [];
+  for (let n = low; n < headings.length; n++) {
+    const heading = headings[n];
+    if (!heading || heading.top >= to) break;
+    out.push(heading);
+  }
+  return out;
+}

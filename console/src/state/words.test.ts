@@ -1,0 +1,57 @@
+import { expect, test } from 'vitest';
+
+import type { Row } from '../api/types';
+import { facts, linkParts, mayBeFollowed, sittingName, size, span, summary } from './words';
+
+const at = (text: string) => new Date(text).getTime();
+const now = at('2031-05-14T10:00');
+
+test('sittings have the names people give them', () => {
+  const named = (start: string, end = start) => sittingName(at(start), at(end), now);
+  expect(named('2031-05-14T09:41', '2031-05-14T09:58')).toBe('Just now');
+  expect(named('2031-05-14T08:05', '2031-05-14T08:20')).toBe('This morning');
+  expect(named('2031-05-13T14:00')).toBe('Yesterday afternoon');
+  expect(named('2031-05-12T20:00')).toBe('Monday evening');
+  expect(named('2031-05-02T20:00')).toBe('Fri 2 May');
+  expect(named('2030-12-31T20:00')).toBe('31 December 2030');
+});
+
+test('the day a clock is put forward is still one day', () => {
+  expect(sittingName(at('2031-03-29T12:00'), at('2031-03-29T12:00'), at('2031-03-30T12:00'))).toBe('Yesterday afternoon');
+});
+
+test('a span of one minute is one time', () => {
+  expect(span(at('2031-05-14T09:41'), at('2031-05-14T09:41:30'))).toBe('09:41');
+  expect(span(at('2031-05-14T09:41'), at('2031-05-14T09:58'))).toBe('09:41 – 09:58');
+});
+
+test('links are parted and only harmless ones followed', () => {
+  expect(linkParts('https://weather.example.org/ridge?h=1')).toEqual(['weather.example.org', '/ridge?h=1']);
+  expect(mayBeFollowed(' HTTPS://example.org')).toBe(true);
+  expect(mayBeFollowed('javascript:alert(1)')).toBe(false);
+});
+
+const row: Row = {
+  id: 'a',
+  prefix: 'a',
+  place: 1,
+  kind: 'text',
+  head: '  two\n words ',
+  chars: 9,
+  lines: 5,
+  size: 9,
+  formatted: true,
+  copied_at: 0,
+  copies: 3,
+  source: { program: 'Mail' },
+  file_count: 0,
+  saved: false,
+};
+
+test('a row says what it is and where it is from', () => {
+  expect(summary(row)).toBe('two words');
+  expect(summary({ ...row, head: '\n' })).toBe('White space');
+  expect(facts(row)).toEqual(['Mail', 'formatted', '5 lines', 'copied 3 times', 'not saved yet']);
+  expect(summary({ ...row, kind: 'files', files: ['/a/permit.pdf', '/a/maps'] })).toBe('permit.pdf · maps');
+  expect([size(12), size(1_500), size(212_345), size(9_900_000)]).toEqual(['12 B', '1.5 kB', '212 kB', '9.9 MB']);
+});

@@ -1,0 +1,90 @@
+// Times, sizes and names in words, in the viewer's zone.
+import type { Row } from '../api/types';
+
+const DAY = 86_400_000;
+const clock = new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' });
+const weekday = new Intl.DateTimeFormat('en', { weekday: 'long' });
+const dayMonth = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'long' });
+const dayMonthYear = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'long', year: 'numeric' });
+const full = new Intl.DateTimeFormat('en-GB', { dateStyle: 'full', timeStyle: 'medium', hourCycle: 'h23' });
+
+export const time = (millis: number): string => clock.format(millis);
+export const moment = (millis: number): string => full.format(millis);
+
+function daysBefore(millis: number, now: number): number {
+  const midnight = (at: number) => new Date(at).setHours(0, 0, 0, 0);
+  return Math.round((midnight(now) - midnight(millis)) / DAY);
+}
+
+function partOfDay(millis: number): string {
+  const hour = new Date(millis).getHours();
+  return hour < 5 ? 'night' : hour < 12 ? 'morning' : hour < 18 ? 'afternoon' : 'evening';
+}
+
+/** The name of a sitting that lasted from `start` to `end` (milliseconds). */
+export function sittingName(start: number, end: number, now: number): string {
+  if (now - end < 20 * 60_000) return 'Just now';
+  const days = daysBefore(start, now);
+  const part = partOfDay(start);
+  if (days <= 0) return part === 'night' ? 'Tonight' : `This ${part}`;
+  if (days === 1) return `Yesterday ${part}`;
+  if (days < 7) return `${weekday.format(start)} ${part}`;
+  const sameYear = new Date(start).getFullYear() === new Date(now).getFullYear();
+  return (sameYear ? dayMonth : dayMonthYear).format(start);
+}
+
+/** From when to when, with one time where both are the same minute. */
+export function span(start: number, end: number): string {
+  const [from, to] = [time(start), time(end)];
+  return from === to ? from : `${from} – ${to}`;
+}
+
+export function size(bytes: number): string {
+  if (bytes < 1e3) return `${bytes} B`;
+  if (bytes < 1e6) return `${(bytes / 1e3).toFixed(bytes < 1e4 ? 1 : 0)} kB`;
+  return `${(bytes / 1e6).toFixed(1)} MB`;
+}
+
+export const count = (n: number, one: string, many = `${one}s`): string =>
+  `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+
+export const fileName = (path: string): string => path.split('/').filter(Boolean).pop() ?? path;
+
+/** What a clip is, in one line. */
+export function summary(row: Row): string {
+  if (row.title) return row.title;
+  if (row.kind === 'image') return row.picture ? pictureFacts(row) : 'Picture';
+  if (row.kind === 'files') return row.files?.map(fileName).slice(0, 6).join(' · ') ?? 'Files';
+  const words = row.head.trim().replace(/\s+/g, ' ');
+  return words || 'White space';
+}
+
+export function pictureFacts(row: Row): string {
+  const name = (row.picture?.mime ?? 'image').replace('image/', '').replace('+xml', '').toUpperCase();
+  const sides = row.picture?.width ? ` · ${row.picture.width} × ${row.picture.height}` : '';
+  return `${name}${sides} · ${size(row.size)}`;
+}
+
+/** Where it came from and what else is to be known of it, in parts. */
+export function facts(row: Row): string[] {
+  const from = [row.source.program, row.source.window].filter(Boolean).join(' · ');
+  const out = from ? [from] : [];
+  if (row.kind === 'image' && row.title) out.push(pictureFacts(row));
+  if (row.kind === 'files') {
+    const folder = row.files?.[0]?.split('/').slice(0, -1).slice(-2).join('/');
+    out.push(count(row.file_count, 'file') + (folder ? ` · ${folder}` : ''));
+  }
+  if (row.formatted) out.push('formatted');
+  if (row.kind === 'text' && row.lines > 2) out.push(count(row.lines, 'line'));
+  if (row.copies > 1) out.push(`copied ${row.copies} times`);
+  if (!row.saved) out.push('not saved yet');
+  return out;
+}
+
+/** Host and rest of a web address, for showing the host in a stronger voice. */
+export function linkParts(link: string): [string, string] {
+  const found = /^[a-z]+:\/\/([^/?#]*)(.*)$/is.exec(link.trim());
+  return found ? [found[1] ?? '', found[2] ?? ''] : [link.trim(), ''];
+}
+
+export const mayBeFollowed = (link: string): boolean => /^(https?:\/\/|mailto:)/i.test(link.trim());

@@ -1,0 +1,281 @@
+<!-- The history by sittings. Only what is in sight is in the page; everything has its place from the layout. -->
+<script lang="ts">
+  import { tick, untrack } from 'svelte';
+
+  import type { Console } from '../state/console.svelte';
+  import { headingsBetween, placeAt, rowHeight } from '../state/layout';
+  import { count, sittingName, span } from '../state/words';
+  import Empty from './Empty.svelte';
+  import Lamp from './Lamp.svelte';
+  import Preview from './Preview.svelte';
+  import RowItem from './RowItem.svelte';
+
+  let { console }: { console: Console } = $props();
+  const history = $derived(console.history);
+
+  /** Rows beyond the edges of the view, so that scrolling finds them there. */
+  const BEYOND = 600;
+  /** How long the pointer rests before the whole of a clip is shown, in milliseconds. */
+  const REST = 600;
+
+  let box = $state<HTMLElement>();
+  let scrollTop = $state(0);
+  let viewHeight = $state(600);
+  let unfoldedHeight = $state(0);
+  let pointerInside = $state(false);
+  let unseen = $state(0);
+  let resting = $state<string | null>(null);
+  let restTimer: ReturnType<typeof setTimeout> | undefined;
+  let now = $state(Date.now());
+
+  $effect(() => {
+    const timer = setInterval(() => (now = Date.now()), 30_000);
+    return () => clearInterval(timer);
+  });
+
+  const layout = $derived(history.layout);
+  const openPlace = $derived(history.place(history.unfolded));
+  const extra = $derived(
+    openPlace < 0 || unfoldedHeight === 0 ? 0 : Math.max(0, unfoldedHeight - rowHeight(history.chronicle.kinds[openPlace] ?? 't')),
+  );
+  /** Where a row lies, the unfolded one above it counted in. */
+  const topOf = (place: number) => (layout.tops[place] ?? 0) + (openPlace >= 0 && place > openPlace ? extra : 0);
+  const headingTop = (first: number, top: number) => top + (openPlace >= 0 && first > openPlace ? extra : 0);
+
+  const shown = $derived.by(() => {
+    const { ids, kinds } = history.chronicle;
+    const from = scrollTop - BEYOND;
+    const to = scrollTop + viewHeight + BEYOND;
+    const places: number[] = [];
+    if (ids.length > 0) {
+      for (let place = placeAt(layout.tops, from - extra); place < ids.length && topOf(place) < to; place++) places.push(place);
+    }
+    // The selected row stays in the page wherever it is: it may hold the focus.
+    const chosen = history.place(history.selected);
+    if (chosen >= 0 && !places.includes(chosen)) places.push(chosen);
+    return places.map((place) => ({ place, id: ids[place] ?? '', kind: kinds[place] ?? 't' }));
+  });
+  const headings = $derived(headingsBetween(layout.headings, scrollTop - BEYOND - extra, scrollTop + viewHeight + BEYOND));
+
+  $effect(() => {
+    const ids = shown.map((one) => one.id);
+    untrack(() => void history.need(ids).catch(() => {}));
+  });
+
+  // What arrives must not move what is under the pointer or selected: the view is held where it is, unless it stands
+  // at the top and nobody is busy in it.
+  let anchor: { id: string; offset: number } | null = null;
+  let lengthBefore = 0;
+  $effect(() => {
+    const hooks = {
+      before() {
+        const busy = pointerInside || history.selected !== null || scrollTop > 4;
+        const place = placeAt(layout.tops, scrollTop);
+        const id = history.chronicle.ids[place];
+        anchor = busy && id !== undefined ? { id, offset: scrollTop - topOf(place) } : null;
+        lengthBefore = history.chronicle.ids.length;
+      },
+      async after() {
+        const held = anchor;
+        if (held === null) return;
+        await tick();
+        const place = history.place(held.id);
+        if (place < 0 || !box) return;
+        const wanted = Math.max(0, topOf(place) + held.offset);
+        if (Math.abs(wanted - box.scrollTop) >= 1) {
+          const arrived = history.chronicle.ids.length - lengthBefore;
+          box.scrollTop = wanted;
+          scrollTop = box.scrollTop;
+          if (arrived !== 0 || wanted > 0) unseen += Math.max(1, arrived);
+        }
+      },
+    };
+    untrack(() => (history.onChange = hooks));
+    return () => (history.onChange = null);
+  });
+
+  $effect(() => {
+    if (scrollTop <= 4) unseen = 0;
+  });
+
+  function bringIntoView(place: number): void {
+    if (!box || place < 0) return;
+    const top = topOf(place);
+    const height = openPlace === place ? Math.max(unfoldedHeight, rowHeight('t')) : rowHeight(history.chronicle.kinds[place] ?? 't');
+    const isFirst = layout.headings.some((heading) => heading.first === place);
+    const upper = isFirst ? top - 46 : top;
+    if (upper < box.scrollTop) box.scrollTop = upper;
+    else if (top + height > box.scrollTop + viewHeight) box.scrollTop = Math.min(upper, top + height - viewHeight + 8);
+  }
+
+  async function follow(): Promise<void> {
+    await tick();
+    bringIntoView(history.place(history.selected));
+    await tick();
+    focusSelected();
+  }
+
+  function focusSelected(): void {
+    const { selected } = history;
+    const target = selected ? box?.querySelector<HTMLElement>(`[data-id="${selected}"]`) : box;
+    target?.focus({ preventScroll: true });
+  }
+
+  // When the selected clip was removed, its neighbour gets the focus that was in the list.
+  $effect(() => {
+    const { selected } = history;
+    untrack(() => {
+      const lost = document.activeElement === document.body || box?.contains(document.activeElement);
+      if (lost && selected) void follow();
+    });
+  });
+
+  function onKey(event: KeyboardEvent): void {
+    if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) {
+      if ((event.ctrlKey || event.metaKey) && event.key === 'z' && !event.shiftKey) {
+        event.preventDefault();
+        void console.undo();
+      }
+      return;
+    }
+    const target = event.target as HTMLElement;
+    const onControl = target.closest('button, a, input, textarea, select') !== null;
+    const { selected } = history;
+    const page = Math.max(1, Math.floor(viewHeight / rowHeight('t')) - 1);
+    const steps: Record<string, number> = { ArrowDown: 1, ArrowUp: -1, PageDown: page, PageUp: -page, Home: -Infinity, End: Infinity };
+    const step = steps[event.key];
+    // Inside the unfolded text the arrows scroll it.
+    const inText = target.closest('[data-words]') !== null;
+    if (step !== undefined && !inText) {
+      event.preventDefault();
+      history.step(step === Infinity ? history.length : step === -Infinity ? -history.length : step);
+      void follow();
+      return;
+    }
+    if (event.key === 'u' || event.key === 'U') {
+      event.preventDefault();
+      void console.undo();
+      return;
+    }
+    if (event.key === 'Escape') {
+      if (history.unfolded) history.unfolded = null;
+      else if (selected) {
+        history.select(null);
+        box?.focus();
+      }
+      console.dismiss();
+      return;
+    }
+    if (!selected || onControl) return;
+    const acts: Record<string, () => void> = {
+      Enter: () => void console.take(selected, 'copied'),
+      t: () => void console.take(selected, 'plain'),
+      T: () => void console.take(selected, 'plain'),
+      Delete: () => void console.remove([selected]),
+      ' ': () => {
+        history.toggle(selected);
+        void follow();
+      },
+    };
+    const act = acts[event.key];
+    if (act) {
+      event.preventDefault();
+      act();
+    }
+  }
+
+  function onRest(id: string | null): void {
+    clearTimeout(restTimer);
+    resting = null;
+    if (id !== null) restTimer = setTimeout(() => (resting = id), REST);
+  }
+
+  const preview = $derived.by(() => {
+    const row = resting !== null && resting !== history.unfolded ? history.row(resting) : undefined;
+    if (!row) return null;
+    const place = history.place(row.id);
+    if (place < 0) return null;
+    const worthIt = row.kind === 'image' || row.kind === 'files' || row.lines > 1 || row.chars > 90;
+    const below = topOf(place) + rowHeight(history.chronicle.kinds[place] ?? 't') - 8;
+    const space = scrollTop + viewHeight - below;
+    return worthIt ? { row, top: space > 300 ? below : Math.max(scrollTop + 8, topOf(place) - 330) } : null;
+  });
+</script>
+
+<svelte:window onkeydown={onKey} />
+
+<main class="flex min-h-0 min-w-0 grow flex-col">
+  <header class="border-base-300 flex items-center gap-3 border-b px-4 py-2.5 sm:px-6">
+    <h1 class="text-base font-semibold">History</h1>
+    <span class="facts figures grow">{count(history.length, 'clip')}, newest first</span>
+    <span class="flex min-w-0 items-center gap-2 sm:hidden">
+      <Lamp look={console.lamp.look} breaths={console.breaths} />
+      <span class="truncate font-medium">{console.lamp.words}</span>
+    </span>
+    <button class="btn btn-sm btn-ghost" onclick={() => void console.undo()}>Undo <kbd class="keycap">U</kbd></button>
+  </header>
+  <div class="relative min-h-0 grow">
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <div
+      id="stream"
+      role="feed"
+      aria-label="History, newest first"
+      aria-busy={!history.loaded}
+      tabindex="0"
+      class="h-full overflow-y-auto"
+      style:overflow-anchor="none"
+      bind:this={box}
+      bind:clientHeight={viewHeight}
+      onscroll={() => (scrollTop = box?.scrollTop ?? 0)}
+      onpointerenter={() => (pointerInside = true)}
+      onpointerleave={() => (pointerInside = false)}
+    >
+      {#if history.loaded && history.length === 0}
+        <Empty {console} />
+      {:else}
+        <div class="relative mx-auto max-w-4xl" style:height="{layout.height + extra + 24}px">
+          {#each headings as heading (heading.first)}
+            <h2
+              class="absolute inset-x-4 flex items-baseline gap-2.5 pt-5 sm:inset-x-6.5"
+              style:top="{headingTop(heading.first, heading.top)}px"
+            >
+              <span class="font-semibold">{sittingName(heading.start * 1000, heading.end * 1000, now)}</span>
+              <span class="facts figures">{span(heading.start * 1000, heading.end * 1000)} · {count(heading.count, 'copy', 'copies')}</span>
+            </h2>
+          {/each}
+          {#each shown as one (one.id)}
+            <RowItem
+              {console}
+              id={one.id}
+              place={one.place}
+              total={history.length}
+              kind={one.kind}
+              row={history.row(one.id)}
+              top={topOf(one.place)}
+              selected={history.selected === one.id}
+              unfolded={history.unfolded === one.id}
+              onheight={(height) => (unfoldedHeight = height)}
+              onrest={onRest}
+            />
+          {/each}
+          {#if preview}<Preview {console} row={preview.row} top={preview.top} />{/if}
+        </div>
+      {/if}
+    </div>
+    {#if unseen > 0 && scrollTop > 4}
+      <button
+        class="btn btn-sm btn-soft absolute top-2 left-1/2 -translate-x-1/2 shadow"
+        onclick={() => box?.scrollTo({ top: 0 })}
+        data-unseen>{count(unseen, 'new copy', 'new copies')} above</button
+      >
+    {/if}
+  </div>
+  <!-- On a narrow page the rail is a bottom bar: what a paste gives, always in sight. -->
+  <footer class="bg-base-200 border-base-300 flex items-center gap-2 border-t px-4 py-2.5 sm:hidden">
+    <span class="facts shrink-0">A paste now gives</span>
+    <span class="min-w-0 grow truncate">
+      {#if console.status?.live.clip}{console.status.live.clip.head.trim() || console.status.live.clip.kind}{:else if console.status?.live.state === 'empty'}nothing{:else}…{/if}
+    </span>
+    <span class="facts figures shrink-0">{console.today} today</span>
+  </footer>
+</main>

@@ -1,0 +1,12 @@
+import { svelte } from '@sveltejs/vite-plugin-svelte';
+import tailwindcss from '@tailwindcss/vite';
+import { defineConfig } from 'vitest/config';
+
+// Sittings are named in the viewer's zone; the tests' viewer lives where clocks change.
+process.env.TZ = 'Europe/Berlin';
+
+export default defineConfig({
+  plugins: [tailwindcss(), svelte()],
+  build: { target: 'es2022', assetsInlineLimit: 0, modulePreload: { polyfill: false } },
+  test: { environment: 'node', include: ['src/**/*.test.ts'] },
+});
