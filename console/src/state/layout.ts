@@ -3,7 +3,7 @@
 
 export const HEADING = 46;
 export const ROW = 54;
-export const PICTURE_ROW = 146;
+export const PICTURE_ROW = 130;
 /** The pause that ends a sitting: 20 minutes, in seconds. */
 export const PAUSE = 20 * 60;
 

@@ -36,7 +36,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_element_to_interactive_role, a11y_click_events_have_key_events, a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
 <article
-  class={['absolute inset-x-2 sm:inset-x-4', { 'z-1': selected }]}
+  class={['rounded-box absolute inset-x-2 sm:inset-x-4', { 'z-1': selected }]}
   style:top="{top}px"
   style:height={unfolded ? undefined : `${least}px`}
   data-id={id}

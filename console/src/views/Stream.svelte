@@ -205,14 +205,16 @@
 <svelte:window onkeydown={onKey} />
 
 <main class="flex min-h-0 min-w-0 grow flex-col">
-  <header class="border-base-300 flex items-center gap-3 border-b px-4 py-2.5 sm:px-6">
+  <header class="border-base-300 border-b px-4 py-2.5 sm:px-6.5">
+    <div class="mx-auto flex max-w-4xl items-center gap-3">
     <h1 class="text-base font-semibold">History</h1>
-    <span class="facts figures grow">{count(history.length, 'clip')}, newest first</span>
-    <span class="flex min-w-0 items-center gap-2 sm:hidden">
+    <span class="facts figures hidden grow sm:inline">{count(history.length, 'clip')}, newest first</span>
+    <span class="flex min-w-0 grow items-center justify-end gap-2 sm:hidden">
       <Lamp look={console.lamp.look} breaths={console.breaths} />
       <span class="truncate font-medium">{console.lamp.words}</span>
     </span>
     <button class="btn btn-sm btn-ghost" onclick={() => void console.undo()}>Undo <kbd class="keycap">U</kbd></button>
+    </div>
   </header>
   <div class="relative min-h-0 grow">
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->

@@ -48,6 +48,11 @@ impl Connection {
         self.json(self.agent.post(url(path)).content_type("application/json").send(&body[..]))
     }
 
+    /// A call without body.
+    pub(crate) fn post_empty<T: DeserializeOwned>(&self, path: &str) -> Result<T, Failure> {
+        self.json(self.agent.post(url(path)).send_empty())
+    }
+
     /// A call without body whose answer has none.
     pub(crate) fn post_nothing(&self, path: &str) -> Result<(), Failure> {
         self.checked(self.agent.post(url(path)).send_empty()).map(|_| ())
@@ -131,8 +136,11 @@ impl Transport for Stream {
 
     fn transmit_output(&mut self, amount: usize, timeout: NextTimeout) -> Result<(), Error> {
         self.stream.set_write_timeout(limit(timeout))?;
-        self.stream.write_all(&self.buffers.output()[..amount])?;
-        Ok(())
+        match self.stream.write_all(&self.buffers.output()[..amount]) {
+            // The service has answered without reading everything, and hung up: its answer says why.
+            Err(why) if why.kind() == std::io::ErrorKind::BrokenPipe => Ok(()),
+            written => Ok(written?),
+        }
     }
 
     fn await_input(&mut self, timeout: NextTimeout) -> Result<bool, Error> {

@@ -1,13 +1,15 @@
 //! What every desk must do, held against the desk in memory and against a real X server with real programs.
 
-mod x;
+mod events;
 
 use std::sync::Arc;
 use std::time::Duration;
 
+use events::until_watching;
 use yadori_core::{Offer, Representation, mime};
 use yadori_desk::memory::{self, Stage};
 use yadori_desk::{Desk, DeskEvent, DeskEvents, Live, RefusedBecause};
+use yadori_e2e::Display;
 
 /// Other programs: what the contract needs of them.
 trait Programs {
@@ -25,13 +27,13 @@ impl Programs for Stage {
     }
 }
 
-impl Programs for x::Display {
+impl Programs for Display {
     fn copy(&mut self, mime: &str, bytes: &[u8]) {
-        self.xclip_copy(if mime == mime::PLAIN { "UTF8_STRING" } else { mime }, bytes);
+        Display::copy(self, if mime == mime::PLAIN { "UTF8_STRING" } else { mime }, bytes);
     }
 
     fn paste(&self, target: &str) -> Option<Vec<u8>> {
-        self.xclip_paste(target)
+        Display::paste(self, target)
     }
 }
 
@@ -111,9 +113,9 @@ async fn the_desk_in_memory_keeps_the_contract() {
 
 #[tokio::test]
 async fn the_x11_desk_keeps_the_contract() {
-    let mut display = x::Display::start();
+    let mut display = Display::start();
     let (desk, mut events) = yadori_desk::x11::start(Some(display.name())).unwrap();
-    x::until_watching(&mut events).await;
+    until_watching(&mut events).await;
     holds(&desk, &mut events, &mut display).await;
     desk.stop();
 }

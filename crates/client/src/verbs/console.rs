@@ -23,7 +23,7 @@ pub(crate) struct Console {
 
 impl Console {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let link: SignInLink = service.post("/sign-in-links", &serde_json::json!({}))?;
+        let link: SignInLink = service.post_empty("/sign-in-links")?;
         if self.json {
             return json(out, &link);
         }

@@ -19,7 +19,7 @@ pub(crate) struct Undo {
 
 impl Undo {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let undone: Undone = service.post("/undo", &serde_json::json!({}))?;
+        let undone: Undone = service.post_empty("/undo")?;
         if self.json {
             return json(out, &undone);
         }

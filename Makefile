@@ -1,0 +1,31 @@
+# Everything a person needs: `make demo`, `make run`, `make test`. Each sets up what it needs on a fresh Debian machine.
+
+.PHONY: demo run test bench console check help
+
+help:
+	@echo "make demo   show Yadori with sample data on a private display, until Ctrl-C"
+	@echo "make run    run the service on your own desktop"
+	@echo "make test   set up and run every check and test"
+	@echo "make bench  measure the budgets, each beside a rival in the same run"
+
+demo:
+	@tools/setup test
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-demo
+	@target/release/yadori-demo
+
+run:
+	@tools/setup run
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client
+	@echo "yadorid keeps what you copy until Ctrl-C. In another terminal: target/release/yadori console --open"
+	@target/release/yadorid
+
+console:
+	@tools/setup run
+
+test:
+	@tools/setup test
+	@. tools/path && tools/test
+
+bench:
+	@tools/setup test
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets

@@ -1,0 +1,119 @@
+//! A real Chromium, driven by WebDriver: headless, or with a window on a display.
+
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+use anyhow::Result;
+use serde_json::{Value, json};
+use tempfile::TempDir;
+use thirtyfour::prelude::*;
+
+use crate::until;
+
+/// A browser of its own. Ends with its driver when dropped.
+#[derive(Debug)]
+pub struct Browser {
+    /// The session.
+    pub driver: WebDriver,
+    chromedriver: Child,
+    _profile: TempDir,
+}
+
+impl Browser {
+    /// Starts a browser: with a window when a display is given, headless otherwise.
+    pub async fn start(display: Option<&str>) -> Result<Self> {
+        // The port is free a moment ago; nobody else on this machine hurries to take it.
+        let port = std::net::TcpListener::bind("127.0.0.1:0")?.local_addr()?.port();
+        let mut command = Command::new("chromedriver");
+        command.arg(format!("--port={port}")).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+        match display {
+            Some(display) => command.env("DISPLAY", display),
+            None => command.env_remove("DISPLAY"),
+        };
+        let chromedriver = command.spawn()?;
+        until("chromedriver", || std::net::TcpStream::connect(("127.0.0.1", port)).ok());
+        let profile = tempfile::Builder::new().prefix("yadori-browser-").tempdir()?;
+        let mut wishes = DesiredCapabilities::chrome();
+        let data = format!("--user-data-dir={}", profile.path().display());
+        let mut flags = vec![
+            "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+            "--disable-component-update", "--disable-sync", "--window-size=1280,800", "--disable-dev-shm-usage", &data,
+        ];
+        if display.is_none() {
+            flags.push("--headless");
+        }
+        for flag in flags {
+            wishes.add_arg(flag)?;
+        }
+        wishes.set("goog:loggingPrefs", json!({ "browser": "ALL" }))?;
+        let driver = WebDriver::new(format!("http://127.0.0.1:{port}"), wishes).await?;
+        let browser = Self { driver, chromedriver, _profile: profile };
+        if display.is_none() {
+            browser.size(1280, 800, false).await?;
+        }
+        Ok(browser)
+    }
+
+    /// The page's size in pixels, and whether it is a telephone's.
+    pub async fn size(&self, width: u32, height: u32, mobile: bool) -> Result<()> {
+        let wish = json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": mobile });
+        self.cdp("Emulation.setDeviceMetricsOverride", wish).await
+    }
+
+    /// Whether the person prefers a dark page.
+    pub async fn dark(&self, dark: bool) -> Result<()> {
+        let value = if dark { "dark" } else { "light" };
+        self.cdp("Emulation.setEmulatedMedia", json!({ "features": [{ "name": "prefers-color-scheme", "value": value }] })).await
+    }
+
+    /// A command of the browser's own protocol.
+    pub async fn cdp(&self, name: &str, parameters: Value) -> Result<()> {
+        self.driver.cdp().send_raw(name, parameters).await?;
+        Ok(())
+    }
+
+    /// What a script gives back.
+    pub async fn script(&self, script: &str) -> Result<Value> {
+        Ok(self.driver.execute(script, Vec::new()).await?.json().clone())
+    }
+
+    /// Waits until a script gives back something true.
+    pub async fn until(&self, script: &str) -> Result<Value> {
+        let end = std::time::Instant::now() + crate::PATIENCE;
+        loop {
+            let found = self.script(script).await?;
+            let truthy = !matches!(found, Value::Null | Value::Bool(false)) && found != json!("") && found != json!(0);
+            if truthy {
+                return Ok(found);
+            }
+            anyhow::ensure!(std::time::Instant::now() < end, "did not come about: {script}\n{}", self.driver.source().await?);
+            tokio::time::sleep(Duration::from_millis(20)).await;
+        }
+    }
+
+    /// Presses keys where the focus is.
+    pub async fn press(&self, keys: impl AsRef<str>) -> Result<()> {
+        self.driver.active_element().await?.send_keys(keys.as_ref()).await?;
+        Ok(())
+    }
+
+    /// What the page wrote to its console at the level of errors.
+    pub async fn errors(&self) -> Result<Vec<String>> {
+        let text = self.script("return JSON.stringify(window.__errors ?? [])").await?;
+        Ok(serde_json::from_str(text.as_str().unwrap_or("[]"))?)
+    }
+
+    /// A picture of the page as PNG.
+    pub async fn picture(&self, path: &std::path::Path) -> Result<()> {
+        Ok(self.driver.screenshot(path).await?)
+    }
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        // A failed test must not leave chromedriver and its browser behind.
+        let _ = Command::new("pkill").args(["-P", &self.chromedriver.id().to_string()]).status();
+        let _ = self.chromedriver.kill();
+        let _ = self.chromedriver.wait();
+    }
+}

@@ -1,0 +1,138 @@
+//! A private X display, and ordinary programs on it.
+
+use std::io::{Read, Write};
+use std::process::{Child, Command, Stdio};
+
+/// An Xvfb of its own, and the programs started on it. All end with it.
+#[derive(Debug)]
+pub struct Display {
+    number: u32,
+    server: Child,
+    programs: Vec<Child>,
+}
+
+impl Display {
+    /// Starts a server on a free number, chosen by the server itself.
+    pub fn start() -> Self {
+        Self::spawn(None)
+    }
+
+    /// Starts a server on a number whose earlier server has ended.
+    pub fn start_as(number: u32) -> Self {
+        Self::spawn(Some(number))
+    }
+
+    fn spawn(number: Option<u32>) -> Self {
+        let mut command = Command::new("Xvfb");
+        if let Some(number) = number {
+            command.arg(format!(":{number}"));
+        }
+        let mut server = command
+            .args(["-displayfd", "1", "-screen", "0", "1280x800x24", "-nolisten", "tcp", "-noreset"])
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("Xvfb (Debian package xvfb)");
+        let mut said = String::new();
+        let mut byte = [0];
+        let mut out = server.stdout.take().expect("its output");
+        while !said.ends_with('\n') && out.read(&mut byte).expect("its output") == 1 {
+            said.push(char::from(byte[0]));
+        }
+        Self { number: said.trim().parse().expect("a display number"), server, programs: Vec::new() }
+    }
+
+    /// Its name, e.g. `:5`.
+    pub fn name(&self) -> String {
+        format!(":{}", self.number)
+    }
+
+    /// Its number.
+    pub fn number(&self) -> u32 {
+        self.number
+    }
+
+    /// A program on this display.
+    pub fn command(&self, program: &str) -> Command {
+        let mut command = Command::new(program);
+        command.env("DISPLAY", self.name());
+        command
+    }
+
+    /// Starts a program that runs until the display ends. Returns its process id.
+    pub fn run(&mut self, program: &str, arguments: &[&str]) -> u32 {
+        let mut command = self.command(program);
+        command.args(arguments).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+        self.keep(command.spawn().unwrap_or_else(|why| panic!("{program}: {why}")))
+    }
+
+    fn keep(&mut self, child: Child) -> u32 {
+        let pid = child.id();
+        self.programs.push(child);
+        pid
+    }
+
+    /// xclip copies `bytes` as `target` and stays, serving them, until it is killed or another program copies.
+    pub fn copy(&mut self, target: &str, bytes: &[u8]) -> u32 {
+        let mut child = self
+            .command("xclip")
+            .args(["-quiet", "-selection", "clipboard", "-t", target])
+            .stdin(Stdio::piped())
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("xclip (Debian package xclip)");
+        child.stdin.take().expect("its input").write_all(bytes).expect("its input");
+        self.keep(child)
+    }
+
+    /// xclip copies a text.
+    pub fn copy_text(&mut self, text: &str) -> u32 {
+        self.copy("UTF8_STRING", text.as_bytes())
+    }
+
+    /// What a program gets that pastes `target`; `None` when there is nothing.
+    pub fn paste(&self, target: &str) -> Option<Vec<u8>> {
+        let done = self
+            .command("timeout")
+            .args(["20", "xclip", "-o", "-selection", "clipboard", "-t", target])
+            .stderr(Stdio::null())
+            .output()
+            .expect("xclip");
+        done.status.success().then_some(done.stdout)
+    }
+
+    /// What a program gets that pastes text.
+    pub fn paste_text(&self) -> Option<String> {
+        self.paste("UTF8_STRING").map(|bytes| String::from_utf8_lossy(&bytes).into_owned())
+    }
+
+    /// Sends a signal to a program started here, e.g. `STOP`.
+    pub fn signal(&self, pid: u32, signal: &str) {
+        let done = Command::new("kill").arg(format!("-{signal}")).arg(pid.to_string()).status();
+        assert!(done.expect("kill").success());
+    }
+
+    /// Kills a program started here.
+    pub fn kill(&mut self, pid: u32) {
+        let child = self.programs.iter_mut().find(|child| child.id() == pid).expect("a program of this display");
+        let _ = child.kill();
+        let _ = child.wait();
+    }
+
+    /// The server goes away, and its programs with it.
+    pub fn end_server(&mut self) {
+        let _ = self.server.kill();
+        let _ = self.server.wait();
+    }
+}
+
+impl Drop for Display {
+    fn drop(&mut self) {
+        for child in &mut self.programs {
+            let _ = child.kill();
+            let _ = child.wait();
+        }
+        self.end_server();
+    }
+}

@@ -1,0 +1,189 @@
+//! The real service in a home of its own, spoken to by the real client and by HTTP.
+
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Output, Stdio};
+use std::time::Duration;
+
+use serde_json::Value;
+use tempfile::TempDir;
+use yadori_api::{CaptureState, DatabaseState, Row, Status};
+
+use crate::{programs, until, until_within};
+
+/// A running service. Ends, with its database, when dropped.
+#[derive(Debug)]
+pub struct Service {
+    home: PathBuf,
+    _scratch: Option<TempDir>,
+    arguments: Vec<String>,
+    child: Option<Child>,
+}
+
+impl Service {
+    /// Starts a service on a display, in a new home, and waits until it keeps copies.
+    pub fn on(display: &str) -> Self {
+        let service = Self::start(&["--display", display]);
+        service.await_keeping();
+        service
+    }
+
+    /// Starts a service without a clipboard and waits until its records are ready.
+    pub fn without_desk() -> Self {
+        let service = Self::start(&["--no-capture"]);
+        service.await_records();
+        service
+    }
+
+    /// Starts a service in a new home.
+    pub fn start(arguments: &[&str]) -> Self {
+        let scratch = tempfile::Builder::new().prefix("yadori-").tempdir().expect("a directory");
+        let mut service = Self::start_in(&scratch.path().join("home"), arguments);
+        service._scratch = Some(scratch);
+        service
+    }
+
+    /// Starts a service in a given home.
+    pub fn start_in(home: &Path, arguments: &[&str]) -> Self {
+        let arguments = arguments.iter().map(|one| (*one).to_owned()).collect();
+        let mut service = Self { home: home.to_owned(), _scratch: None, arguments, child: None };
+        service.start_again();
+        service
+    }
+
+    /// The same service once more, after it has ended.
+    pub fn start_again(&mut self) {
+        self.child = Some(self.command().spawn().expect("yadorid"));
+    }
+
+    /// The command that starts it.
+    pub fn command(&self) -> Command {
+        let mut command = Command::new(programs().join("yadorid"));
+        command.arg("--home").arg(&self.home).args(&self.arguments);
+        if !self.arguments.iter().any(|one| one == "--listen") {
+            command.args(["--listen", "127.0.0.1:0"]);
+        }
+        command.env_remove("DISPLAY").stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+        command
+    }
+
+    /// Its home.
+    pub fn home(&self) -> &Path {
+        &self.home
+    }
+
+    /// Its process id.
+    pub fn pid(&self) -> u32 {
+        self.child.as_ref().expect("a running service").id()
+    }
+
+    /// The process id of its database server.
+    pub fn database_pid(&self) -> u32 {
+        until("the database's process id", || {
+            std::fs::read_to_string(self.home.join("data/records/server.pid")).ok()?.trim().parse().ok()
+        })
+    }
+
+    /// Runs the client.
+    pub fn client(&self, arguments: &[&str]) -> Output {
+        self.client_command(arguments).stdin(Stdio::null()).output().expect("yadori")
+    }
+
+    /// The client, ready to be run.
+    pub fn client_command(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(programs().join("yadori"));
+        command.arg("--home").arg(&self.home).args(arguments);
+        command
+    }
+
+    /// Runs the client, which must succeed, and gives its output.
+    #[track_caller]
+    pub fn yadori(&self, arguments: &[&str]) -> String {
+        let done = self.client(arguments);
+        let said = String::from_utf8_lossy(&done.stderr);
+        assert!(done.status.success(), "yadori {arguments:?}: {said}");
+        String::from_utf8(done.stdout).expect("UTF-8")
+    }
+
+    /// How things stand; `None` while nothing answers.
+    pub fn status(&self) -> Option<Status> {
+        let done = self.client(&["status", "--json"]);
+        done.status.success().then(|| serde_json::from_slice(&done.stdout).expect("a status"))
+    }
+
+    /// The newest clips.
+    pub fn list(&self, count: u32) -> Vec<Row> {
+        serde_json::from_str(&self.yadori(&["list", "--json", "-n", &count.to_string()])).expect("rows")
+    }
+
+    /// Waits until copies are kept.
+    #[track_caller]
+    pub fn await_keeping(&self) {
+        until_within("keeping copies", Duration::from_secs(60), || {
+            self.status().filter(|status| status.capture.state == CaptureState::Keeping && status.loaded)
+        });
+    }
+
+    /// Waits until the records can be read and written.
+    #[track_caller]
+    pub fn await_records(&self) {
+        until_within("the records", Duration::from_secs(60), || {
+            self.status().filter(|status| status.database.state == DatabaseState::Ready && status.loaded)
+        });
+    }
+
+    /// Waits for a saved clip whose text begins so.
+    #[track_caller]
+    pub fn await_clip(&self, head: &str) -> Row {
+        until(&format!("the clip {head:?}"), || self.list(300).into_iter().find(|row| row.saved && row.head.starts_with(head)))
+    }
+
+    /// The address of its console.
+    pub fn address(&self) -> String {
+        until("the console's address", || self.status()?.console)
+    }
+
+    /// A sign-in link.
+    pub fn sign_in_link(&self) -> String {
+        self.yadori(&["console"]).trim().to_owned()
+    }
+
+    /// A key for calls over TCP.
+    pub fn key(&self) -> String {
+        let link = self.sign_in_link();
+        let entry = link.split("#entry=").nth(1).expect("a secret");
+        let body = serde_json::json!({ "entry": entry }).to_string();
+        let answer = Self::curl(&["-d", &body, "-H", "content-type: application/json", &format!("{}/api/v1/sign-in", self.address())]);
+        answer.1["key"].as_str().expect("a key").to_owned()
+    }
+
+    /// A call with curl: the status, and the body as JSON (or as a string).
+    pub fn curl(arguments: &[&str]) -> (u16, Value) {
+        let done = Command::new("curl").args(["-s", "-m", "20", "-w", "\n%{http_code}"]).args(arguments).output().expect("curl");
+        let text = String::from_utf8_lossy(&done.stdout).into_owned();
+        let (body, status) = text.rsplit_once('\n').unwrap_or(("", "0"));
+        let body = serde_json::from_str(body).unwrap_or_else(|_| Value::String(body.to_owned()));
+        (status.parse().unwrap_or(0), body)
+    }
+
+    /// kill -9, and the end of it.
+    pub fn kill(&mut self) {
+        if let Some(mut child) = self.child.take() {
+            let _ = child.kill();
+            let _ = child.wait();
+        }
+    }
+
+    /// Ends it as a person would, and waits.
+    pub fn stop(&mut self) {
+        if let Some(mut child) = self.child.take() {
+            let _ = Command::new("kill").arg("-TERM").arg(child.id().to_string()).status();
+            let _ = child.wait();
+        }
+    }
+}
+
+impl Drop for Service {
+    fn drop(&mut self) {
+        self.stop();
+    }
+}
