@@ -21,6 +21,9 @@ use yadori_core::{Offer, Representation, mime};
 use yadori_desk::{Desk, DeskEvent, DeskEvents, DeskState, Live, RefusedBecause, TakeError};
 use yadori_e2e::Display;
 
+/// One at a time: some of these are about milliseconds, and others move hundreds of megabytes.
+static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+
 async fn desk_on(display: &Display) -> (Desk, DeskEvents) {
     let (desk, mut events) = yadori_desk::x11::start(Some(display.name())).unwrap();
     until_watching(&mut events).await;
@@ -93,6 +96,7 @@ impl Owner {
 
 #[tokio::test]
 async fn two_hundred_copies_twenty_milliseconds_apart_are_all_seen_once() {
+    let _turn = TURN.lock().await;
     let display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
     let owner = Owner::on(&display, false);
@@ -118,6 +122,7 @@ async fn two_hundred_copies_twenty_milliseconds_apart_are_all_seen_once() {
 
 #[tokio::test]
 async fn sixty_mebibytes_come_and_go_byte_for_byte_and_more_is_refused_with_its_size() {
+    let _turn = TURN.lock().await;
     let mut display = Display::start();
     let (desk, mut events) = desk_on(&display).await;
     let large: Vec<u8> = (0..60u32 << 20).map(|n| (n.wrapping_mul(2_654_435_761) >> 24) as u8).collect();
@@ -136,6 +141,7 @@ async fn sixty_mebibytes_come_and_go_byte_for_byte_and_more_is_refused_with_its_
 
 #[tokio::test]
 async fn a_small_copy_does_not_wait_for_a_large_one() {
+    let _turn = TURN.lock().await;
     let mut display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
     display.copy("image/png", &vec![3; 60 << 20]);
@@ -146,6 +152,7 @@ async fn a_small_copy_does_not_wait_for_a_large_one() {
 
 #[tokio::test]
 async fn what_a_program_copied_is_pasteable_after_it_was_closed() {
+    let _turn = TURN.lock().await;
     let mut display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
     let program = display.copy_text("left behind");
@@ -157,6 +164,7 @@ async fn what_a_program_copied_is_pasteable_after_it_was_closed() {
 
 #[tokio::test]
 async fn a_silent_owner_is_reported_and_the_next_copy_is_kept() {
+    let _turn = TURN.lock().await;
     let mut display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
     let owner = Owner::on(&display, true);
@@ -168,6 +176,7 @@ async fn a_silent_owner_is_reported_and_the_next_copy_is_kept() {
 
 #[tokio::test]
 async fn an_owner_that_dies_in_mid_transfer_leaves_no_half_copy() {
+    let _turn = TURN.lock().await;
     let mut display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
     let program = display.copy("image/png", &vec![5; 60 << 20]);
@@ -187,8 +196,10 @@ async fn an_owner_that_dies_in_mid_transfer_leaves_no_half_copy() {
 
 #[tokio::test]
 async fn a_display_that_restarts_is_watched_again() {
-    let mut display = Display::start();
-    let number = display.number();
+    let _turn = TURN.lock().await;
+    // A number far above those that servers choose for themselves, so that nobody takes it meanwhile.
+    let number = 500 + std::process::id() % 4_000;
+    let mut display = Display::start_as(number);
     let (desk, mut events) = desk_on(&display).await;
     display.end_server();
     assert!(until_lost(&mut events).await.contains("went away"));
@@ -204,6 +215,7 @@ async fn a_display_that_restarts_is_watched_again() {
 
 #[tokio::test]
 async fn without_a_display_the_desk_says_what_to_do() {
+    let _turn = TURN.lock().await;
     for (name, word) in [(None, "--display"), (Some("nonsense"), "such as :0")] {
         let (desk, mut events) = yadori_desk::x11::start(name.map(str::to_owned)).unwrap();
         let event = until(&mut events, |event| matches!(event, DeskEvent::State(DeskState::Absent { .. }))).await;
@@ -216,6 +228,7 @@ async fn without_a_display_the_desk_says_what_to_do() {
 
 #[tokio::test]
 async fn two_desks_do_not_share_a_display() {
+    let _turn = TURN.lock().await;
     let display = Display::start();
     let (first, _events) = desk_on(&display).await;
     let (_second, mut events) = yadori_desk::x11::start(Some(display.name())).unwrap();
@@ -226,6 +239,7 @@ async fn two_desks_do_not_share_a_display() {
 
 #[tokio::test]
 async fn what_stood_on_the_clipboard_before_is_known_to_have_stood_there() {
+    let _turn = TURN.lock().await;
     let mut display = Display::start();
     display.copy_text("before the service");
     yadori_e2e::until("xclip to serve", || display.paste_text());
@@ -237,6 +251,7 @@ async fn what_stood_on_the_clipboard_before_is_known_to_have_stood_there() {
 
 #[tokio::test]
 async fn texts_are_served_under_all_their_names_and_odd_types_as_they_came() {
+    let _turn = TURN.lock().await;
     let display = Display::start();
     let (desk, _events) = desk_on(&display).await;
     desk.take(offer(&[(mime::PLAIN, "Hütte".as_bytes()), ("application/x-odd;a=\"b c\"", b"\0\x01odd")])).await.unwrap();
@@ -251,6 +266,7 @@ async fn texts_are_served_under_all_their_names_and_odd_types_as_they_came() {
 
 #[tokio::test]
 async fn a_closing_program_is_told_at_once_that_its_content_is_safe() {
+    let _turn = TURN.lock().await;
     let display = Display::start();
     let (_desk, _events) = desk_on(&display).await;
     let (conn, screen) = x11rb::connect(Some(&display.name())).unwrap();
@@ -272,6 +288,7 @@ async fn a_closing_program_is_told_at_once_that_its_content_is_safe() {
 
 #[tokio::test]
 async fn xsel_copies_and_pastes_too() {
+    let _turn = TURN.lock().await;
     let display = Display::start();
     let (desk, mut events) = desk_on(&display).await;
     let mut program = display.command("xsel").args(["-b", "-i"]).stdin(Stdio::piped()).spawn().unwrap();

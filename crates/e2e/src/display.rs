@@ -17,7 +17,7 @@ impl Display {
         Self::spawn(None)
     }
 
-    /// Starts a server on a number whose earlier server has ended.
+    /// Starts a server on a given number.
     pub fn start_as(number: u32) -> Self {
         Self::spawn(Some(number))
     }
@@ -45,11 +45,6 @@ impl Display {
     /// Its name, e.g. `:5`.
     pub fn name(&self) -> String {
         format!(":{}", self.number)
-    }
-
-    /// Its number.
-    pub fn number(&self) -> u32 {
-        self.number
     }
 
     /// A program on this display.
