@@ -1,0 +1,304 @@
+//! The records, against a real MariaDB started by the tests: one server for this file, a schema for each test.
+
+use std::path::PathBuf;
+use std::process::Command;
+use std::sync::{Arc, Mutex, Weak};
+use std::time::{Duration, Instant};
+
+use sqlx::AssertSqlSafe;
+use sqlx::mysql::MySqlPool;
+use tempfile::TempDir;
+use yadori_core::{ClipId, ClipState, Class, Content, DeviceId, Digest, Facts, OfferRecord, RepresentationRecord, Source, Stamp};
+use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
+use yadori_store::{ActRow, CHUNK, ClipRow, CommitError, Group, Location, OpenError, ReadError, RefusalRow, Store};
+
+const DEVICE: DeviceId = DeviceId([1; 16]);
+
+struct Server {
+    private: PrivateServer,
+    paths: ServerPaths,
+    _dir: TempDir,
+}
+
+impl Server {
+    fn start() -> Self {
+        let dir = tempfile::Builder::new().prefix("yadori-store-").tempdir().unwrap();
+        let paths = ServerPaths {
+            data: dir.path().join("records"),
+            socket: dir.path().join("s"),
+            log: dir.path().join("records.log"),
+        };
+        let private = PrivateServer::start(paths.clone()).unwrap();
+        let server = Self { private, paths, _dir: dir };
+        server.until(|state| *state == ServerState::Ready);
+        server
+    }
+
+    fn until(&self, wanted: impl Fn(&ServerState) -> bool) {
+        let state = self.private.state();
+        let end = Instant::now() + Duration::from_secs(60);
+        while !wanted(&state.borrow()) {
+            assert!(Instant::now() < end, "{:?}", *state.borrow());
+            std::thread::yield_now();
+        }
+    }
+
+    fn location(&self, schema: &str) -> Location {
+        let user = current_user().unwrap();
+        Location::Url(format!("mysql://{user}@localhost/{schema}?socket={}", self.paths.socket.display()))
+    }
+}
+
+/// The server of this file, started by the first test and ended with the last.
+fn shared() -> Arc<Server> {
+    static SHARED: Mutex<Weak<Server>> = Mutex::new(Weak::new());
+    let mut shared = SHARED.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+    shared.upgrade().unwrap_or_else(|| {
+        let server = Arc::new(Server::start());
+        *shared = Arc::downgrade(&server);
+        server
+    })
+}
+
+async fn execute(server: &Server, schema: &str, sql: &str) {
+    let Location::Url(url) = server.location(schema) else { unreachable!() };
+    let pool = MySqlPool::connect(&url).await.unwrap();
+    sqlx::query(AssertSqlSafe(sql)).execute(&pool).await.unwrap();
+    pool.close().await;
+}
+
+/// A schema of its own on the shared server.
+async fn store(schema: &str) -> (Arc<Server>, Store) {
+    let server = shared();
+    execute(&server, "mysql", &format!("CREATE DATABASE {schema} CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin")).await;
+    let store = Store::open(&server.location(schema), DEVICE).await.unwrap();
+    (server, store)
+}
+
+async fn count(store: &Store, sql: &'static str) -> i64 {
+    sqlx::query_scalar(sql).fetch_one(store.pool()).await.unwrap()
+}
+
+fn stamp(wall_ms: u64) -> Stamp {
+    Stamp { wall_ms, counter: 0, device: DEVICE }
+}
+
+fn clip(text: &str, at: u64) -> (ClipRow, (Digest, Content)) {
+    let content = Content::new(text.to_owned());
+    let record = RepresentationRecord { mime: "text/plain;charset=utf-8".into(), size: content.len() as u64, digest: content.digest() };
+    let mut state = ClipState::default();
+    state.capture(OfferRecord { representations: vec![record], source: Source::default() }, at as i64, stamp(at));
+    let facts = Some(Facts::of_text(text, content.len() as u64, false));
+    let row = ClipRow { id: ClipId::of(Class::Text, &[text.as_bytes()]), state, facts, received_at: at as i64 };
+    (row, (content.digest(), content))
+}
+
+fn group_of(clips: &[(ClipRow, (Digest, Content))]) -> Group {
+    Group {
+        clips: clips.iter().map(|(row, _)| row.clone()).collect(),
+        contents: clips.iter().map(|(_, content)| content.clone()).collect(),
+        clock: Some(stamp(99)),
+        ..Group::default()
+    }
+}
+
+#[tokio::test]
+async fn a_committed_group_is_read_back_as_it_was() {
+    let (_server, store) = store("read_back").await;
+    let clips = [clip("oats", 1), clip("山小屋 😀 é", 2), clip("a", 3), clip("a ", 4)];
+    store.commit(&group_of(&clips)).await.unwrap();
+    let mut rows = store.clips().await.unwrap();
+    rows.sort_by_key(|row| row.received_at);
+    assert_eq!(rows.len(), 4);
+    for (row, (wanted, (digest, content))) in rows.iter().zip(&clips) {
+        assert_eq!((&row.id, &row.state, &row.facts), (&wanted.id, &wanted.state, &wanted.facts));
+        assert_eq!(&store.content(*digest).await.unwrap(), content);
+    }
+    assert_eq!(store.clock().await.unwrap(), Some(stamp(99)));
+}
+
+#[tokio::test]
+async fn the_same_content_is_stored_once_and_a_large_one_in_chunks() {
+    let (_server, store) = store("chunks").await;
+    let large = Content::new((0..5 * CHUNK / 2).map(|n| (n % 251) as u8).collect::<Vec<_>>());
+    store.stage(large.digest(), &large, 1).await.unwrap();
+    store.stage(large.digest(), &large, 1).await.unwrap();
+    store.commit(&group_of(&[clip("oats", 1), clip("oats", 2)])).await.unwrap();
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM contents").await, 2);
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks").await, 4);
+    assert_eq!(store.content(large.digest()).await.unwrap(), large);
+}
+
+#[tokio::test]
+async fn a_change_whose_content_was_not_staged_is_refused_whole() {
+    let (_server, store) = store("not_staged").await;
+    let mut group = group_of(&[clip("oats", 1)]);
+    group.staged.push(Content::new("elsewhere").digest());
+    assert!(matches!(store.commit(&group).await, Err(CommitError::NotStaged)));
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM clips").await, 0);
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM contents").await, 0);
+}
+
+#[tokio::test]
+async fn orphans_are_collected_and_what_is_used_stays() {
+    let (_server, store) = store("orphans").await;
+    let (row, (digest, content)) = clip("kept", 1);
+    store.commit(&group_of(&[(row, (digest, content))])).await.unwrap();
+    let (lost, later) = (Content::new("staged and forgotten"), Content::new("staged just now"));
+    store.stage(lost.digest(), &lost, 10).await.unwrap();
+    store.stage(later.digest(), &later, 100).await.unwrap();
+    sqlx::query("INSERT INTO chunks (digest, n, data) VALUES (REPEAT('x', 32), 0, 'half')").execute(store.pool()).await.unwrap();
+    assert_eq!(store.collect_orphans(50).await.unwrap(), 2);
+    assert!(store.content(digest).await.is_ok());
+    assert!(store.content(later.digest()).await.is_ok());
+    assert!(matches!(store.content(lost.digest()).await, Err(ReadError::Damaged)));
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks").await, 2);
+}
+
+#[tokio::test]
+async fn the_end_of_an_act_wipes_what_only_it_held() {
+    let (_server, store) = store("grace").await;
+    let (kept, gone) = (clip("kept", 1), clip("removed", 2));
+    store.commit(&group_of(&[kept.clone(), gone.clone()])).await.unwrap();
+    let act = ActRow {
+        id: [7; 16],
+        at: 100,
+        kind: "remove".into(),
+        payload: b"what was removed".to_vec(),
+        holds: vec![gone.1.0, kept.1.0],
+        undone_at: None,
+    };
+    let tombstone = ClipRow { state: gone.0.state.tombstone(), facts: None, ..gone.0.clone() };
+    let removal = Group { clips: vec![tombstone], dropped: vec![(gone.0.id.0, gone.1.0)], acts: vec![act], ..Group::default() };
+    store.commit(&removal).await.unwrap();
+    assert!(store.content(gone.1.0).await.is_ok(), "it can still be taken back");
+    assert_eq!(store.newest_act(0).await.unwrap().unwrap().payload, b"what was removed");
+    assert_eq!(store.acts_before(200).await.unwrap(), [[7; 16]]);
+
+    store.commit(&Group { ended: vec![[7; 16]], ..Group::default() }).await.unwrap();
+    assert!(matches!(store.content(gone.1.0).await, Err(ReadError::Damaged)));
+    assert!(store.content(kept.1.0).await.is_ok(), "another clip needs it");
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM acts").await, 0);
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks WHERE data LIKE '%removed%'").await, 0);
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM clips WHERE facts IS NOT NULL AND facts LIKE '%removed%'").await, 0);
+}
+
+#[tokio::test]
+async fn one_service_writes_and_the_loser_of_the_lease_writes_no_more() {
+    let (server, first) = store("lease").await;
+    let location = server.location("lease");
+    let other = Store::open(&location, DeviceId([2; 16])).await;
+    assert!(matches!(other, Err(OpenError::Leased)), "{other:?}");
+    // The same device: its earlier service is gone, since its home is locked.
+    let second = Store::open(&location, DEVICE).await.unwrap();
+    assert!(matches!(first.commit(&group_of(&[clip("late", 1)])).await, Err(CommitError::LeaseLost)));
+    second.commit(&group_of(&[clip("now", 2)])).await.unwrap();
+    second.close().await;
+    assert!(Store::open(&location, DeviceId([2; 16])).await.is_ok(), "a lease that was given back is free");
+}
+
+#[tokio::test]
+async fn a_newer_schema_is_refused_untouched() {
+    let (server, store) = store("newer").await;
+    store.commit(&group_of(&[clip("oats", 1)])).await.unwrap();
+    sqlx::query("INSERT INTO _sqlx_migrations (version, description, success, checksum, execution_time) VALUES (20990101000000, 'later', 1, 'x', 1)")
+        .execute(store.pool())
+        .await
+        .unwrap();
+    let tables = "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()";
+    let before = count(&store, tables).await;
+    let refused = Store::open(&server.location("newer"), DEVICE).await;
+    assert!(matches!(&refused, Err(why @ OpenError::Newer(20990101000000)) if !why.may_pass()), "{refused:?}");
+    assert_eq!(count(&store, tables).await, before);
+    store.commit(&group_of(&[clip("the lease was not touched", 2)])).await.unwrap();
+}
+
+#[tokio::test]
+async fn a_snapshot_does_not_see_later_changes() {
+    let (_server, store) = store("snapshot").await;
+    store.commit(&group_of(&[clip("before", 1)])).await.unwrap();
+    let mut snapshot = store.snapshot().await.unwrap();
+    assert_eq!(snapshot.clips().await.unwrap().len(), 1);
+    store.commit(&group_of(&[clip("after", 2)])).await.unwrap();
+    assert_eq!(snapshot.clips().await.unwrap().len(), 1);
+    snapshot.close().await;
+}
+
+#[tokio::test]
+async fn refusals_are_kept_without_content_newest_first() {
+    let (_server, store) = store("refusals").await;
+    let refusal = |at, size| RefusalRow { at, reason: "too-large".into(), size, program: Some("Drawing".into()) };
+    store.commit(&Group { refusals: vec![refusal(1, None), refusal(2, Some(70 << 20))], ..Group::default() }).await.unwrap();
+    assert_eq!(store.refusals(1).await.unwrap(), [refusal(2, Some(70 << 20))]);
+}
+
+#[tokio::test]
+async fn what_was_acknowledged_survives_the_servers_violent_end() {
+    let server = Server::start();
+    let location = Location::Private { socket: server.paths.socket.clone(), user: current_user().unwrap() };
+    let store = Store::open(&location, DEVICE).await.unwrap();
+    let mut acknowledged = Vec::new();
+    let pid = server.private.pid().unwrap();
+    let mut killed = false;
+    for n in 0..400 {
+        if n == 150 {
+            assert!(Command::new("kill").args(["-9", &pid.to_string()]).status().unwrap().success());
+            killed = true;
+        }
+        let one = clip(&format!("clip {n}"), n);
+        let id = one.0.id;
+        match store.commit(&group_of(&[one])).await {
+            Ok(()) => acknowledged.push(id),
+            Err(CommitError::Away(_)) if killed => break,
+            Err(why) => panic!("{why}"),
+        }
+    }
+    assert!(acknowledged.len() >= 150);
+    server.until(|_| server.private.pid().is_some_and(|now| now != pid));
+    let end = Instant::now() + Duration::from_secs(30);
+    let rows = loop {
+        match store.clips().await {
+            Ok(rows) => break rows,
+            Err(_) => assert!(Instant::now() < end, "the server did not come back"),
+        }
+    };
+    for id in acknowledged {
+        assert!(rows.iter().any(|row| row.id == id), "an acknowledged clip is gone");
+    }
+}
+
+#[tokio::test]
+async fn a_server_left_behind_is_waited_for_and_never_shared() {
+    let mut first = Server::start();
+    let paths = first.paths.clone();
+    let first_pid = first.private.pid().unwrap();
+    let second = PrivateServer::start(paths).unwrap();
+    // The second is waiting: nothing but its own start can make it ready.
+    assert_eq!(*second.state().borrow(), ServerState::Starting);
+    assert_eq!(second.pid(), None);
+    first.private.stop();
+    let end = Instant::now() + Duration::from_secs(30);
+    while *second.state().borrow() != ServerState::Ready {
+        assert!(Instant::now() < end);
+        std::thread::yield_now();
+    }
+    assert_ne!(second.pid(), Some(first_pid));
+}
+
+#[tokio::test]
+async fn a_server_that_cannot_start_says_why() {
+    let dir = tempfile::tempdir().unwrap();
+    let file: PathBuf = dir.path().join("not-a-directory");
+    std::fs::write(&file, "").unwrap();
+    let paths = ServerPaths { data: file.join("records"), socket: dir.path().join("s"), log: dir.path().join("log") };
+    let server = PrivateServer::start(paths).unwrap();
+    let state = server.state();
+    let end = Instant::now() + Duration::from_secs(20);
+    loop {
+        if let ServerState::Down { reason } = &*state.borrow() {
+            assert!(reason.contains("can't be written") && reason.contains("free space"), "{reason}");
+            break;
+        }
+        assert!(Instant::now() < end);
+    }
+}
