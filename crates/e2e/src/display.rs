@@ -102,7 +102,7 @@ impl Display {
         self.paste("UTF8_STRING").map(|bytes| String::from_utf8_lossy(&bytes).into_owned())
     }
 
-    /// Sends a signal to a program started here, e.g. `STOP`.
+    /// Sends a signal, e.g. `STOP`, to a process of the test.
     pub fn signal(&self, pid: u32, signal: &str) {
         let done = Command::new("kill").arg(format!("-{signal}")).arg(pid.to_string()).status();
         assert!(done.expect("kill").success());

@@ -50,6 +50,11 @@ impl Service {
         service
     }
 
+    /// A service that was started by other means in this home.
+    pub fn attached(home: &Path, child: Child) -> Self {
+        Self { home: home.to_owned(), _scratch: None, arguments: Vec::new(), child: Some(child) }
+    }
+
     /// The same service once more, after it has ended.
     pub fn start_again(&mut self) {
         self.child = Some(self.command().spawn().expect("yadorid"));

@@ -37,6 +37,8 @@ atom_manager! {
     }
 }
 
+/// How long a program that lets go of the clipboard may take to close.
+const CLOSING: Duration = Duration::from_secs(5);
 /// How long a reading window is kept for late answers.
 const LATE: Duration = Duration::from_secs(30);
 
@@ -94,6 +96,8 @@ pub(crate) struct Session<'a> {
     /// What the current owner of the clipboard has been read to hold.
     last_read: Option<(Window, Arc<Offer>)>,
     owner: Window,
+    /// What a program held that has let go of the clipboard: on purpose, or because it is closing.
+    let_go: Option<(Window, Arc<Offer>, Instant)>,
     /// Programs that wait for their content to be safe.
     saves: Vec<SelectionRequestEvent>,
 }
@@ -136,6 +140,7 @@ impl<'a> Session<'a> {
             outgoing: Vec::new(),
             last_read: None,
             owner: 0,
+            let_go: None,
             saves: Vec::new(),
         };
         let time = session.await_time().map_err(broken)?;
@@ -277,7 +282,7 @@ impl<'a> Session<'a> {
             }
             Event::DestroyNotify(event) => {
                 self.outgoing.retain(|one| one.requestor != event.window);
-                Ok(())
+                self.window_died(event.window)
             }
             _ => Ok(()), // errors of requests to windows that are gone, and what nobody asked for
         }
@@ -294,6 +299,8 @@ impl<'a> Session<'a> {
         if event.owner == 0 {
             if gone {
                 self.owner_died(previous)?;
+            } else {
+                self.let_go = self.last_read.take().filter(|(owner, _)| *owner == previous).map(|(owner, offer)| (owner, offer, Instant::now()));
             }
             // Still nobody's, unless the content of the closed program is being taken over.
             if self.takes.is_empty() {
@@ -317,6 +324,14 @@ impl<'a> Session<'a> {
         }
         let at = now();
         self.last_read = None;
+        self.let_go = None;
+        // The end of this window tells a program that is closing from one that empties the clipboard on purpose.
+        let watched = if self.outgoing.iter().any(|one| one.requestor == owner) {
+            EventMask::PROPERTY_CHANGE | EventMask::STRUCTURE_NOTIFY
+        } else {
+            EventMask::STRUCTURE_NOTIFY
+        };
+        self.conn.change_window_attributes(owner, &ChangeWindowAttributesAux::new().event_mask(watched))?;
         self.say(DeskEvent::Live(Live::Theirs(at)));
         let source = source::source_of(&self.conn, &self.atoms, self.root, owner);
         let window = self.conn.generate_id().map_err(|_| ConnectionError::UnknownError)?;
@@ -461,6 +476,20 @@ impl<'a> Session<'a> {
             self.begin_take(offer, None)?;
         }
         Ok(())
+    }
+
+    /// Some programs (Chromium) let go of the clipboard on their way out: what they held is taken over when their window
+    /// follows. What a living program clears stays cleared.
+    fn window_died(&mut self, window: Window) -> X<()> {
+        match self.let_go.take() {
+            Some((owner, offer, since)) if owner == window && self.owner == 0 && since.elapsed() < CLOSING => {
+                self.begin_take(offer, None)
+            }
+            other => {
+                self.let_go = other;
+                Ok(())
+            }
+        }
     }
 
     fn next_deadline(&self) -> Option<Duration> {

@@ -175,6 +175,9 @@ fn read_archive(
         }
         let mut bytes = Vec::new();
         entry.read_to_end(&mut bytes)?;
+        if bytes.len() as u64 != entry.size() {
+            return Err(damaged("it ends too early"));
+        }
         match name.as_str() {
             HEAD => {
                 let read: Head = serde_json::from_slice(&bytes).map_err(|_| damaged("it does not say what it is"))?;
