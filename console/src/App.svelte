@@ -13,6 +13,11 @@
   setContext('pictures', new Pictures(console.service));
   void console.open();
 
+  // A sign-in link opened where the console is open already changes the fragment alone.
+  function onHash(): void {
+    if (window.location.hash.startsWith('#entry=')) window.location.reload();
+  }
+
   // The lamp is the page's icon, and its title says when something is wrong.
   $effect(() => {
     const { look, words } = console.lamp;
@@ -20,6 +25,8 @@
     document.title = console.entry !== 'in' || look === 'lit' ? 'Yadori' : `${words} · Yadori`;
   });
 </script>
+
+<svelte:window onhashchange={onHash} />
 
 <div class="sr-only" aria-live="polite" data-said>{console.said}</div>
 {#if console.entry === 'out'}

@@ -14,7 +14,8 @@ pub(crate) fn sketch(seed: u32, width: u32, height: u32) -> Vec<u8> {
     let layers = [([143, 160, 189], 0.30, 0.26), ([104, 126, 164], 0.46, 0.20), ([73, 101, 151], 0.66, 0.13)];
     for (n, (color, base, swing)) in layers.into_iter().enumerate() {
         for x in 0..width {
-            let top = ridge(seed + 13 * n as u32, f64::from(x) / f64::from(width), base, swing) * f64::from(height);
+            let top =
+                ridge(seed + 13 * n as u32, f64::from(x) / f64::from(width), base, swing) * f64::from(height);
             for y in (top.max(0.0) as u32)..height {
                 picture.put_pixel(x, y, Rgb(color));
             }

@@ -65,7 +65,12 @@ async fn main() -> Result<()> {
     println!("{}", yadori(&stage, &["status"])?);
     println!("Open this in a browser within a minute:\n\n    {}\n", yadori(&stage, &["console"])?.trim());
     println!("For another link, or to try the client, in another terminal:\n");
-    println!("    export YADORI_HOME={}\n    {} console\n    {} list\n", stage.home.display(), beside("yadori")?.display(), beside("yadori")?.display());
+    println!(
+        "    export YADORI_HOME={}\n    {} console\n    {} list\n",
+        stage.home.display(),
+        beside("yadori")?.display(),
+        beside("yadori")?.display()
+    );
     println!("The demo's display is {}; Ctrl-C ends it all.", stage.display);
     std::io::stdout().flush()?;
     let mut terminate = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate())?;
@@ -160,7 +165,9 @@ fn bring_in(stage: &Stage) -> Result<()> {
     for Clip { what, program, window, minutes_ago } in scenario::clips(&folder, minute) {
         let at = (now - SignedDuration::from_mins(minutes_ago)).to_string();
         let mut arguments: Vec<String> =
-            ["add", "--json", "--at", &at, "--program", program, "--window", &window].map(str::to_owned).into();
+            ["add", "--json", "--at", &at, "--program", program, "--window", &window]
+                .map(str::to_owned)
+                .into();
         match what {
             What::Text(text) => arguments.extend(["--".into(), text]),
             What::Formatted(text, formatted) => {
@@ -184,7 +191,11 @@ fn bring_in(stage: &Stage) -> Result<()> {
 
 /// Real copies, by ordinary programs, on the demo's display.
 fn play(stage: &Stage) -> Result<Vec<Program>> {
-    let files = format!("file://{}/permit-form.pdf\r\nfile://{}/route-map-south.png\r\n", stage.office.display(), stage.office.display());
+    let files = format!(
+        "file://{}/permit-form.pdf\r\nfile://{}/route-map-south.png\r\n",
+        stage.office.display(),
+        stage.office.display()
+    );
     let reply = scenario_reply();
     let copies: [(&str, Vec<u8>); 6] = [
         ("UTF8_STRING", "山小屋の予約は三名、六月十四日、夕食付きでお願いします。".into()),

@@ -30,14 +30,47 @@ pub(crate) struct Clip {
 
 const HUTS: [&str; 3] = ["Kestrel Hut", "Larch Hut", "Stone Ford Hut"];
 const GUESTS: [&str; 24] = [
-    "A. Lindqvist", "Brunner family", "M. Okonkwo", "Section Weidtal", "J. Arnaud", "P. Silvestri", "R. Tanaka", "E. Novák",
-    "C. O'Dowd", "H. Papadaki", "School group Ostra", "L. Ferreira", "T. Mäkinen", "N. Petrov", "S. Haddad", "Youth club Brenn",
-    "I. Kowalska", "D. Moreau", "F. Rossi", "K. Yamamoto", "G. Horvat", "Trail team South", "V. Popescu", "B. Eriksen",
+    "A. Lindqvist",
+    "Brunner family",
+    "M. Okonkwo",
+    "Section Weidtal",
+    "J. Arnaud",
+    "P. Silvestri",
+    "R. Tanaka",
+    "E. Novák",
+    "C. O'Dowd",
+    "H. Papadaki",
+    "School group Ostra",
+    "L. Ferreira",
+    "T. Mäkinen",
+    "N. Petrov",
+    "S. Haddad",
+    "Youth club Brenn",
+    "I. Kowalska",
+    "D. Moreau",
+    "F. Rossi",
+    "K. Yamamoto",
+    "G. Horvat",
+    "Trail team South",
+    "V. Popescu",
+    "B. Eriksen",
 ];
 const GOODS: [(&str, &str); 16] = [
-    ("Gas 11 kg", "bottle"), ("Candles", "box"), ("Oats 25 kg", "sack"), ("Lamp oil 10 l", "can"), ("Potatoes", "crate"),
-    ("Coffee 5 kg", "tin"), ("Soap", "box"), ("Wool blankets", "piece"), ("Lentils 10 kg", "sack"), ("Firewood", "stack"),
-    ("First-aid refill", "set"), ("Dish towels", "dozen"), ("Salt blocks", "piece"), ("Rope 9 mm", "coil"), ("Batteries D", "pack"),
+    ("Gas 11 kg", "bottle"),
+    ("Candles", "box"),
+    ("Oats 25 kg", "sack"),
+    ("Lamp oil 10 l", "can"),
+    ("Potatoes", "crate"),
+    ("Coffee 5 kg", "tin"),
+    ("Soap", "box"),
+    ("Wool blankets", "piece"),
+    ("Lentils 10 kg", "sack"),
+    ("Firewood", "stack"),
+    ("First-aid refill", "set"),
+    ("Dish towels", "dozen"),
+    ("Salt blocks", "piece"),
+    ("Rope 9 mm", "coil"),
+    ("Batteries D", "pack"),
     ("Tea", "tin"),
 ];
 const LINKS: [(&str, &str); 20] = [
@@ -63,10 +96,22 @@ const LINKS: [(&str, &str); 20] = [
     ("mailto:warden@example.org?subject=Bunks%20for%20eight", "Mail"),
 ];
 const REPLIES: [(&str, &str); 14] = [
-    ("Dear group,\n\nyour booking for the night of 14 June is confirmed: eight bunks in the east room, half board, arrival before 18:00. Water is boiled at the hut; please bring sheet sleeping bags.\n\nThe path from the lower car park is clear of snow above 1,900 m since Tuesday.\n\nThe wardens", "Re: Bunks for eight"),
-    ("Liebe Gäste,\n\ndie Hütte öffnet am 1. Juni. Bitte bringt Hüttenschlafsäcke mit; Kartenzahlung ist vor dem 10. Juni nicht möglich.\n\nHerzliche Grüße\nDie Hüttenwarte", "Hüttenöffnung"),
-    ("Bonjour,\n\nnous confirmons trois couchettes pour la nuit du 21 juin, demi-pension. Merci d’arriver avant 18 h.\n\nÀ bientôt au refuge", "Réservation 21 juin"),
-    ("Buongiorno,\n\nil sentiero alto è ancora chiuso per neve; quello basso è aperto. Vi aspettiamo sabato.\n\nI custodi", "Sentiero alto"),
+    (
+        "Dear group,\n\nyour booking for the night of 14 June is confirmed: eight bunks in the east room, half board, arrival before 18:00. Water is boiled at the hut; please bring sheet sleeping bags.\n\nThe path from the lower car park is clear of snow above 1,900 m since Tuesday.\n\nThe wardens",
+        "Re: Bunks for eight",
+    ),
+    (
+        "Liebe Gäste,\n\ndie Hütte öffnet am 1. Juni. Bitte bringt Hüttenschlafsäcke mit; Kartenzahlung ist vor dem 10. Juni nicht möglich.\n\nHerzliche Grüße\nDie Hüttenwarte",
+        "Hüttenöffnung",
+    ),
+    (
+        "Bonjour,\n\nnous confirmons trois couchettes pour la nuit du 21 juin, demi-pension. Merci d’arriver avant 18 h.\n\nÀ bientôt au refuge",
+        "Réservation 21 juin",
+    ),
+    (
+        "Buongiorno,\n\nil sentiero alto è ancora chiuso per neve; quello basso è aperto. Vi aspettiamo sabato.\n\nI custodi",
+        "Sentiero alto",
+    ),
     ("山小屋の予約は三名、六月十四日、夕食付きでお願いします。", "予約"),
     ("ご予約ありがとうございます。到着は十八時までにお願いいたします。", "Re: 予約"),
     ("Καλησπέρα, θα φτάσουμε τέσσερα άτομα στις 17:30. Δύο είμαστε χορτοφάγοι.", "Άφιξη"),
@@ -76,7 +121,10 @@ const REPLIES: [(&str, &str); 14] = [
     ("안녕하세요, 6월 20일 두 명 예약하고 싶습니다. 채식 식사가 가능한가요?", "예약 문의"),
     ("Hyvää päivää, vahvistamme varauksen kahdelle: 3.–5. kesäkuuta, puolihoito.", "Varaus"),
     ("नमस्ते, क्या 18 जून को छह बिस्तर उपलब्ध हैं?", "बुकिंग"),
-    ("Arrive before 18:00, boots off at the door, lamps out at 22:00. Take your rubbish down with you. 🥾🏔️", "House rules"),
+    (
+        "Arrive before 18:00, boots off at the door, lamps out at 22:00. Take your rubbish down with you. 🥾🏔️",
+        "House rules",
+    ),
 ];
 const NOTICES: [&str; 18] = [
     "Ridge path: snow fields between the second and third cairn, axe advised until further notice.",
@@ -99,8 +147,22 @@ const NOTICES: [&str; 18] = [
     "Wind at the ridge 70 km/h in gusts, easing after midnight.",
 ];
 const SNIPPETS: [&str; 16] = [
-    "+00 555 0142", "+00 555 0100", "8", "half board", "14 – 16 June", "east room", "A. Lindqvist", "KES-2031-0614", "LAR-2031-0602",
-    "46.5281, 8.0119", "vegetarian × 2", "EX00 0000 0000 0000 0000 0", "1,240.50", "boots off, lamps out", "Group leader", "warden@example.org",
+    "+00 555 0142",
+    "+00 555 0100",
+    "8",
+    "half board",
+    "14 – 16 June",
+    "east room",
+    "A. Lindqvist",
+    "KES-2031-0614",
+    "LAR-2031-0602",
+    "46.5281, 8.0119",
+    "vegetarian × 2",
+    "EX00 0000 0000 0000 0000 0",
+    "1,240.50",
+    "boots off, lamps out",
+    "Group leader",
+    "warden@example.org",
 ];
 
 /// A small generator of numbers, always the same ones.
@@ -136,7 +198,8 @@ pub(crate) fn clips(folder: &str, minute: i64) -> Vec<Clip> {
                 if ago < 3 {
                     break;
                 }
-                let (what, program, window) = one(&mut dice, folder, &mut sketch, (day as usize) * 31 + n * 11 + step);
+                let (what, program, window) =
+                    one(&mut dice, folder, &mut sketch, (day as usize) * 31 + n * 11 + step);
                 out.push(Clip { what, program, window, minutes_ago: ago });
                 ago -= 1 + i64::try_from(dice.throw(8)).unwrap_or(0);
             }
@@ -158,21 +221,39 @@ fn one(dice: &mut Dice, folder: &str, sketch: &mut u32, n: usize) -> (What, &'st
         }
         1 | 14 => {
             let (text, subject) = REPLIES[(n / 3) % REPLIES.len()];
-            let text = if n % 3 == 0 { text.to_owned() } else { format!("{text}\n\n— {}", dice.pick(&GUESTS)) };
-            let html: String = text.split("\n\n").map(|part| format!("<p>{}</p>", part.replace('\n', "<br>"))).collect();
-            let html = html.replacen("confirmed", "<b>confirmed</b>", 1).replacen("before 18:00", "<i>before 18:00</i>", 1);
+            let text = if n.is_multiple_of(3) {
+                text.to_owned()
+            } else {
+                format!("{text}\n\n— {}", dice.pick(&GUESTS))
+            };
+            let html: String =
+                text.split("\n\n").map(|part| format!("<p>{}</p>", part.replace('\n', "<br>"))).collect();
+            let html = html.replacen("confirmed", "<b>confirmed</b>", 1).replacen(
+                "before 18:00",
+                "<i>before 18:00</i>",
+                1,
+            );
             (What::Formatted(text, html), "Mail", subject.to_owned())
         }
         4 => {
             *sketch += 1;
-            let name = *dice.pick(&["Ridge path", "South face", "Lower bridge", "Spring and pipe", "Bunk plan"]);
+            let name =
+                *dice.pick(&["Ridge path", "South face", "Lower bridge", "Spring and pipe", "Bunk plan"]);
             (What::Picture(*sketch), "Drawing", format!("{name}, sketch"))
         }
         9 => {
-            let names = ["permit-form.pdf", "route-map-south.png", "bunk-list.ods", "season-poster.png", "water-sample.txt", "ridge-path.gpx"];
+            let names = [
+                "permit-form.pdf",
+                "route-map-south.png",
+                "bunk-list.ods",
+                "season-poster.png",
+                "water-sample.txt",
+                "ridge-path.gpx",
+            ];
             let first = dice.throw(names.len());
             let count = 1 + dice.throw(3);
-            let files = (0..count).map(|k| format!("{folder}/{}", names[(first + k) % names.len()])).collect();
+            let files =
+                (0..count).map(|k| format!("{folder}/{}", names[(first + k) % names.len()])).collect();
             (What::Files(files), "Files", "permits/2031".to_owned())
         }
         5 | 16 => {
@@ -182,10 +263,19 @@ fn one(dice: &mut Dice, folder: &str, sketch: &mut u32, n: usize) -> (What, &'st
                     (goods.to_owned(), 1 + dice.throw(40), unit)
                 })
                 .collect();
-            let text: Vec<String> = rows.iter().map(|(goods, count, unit)| format!("{goods}\t{count}\t{unit}")).collect();
-            let cells: String =
-                rows.iter().map(|(goods, count, unit)| format!("<tr><td>{goods}</td><td align=right>{count}</td><td>{unit}</td></tr>")).collect();
-            (What::Formatted(text.join("\n"), format!("<table>{cells}</table>")), "Sheet", format!("Supply order, {hut}"))
+            let text: Vec<String> =
+                rows.iter().map(|(goods, count, unit)| format!("{goods}\t{count}\t{unit}")).collect();
+            let cells: String = rows
+                .iter()
+                .map(|(goods, count, unit)| {
+                    format!("<tr><td>{goods}</td><td align=right>{count}</td><td>{unit}</td></tr>")
+                })
+                .collect();
+            (
+                What::Formatted(text.join("\n"), format!("<table>{cells}</table>")),
+                "Sheet",
+                format!("Supply order, {hut}"),
+            )
         }
         2 | 10 => (What::Text(SNIPPETS[n % SNIPPETS.len()].to_owned()), "Form", "Booking form".to_owned()),
         18 => {
@@ -194,14 +284,25 @@ fn one(dice: &mut Dice, folder: &str, sketch: &mut u32, n: usize) -> (What, &'st
         }
         11 => {
             let (height, time) = (1_600 + 10 * dice.throw(120), 5 + dice.throw(14));
-            let text = format!("{hut}, {time}:00: {}°, wind {} km/h, snow line {height} m", dice.throw(16), 5 + dice.throw(60));
+            let text = format!(
+                "{hut}, {time}:00: {}°, wind {} km/h, snow line {height} m",
+                dice.throw(16),
+                5 + dice.throw(60)
+            );
             (What::Text(text), "Writer", "Weather log".to_owned())
         }
-        6 | 13 => (What::Text(format!("{hut}: {}", NOTICES[(n / 2) % NOTICES.len()])), "Writer", "Season notes".to_owned()),
+        6 | 13 => (
+            What::Text(format!("{hut}: {}", NOTICES[(n / 2) % NOTICES.len()])),
+            "Writer",
+            "Season notes".to_owned(),
+        ),
         _ => {
             let (guest, bunks, first) = (*dice.pick(&GUESTS), 1 + dice.throw(12), 1 + dice.throw(26));
             let board = *dice.pick(&["half board", "bed only", "half board, two vegetarian", "packed lunch"]);
-            let text = format!("{hut}: {guest}, {bunks} bunks, {first} – {} June, {board}", first + 1 + dice.throw(3));
+            let text = format!(
+                "{hut}: {guest}, {bunks} bunks, {first} – {} June, {board}",
+                first + 1 + dice.throw(3)
+            );
             (What::Text(text), "Writer", "Bookings".to_owned())
         }
     }

@@ -119,7 +119,8 @@ export class History {
     const { ids } = this.chronicle;
     if (ids.length === 0) return;
     const here = this.place(this.selected);
-    const there = here < 0 ? 0 : Math.max(0, Math.min(ids.length - 1, here + by));
+    const toTheEnd = by >= ids.length;
+    const there = here < 0 && !toTheEnd ? 0 : Math.max(0, Math.min(ids.length - 1, here + by));
     this.select(ids[there] ?? null);
   }
 

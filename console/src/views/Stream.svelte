@@ -220,7 +220,7 @@
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
     <div
       id="stream"
-      role="feed"
+      role="region"
       aria-label="History, newest first"
       aria-busy={!history.loaded}
       tabindex="0"

@@ -86,7 +86,7 @@
   <span class="join">
     {#each sides as [name, label] (name)}
       <button
-        class={['btn btn-sm join-item', side === name ? 'btn-soft' : 'btn-ghost']}
+        class={['btn btn-sm join-item', side === name ? 'bg-base-300 border-base-300' : 'btn-ghost']}
         aria-pressed={side === name}
         onclick={() => (side = name)}>{label}</button
       >

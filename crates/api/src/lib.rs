@@ -8,13 +8,17 @@ pub mod problem;
 pub mod sign_in;
 pub mod status;
 
-pub use clips::{AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kind, Picture, Representation, Row, Source, Take, Taken};
+pub use clips::{
+    AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kind, Picture, Representation, Row,
+    Source, Take, Taken,
+};
 pub use events::{ClipEvent, Event, GoneEvent};
 pub use history::{Outline, Page, RowsById, RowsRequest};
 pub use problem::Problem;
 pub use sign_in::{Frame, SignIn, SignInLink, SignedIn};
 pub use status::{
-    Capture, CaptureState, Database, DatabaseState, LiveClipboard, LiveState, Refusal, Removed, Remove, Restored, Status, Undone,
+    Capture, CaptureState, Database, DatabaseState, LiveClipboard, LiveState, Refusal, Remove, Removed,
+    Restored, Status, Undone,
 };
 
 /// Where the interface begins.

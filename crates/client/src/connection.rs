@@ -10,7 +10,9 @@ use serde::de::DeserializeOwned;
 use ureq::config::Config;
 use ureq::http::{Response, Uri};
 use ureq::unversioned::resolver::{ResolvedSocketAddrs, Resolver};
-use ureq::unversioned::transport::{Buffers, ConnectionDetails, Connector, LazyBuffers, NextTimeout, Transport};
+use ureq::unversioned::transport::{
+    Buffers, ConnectionDetails, Connector, LazyBuffers, NextTimeout, Transport,
+};
 use ureq::{Agent, Body, Error, SendBody};
 use yadori_api::{Problem, ROOT};
 
@@ -103,7 +105,11 @@ fn url(path: &str) -> String {
 /// A part of a path that a person typed.
 pub(crate) fn escaped(address: &str) -> String {
     let plain = |byte: &u8| byte.is_ascii_alphanumeric();
-    address.as_bytes().iter().map(|byte| if plain(byte) { char::from(*byte).to_string() } else { format!("%{byte:02X}") }).collect()
+    address
+        .as_bytes()
+        .iter()
+        .map(|byte| if plain(byte) { char::from(*byte).to_string() } else { format!("%{byte:02X}") })
+        .collect()
 }
 
 #[derive(Debug)]
@@ -114,7 +120,8 @@ impl Connector<()> for OverUnix {
 
     fn connect(&self, details: &ConnectionDetails<'_>, _: Option<()>) -> Result<Option<Stream>, Error> {
         let stream = UnixStream::connect(&self.0)?;
-        let buffers = LazyBuffers::new(details.config.input_buffer_size(), details.config.output_buffer_size());
+        let buffers =
+            LazyBuffers::new(details.config.input_buffer_size(), details.config.output_buffer_size());
         Ok(Some(Stream { stream, buffers }))
     }
 }

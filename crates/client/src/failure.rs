@@ -9,7 +9,9 @@ use crate::symbols::shown;
 
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum Failure {
-    #[error("the service is not running (nothing answers at {0}). Start it with `yadorid`, or name its home with --home DIR")]
+    #[error(
+        "the service is not running (nothing answers at {0}). Start it with `yadorid`, or name its home with --home DIR"
+    )]
     NotRunning(PathBuf),
     #[error("{}", in_words(.0))]
     Answered(Box<Problem>),
@@ -29,7 +31,11 @@ impl Failure {
             Self::Use(_) => 2,
             Self::NotRunning(_) => 3,
             Self::Answered(problem) if problem.kind == "no-such-clip" => 4,
-            Self::Answered(problem) if matches!(problem.kind.as_str(), "invalid-address" | "ambiguous-id") => 2,
+            Self::Answered(problem)
+                if matches!(problem.kind.as_str(), "invalid-address" | "ambiguous-id") =>
+            {
+                2
+            }
             Self::Answered(_) | Self::Connection(_) | Self::File { .. } | Self::Output(_) => 1,
         }
     }

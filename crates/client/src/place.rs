@@ -18,7 +18,8 @@ pub(crate) fn socket(
         return Ok(run.join("yadori").join(SOCKET));
     }
     let state = absolute("XDG_STATE_HOME").or_else(|| Some(environment("HOME")?.join(".local/state")));
-    let state = state.ok_or_else(|| Failure::Use("no home directory is known: set HOME, or pass --home DIR".into()))?;
+    let state = state
+        .ok_or_else(|| Failure::Use("no home directory is known: set HOME, or pass --home DIR".into()))?;
     Ok(state.join("yadori/run").join(SOCKET))
 }
 
@@ -29,11 +30,16 @@ mod tests {
     #[test]
     fn the_socket_is_where_the_service_puts_it() {
         let set = |pairs: &'static [(&str, &str)]| {
-            move |name: &str| pairs.iter().find(|(known, _)| *known == name).map(|(_, value)| PathBuf::from(value))
+            move |name: &str| {
+                pairs.iter().find(|(known, _)| *known == name).map(|(_, value)| PathBuf::from(value))
+            }
         };
         let found = |home: Option<&str>, pairs| socket(home.map(PathBuf::from), set(pairs)).unwrap();
         assert_eq!(found(Some("/h"), &[]), PathBuf::from("/h/run/yadori.sock"));
-        assert_eq!(found(None, &[("XDG_RUNTIME_DIR", "/r"), ("HOME", "/u")]), PathBuf::from("/r/yadori/yadori.sock"));
+        assert_eq!(
+            found(None, &[("XDG_RUNTIME_DIR", "/r"), ("HOME", "/u")]),
+            PathBuf::from("/r/yadori/yadori.sock")
+        );
         assert_eq!(found(None, &[("HOME", "/u")]), PathBuf::from("/u/.local/state/yadori/run/yadori.sock"));
         assert!(socket(None, set(&[])).is_err());
     }

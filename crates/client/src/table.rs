@@ -30,12 +30,17 @@ pub(crate) fn line(row: &Row) -> String {
             || "picture".to_owned(),
             |one| {
                 let name = one.mime.trim_start_matches("image/").to_uppercase();
-                let sides = if one.width > 0 { format!(" · {} × {}", one.width, one.height) } else { String::new() };
+                let sides = if one.width > 0 {
+                    format!(" · {} × {}", one.width, one.height)
+                } else {
+                    String::new()
+                };
                 shown(&format!("{name}{sides} · {}", size(row.size)), false)
             },
         ),
         Kind::Files => {
-            let name = |path: &String| path.rsplit('/').find(|part| !part.is_empty()).unwrap_or(path).to_owned();
+            let name =
+                |path: &String| path.rsplit('/').find(|part| !part.is_empty()).unwrap_or(path).to_owned();
             let names: Vec<String> = row.files.iter().take(4).map(name).collect();
             let more = row.file_count.saturating_sub(names.len() as u64);
             let more = if more > 0 { format!(" and {more} more") } else { String::new() };
@@ -50,7 +55,8 @@ pub(crate) fn line(row: &Row) -> String {
 
 /// Where it came from.
 pub(crate) fn from(source: &Source) -> String {
-    let parts: Vec<&str> = [&source.program, &source.window].into_iter().flatten().map(String::as_str).collect();
+    let parts: Vec<&str> =
+        [&source.program, &source.window].into_iter().flatten().map(String::as_str).collect();
     shown(&parts.join(" · "), false)
 }
 

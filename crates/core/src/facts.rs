@@ -86,7 +86,9 @@ impl Facts {
             Class::Image => Kind::Image,
             Class::Files => Kind::Files,
             // A head that was cut short is no address: addresses are shorter than the head, or not links at all.
-            Class::Text if self.chars <= HEAD_CHARS as u64 && link::as_link(&self.head).is_some() => Kind::Link,
+            Class::Text if self.chars <= HEAD_CHARS as u64 && link::as_link(&self.head).is_some() => {
+                Kind::Link
+            }
             Class::Text | Class::Other => Kind::Text,
         }
     }
@@ -133,7 +135,9 @@ pub fn uri_of(path: &str) -> String {
     let mut uri = String::from("file://");
     for byte in path.bytes() {
         match byte {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'/' | b'-' | b'.' | b'_' | b'~' => uri.push(char::from(byte)),
+            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'/' | b'-' | b'.' | b'_' | b'~' => {
+                uri.push(char::from(byte));
+            }
             _ => uri.push_str(&format!("%{byte:02X}")),
         }
     }

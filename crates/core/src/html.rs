@@ -21,8 +21,8 @@ pub fn words_of(html: &str) -> String {
         rest = &rest[close + 1..];
         match name.as_str() {
             "script" | "style" | "title" | "head" => rest = skip_past(rest, &name),
-            "br" | "p" | "/p" | "div" | "/div" | "li" | "tr" | "/table" | "/ul" | "/ol" | "h1" | "h2" | "h3" | "h4"
-            | "/h1" | "/h2" | "/h3" | "/h4" | "blockquote" | "pre" | "hr" => new_line(&mut out),
+            "br" | "p" | "/p" | "div" | "/div" | "li" | "tr" | "/table" | "/ul" | "/ol" | "h1" | "h2"
+            | "h3" | "h4" | "/h1" | "/h2" | "/h3" | "/h4" | "blockquote" | "pre" | "hr" => new_line(&mut out),
             "td" | "th" if !out.is_empty() && !out.ends_with('\n') => out.push('\t'),
             _ => {}
         }
@@ -32,7 +32,10 @@ pub fn words_of(html: &str) -> String {
 }
 
 fn tag_name(tag: &str) -> String {
-    tag.chars().take_while(|c| c.is_ascii_alphanumeric() || *c == '/').collect::<String>().to_ascii_lowercase()
+    tag.chars()
+        .take_while(|c| c.is_ascii_alphanumeric() || *c == '/')
+        .collect::<String>()
+        .to_ascii_lowercase()
 }
 
 fn skip_past<'a>(rest: &'a str, name: &str) -> &'a str {

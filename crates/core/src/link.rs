@@ -18,7 +18,8 @@ pub fn as_link(text: &str) -> Option<&str> {
     let authority = rest.split(['/', '?', '#']).next()?;
     let host = authority.rsplit('@').next()?;
     let host = if host.starts_with('[') { host.split(']').next()? } else { host.split(':').next()? };
-    let plausible = host.chars().any(char::is_alphanumeric) && !host.contains(['<', '>', '"', '{', '}', '|', '\\']);
+    let plausible =
+        host.chars().any(char::is_alphanumeric) && !host.contains(['<', '>', '"', '{', '}', '|', '\\']);
     plausible.then_some(text)
 }
 
@@ -56,8 +57,16 @@ mod tests {
 
     #[test]
     fn anything_more_is_a_text() {
-        for text in ["", "see https://example.org", "https://", "https:///x", "mailto:nobody", "example", "http://a b", "javascript:alert(1)"]
-        {
+        for text in [
+            "",
+            "see https://example.org",
+            "https://",
+            "https:///x",
+            "mailto:nobody",
+            "example",
+            "http://a b",
+            "javascript:alert(1)",
+        ] {
             assert_eq!(as_link(text), None, "{text}");
         }
     }

@@ -81,7 +81,9 @@ pub fn fetch_order(offered: &[String]) -> Vec<String> {
             order.push(name.to_owned());
         }
     };
-    if let Some(text) = offered.iter().filter(|name| text_rank(name).is_some()).min_by_key(|name| text_rank(name)) {
+    if let Some(text) =
+        offered.iter().filter(|name| text_rank(name).is_some()).min_by_key(|name| text_rank(name))
+    {
         push(text);
     }
     let first: [&str; 3] = [HTML, URI_LIST, FILE_MANAGER_LIST];

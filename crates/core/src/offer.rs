@@ -66,11 +66,7 @@ pub struct Offer {
 impl Offer {
     /// An offer of plain text alone.
     pub fn text(text: impl Into<bytes::Bytes>, at: Micros) -> Self {
-        Self {
-            representations: vec![Representation::new(mime::PLAIN, text)],
-            source: Source::default(),
-            at,
-        }
+        Self { representations: vec![Representation::new(mime::PLAIN, text)], source: Source::default(), at }
     }
 
     /// The representation with exactly this type, parameters aside.

@@ -89,7 +89,11 @@ pub fn plain_form(offer: &Offer) -> Option<String> {
 }
 
 fn text_reading(text: &str, size: u64, formatted: bool, offer: Offer) -> Reading {
-    Reading { id: ClipId::of(Class::Text, &[text.as_bytes()]), facts: Facts::of_text(text, size, formatted), offer }
+    Reading {
+        id: ClipId::of(Class::Text, &[text.as_bytes()]),
+        facts: Facts::of_text(text, size, formatted),
+        offer,
+    }
 }
 
 fn plain_text(offer: &Offer) -> Option<String> {
@@ -122,7 +126,8 @@ fn decode(one: &Representation) -> String {
     let bytes = one.content.expose();
     let wide = one.mime.to_ascii_lowercase().contains("utf-16") || bytes.starts_with(&[0xff, 0xfe]);
     if wide || one.mime == mime::PAGE_LINK {
-        let units: Vec<u16> = bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
+        let units: Vec<u16> =
+            bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
         return String::from_utf16_lossy(&units).trim_start_matches('\u{feff}').to_owned();
     }
     String::from_utf8_lossy(bytes).into_owned()
@@ -187,7 +192,10 @@ mod tests {
 
     fn offer(parts: &[(&str, &[u8])]) -> Offer {
         Offer {
-            representations: parts.iter().map(|(mime, bytes)| Representation::new(*mime, bytes.to_vec())).collect(),
+            representations: parts
+                .iter()
+                .map(|(mime, bytes)| Representation::new(*mime, bytes.to_vec()))
+                .collect(),
             source: Source::default(),
             at: 0,
         }
@@ -199,7 +207,10 @@ mod tests {
 
     #[test]
     fn a_spreadsheet_range_is_a_text() {
-        assert_eq!(kind(&[("text/html", b"<table>"), ("image/png", PNG), ("text/plain;charset=utf-8", b"1\t2")]), Kind::Text);
+        assert_eq!(
+            kind(&[("text/html", b"<table>"), ("image/png", PNG), ("text/plain;charset=utf-8", b"1\t2")]),
+            Kind::Text
+        );
     }
 
     #[test]
@@ -272,7 +283,8 @@ mod tests {
 
     #[test]
     fn the_page_a_picture_came_from_is_known() {
-        let address: Vec<u8> = "https://a.example/\nTitle".encode_utf16().flat_map(u16::to_le_bytes).collect();
+        let address: Vec<u8> =
+            "https://a.example/\nTitle".encode_utf16().flat_map(u16::to_le_bytes).collect();
         let reading = read(offer(&[("image/png", PNG), ("text/x-moz-url", &address)]), DEVICE).unwrap();
         assert_eq!(reading.offer.source.page.as_deref(), Some("https://a.example/"));
     }

@@ -45,7 +45,10 @@ mod tests {
         let times = [100 * MINUTE, 90 * MINUTE, 70 * MINUTE, 50 * MINUTE - 1];
         let parted = sittings(times);
         assert_eq!(parted.len(), 2);
-        assert_eq!((parted[0].place, parted[0].count, parted[0].start, parted[0].end), (1, 3, 70 * MINUTE, 100 * MINUTE));
+        assert_eq!(
+            (parted[0].place, parted[0].count, parted[0].start, parted[0].end),
+            (1, 3, 70 * MINUTE, 100 * MINUTE)
+        );
         assert_eq!((parted[1].place, parted[1].count), (4, 1));
     }
 

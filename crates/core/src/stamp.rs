@@ -117,7 +117,9 @@ impl HybridClock {
         };
         let stamp = Stamp { wall_ms, counter, device: self.device };
         // A subject stamped far ahead by another device must not drag this device's clock along.
-        if wall_ms <= now_ms.saturating_add(MAX_AHEAD_MS) || self.last.is_some_and(|last| last.wall_ms >= wall_ms) {
+        if wall_ms <= now_ms.saturating_add(MAX_AHEAD_MS)
+            || self.last.is_some_and(|last| last.wall_ms >= wall_ms)
+        {
             self.last = Some(stamp);
         }
         stamp

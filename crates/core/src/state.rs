@@ -152,7 +152,11 @@ impl ClipState {
                 self.offers.push(Written { at: stamp(), value: offer.value.clone() });
             }
         }
-        fn write<T: Clone>(own: &mut Option<Written<T>>, value: Option<T>, stamp: &mut impl FnMut() -> Stamp) {
+        fn write<T: Clone>(
+            own: &mut Option<Written<T>>,
+            value: Option<T>,
+            stamp: &mut impl FnMut() -> Stamp,
+        ) {
             if let (None, Some(value)) = (own.as_ref(), value) {
                 *own = Some(Written { at: stamp(), value });
             }
@@ -283,7 +287,12 @@ impl ClipState {
 
     /// What is left once a removed clip's grace period has ended: floors and counts, no content, title or source.
     pub fn tombstone(&self) -> ClipState {
-        ClipState { removed: self.removed, cleared: self.cleared, copies: self.copies.clone(), ..ClipState::default() }
+        ClipState {
+            removed: self.removed,
+            cleared: self.cleared,
+            copies: self.copies.clone(),
+            ..ClipState::default()
+        }
     }
 }
 

@@ -45,9 +45,9 @@ impl Stage {
         if let Ok(mut live) = self.live.lock() {
             *live = Some(offer.clone());
         }
-        let secret = offer.find(&mime::DO_NOT_RECORD.to_ascii_lowercase()).or_else(|| {
-            offer.representations.iter().find(|one| one.mime == mime::DO_NOT_RECORD)
-        });
+        let secret = offer
+            .find(&mime::DO_NOT_RECORD.to_ascii_lowercase())
+            .or_else(|| offer.representations.iter().find(|one| one.mime == mime::DO_NOT_RECORD));
         let refused = |reason| DeskEvent::Refused(Refused { at, reason, source: source.clone() });
         let event = if secret.is_some_and(|one| one.content.expose().as_ref() == b"secret") {
             DeskEvent::Refused(Refused { at, reason: RefusedBecause::DoNotRecord, source: Source::default() })

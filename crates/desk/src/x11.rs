@@ -58,7 +58,8 @@ fn run(display: Option<&str>, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEv
         let _ = tell.send(DeskEvent::State(state));
     };
     let Some(display) = display.filter(|name| !name.is_empty()) else {
-        let reason = "no display is known: start yadorid inside a desktop session, or pass --display".to_owned();
+        let reason =
+            "no display is known: start yadorid inside a desktop session, or pass --display".to_owned();
         state(DeskState::Absent { reason: reason.clone() });
         while !pause(inbox, None, &reason) {}
         return;
@@ -72,11 +73,14 @@ fn run(display: Option<&str>, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEv
                 wait = FIRST_PAUSE;
                 match session.run() {
                     Ended::Asked => return,
-                    Ended::Lost => format!("the display {display} went away; copies are not being kept until it is back"),
+                    Ended::Lost => {
+                        format!("the display {display} went away; copies are not being kept until it is back")
+                    }
                 }
             }
             Err(NoSession::Malformed(why)) => {
-                let reason = format!("`{display}` names no display ({why}); pass --display with a name such as :0");
+                let reason =
+                    format!("`{display}` names no display ({why}); pass --display with a name such as :0");
                 state(DeskState::Absent { reason: reason.clone() });
                 while !pause(inbox, None, &reason) {}
                 return;
@@ -113,10 +117,14 @@ impl NoSession {
         match self {
             Self::Malformed(why) => format!("`{display}` names no display: {why}"),
             Self::Unreachable(why) => {
-                format!("the display {display} does not answer ({why}); copies are not being kept until it does")
+                format!(
+                    "the display {display} does not answer ({why}); copies are not being kept until it does"
+                )
             }
             Self::Unfit(what) => format!("the display {display} lacks {what}; copies can't be seen there"),
-            Self::Taken => format!("another Yadori service already watches the display {display}; stop it first (yadori stop)"),
+            Self::Taken => format!(
+                "another Yadori service already watches the display {display}; stop it first (yadori stop)"
+            ),
         }
     }
 }

@@ -38,7 +38,10 @@ impl Programs for Display {
 }
 
 async fn next(events: &mut DeskEvents) -> DeskEvent {
-    tokio::time::timeout(Duration::from_secs(10), events.recv()).await.expect("an event in time").expect("a desk")
+    tokio::time::timeout(Duration::from_secs(10), events.recv())
+        .await
+        .expect("an event in time")
+        .expect("a desk")
 }
 
 async fn next_copy(events: &mut DeskEvents) -> Arc<Offer> {
@@ -62,7 +65,10 @@ async fn holds(desk: &Desk, events: &mut DeskEvents, programs: &mut dyn Programs
     }
     let offer = next_copy(events).await;
     assert_eq!(offer.representations[0].mime, mime::PLAIN);
-    assert_eq!(offer.representations[0].content.expose().as_ref(), "Kestrel Hut: 14 bunks, 山小屋".as_bytes());
+    assert_eq!(
+        offer.representations[0].content.expose().as_ref(),
+        "Kestrel Hut: 14 bunks, 山小屋".as_bytes()
+    );
 
     // A large one, byte for byte.
     let large: Vec<u8> = (0..10_000_000u32).map(|n| (n.wrapping_mul(2_654_435_761) >> 24) as u8).collect();

@@ -15,7 +15,8 @@ use x11rb::COPY_FROM_PARENT;
 use x11rb::connection::Connection;
 use x11rb::protocol::Event;
 use x11rb::protocol::xproto::{
-    AtomEnum, ConnectionExt, CreateWindowAux, EventMask, PropMode, SELECTION_NOTIFY_EVENT, SelectionNotifyEvent, WindowClass,
+    AtomEnum, ConnectionExt, CreateWindowAux, EventMask, PropMode, SELECTION_NOTIFY_EVENT,
+    SelectionNotifyEvent, WindowClass,
 };
 use x11rb::wrapper::ConnectionExt as _;
 use yadori_core::{Offer, Representation, mime};
@@ -32,7 +33,8 @@ async fn desk_on(display: &Display) -> (Desk, DeskEvents) {
 }
 
 fn offer(parts: &[(&str, &[u8])]) -> Arc<Offer> {
-    let representations = parts.iter().map(|(mime, bytes)| Representation::new(*mime, bytes.to_vec())).collect();
+    let representations =
+        parts.iter().map(|(mime, bytes)| Representation::new(*mime, bytes.to_vec())).collect();
     Arc::new(Offer { representations, source: Default::default(), at: 1 })
 }
 
@@ -55,7 +57,20 @@ impl Owner {
             let atom = |name: &str| conn.intern_atom(false, name.as_bytes()).unwrap().reply().unwrap().atom;
             let (clipboard, targets, utf8) = (atom("CLIPBOARD"), atom("TARGETS"), atom("UTF8_STRING"));
             let serving = conn.generate_id().unwrap();
-            conn.create_window(0, serving, root, 0, 0, 1, 1, 0, WindowClass::INPUT_ONLY, COPY_FROM_PARENT, &CreateWindowAux::new()).unwrap();
+            conn.create_window(
+                0,
+                serving,
+                root,
+                0,
+                0,
+                1,
+                1,
+                0,
+                WindowClass::INPUT_ONLY,
+                COPY_FROM_PARENT,
+                &CreateWindowAux::new(),
+            )
+            .unwrap();
             let mut bytes = Vec::new(); // as programs do, it serves only its newest copy
             loop {
                 while let Ok(next) = copies.try_recv() {
@@ -66,10 +81,24 @@ impl Owner {
                 match conn.poll_for_event() {
                     Ok(Some(Event::SelectionRequest(asked))) if !silent && asked.owner == serving => {
                         let done = if asked.target == targets {
-                            conn.change_property32(PropMode::REPLACE, asked.requestor, asked.property, AtomEnum::ATOM, &[targets, utf8]).is_ok()
+                            conn.change_property32(
+                                PropMode::REPLACE,
+                                asked.requestor,
+                                asked.property,
+                                AtomEnum::ATOM,
+                                &[targets, utf8],
+                            )
+                            .is_ok()
                         } else {
                             count.fetch_add(1, Ordering::SeqCst);
-                            conn.change_property8(PropMode::REPLACE, asked.requestor, asked.property, utf8, &bytes).is_ok()
+                            conn.change_property8(
+                                PropMode::REPLACE,
+                                asked.requestor,
+                                asked.property,
+                                utf8,
+                                &bytes,
+                            )
+                            .is_ok()
                         };
                         let word = SelectionNotifyEvent {
                             response_type: SELECTION_NOTIFY_EVENT,
@@ -111,10 +140,14 @@ async fn two_hundred_copies_twenty_milliseconds_apart_are_all_seen_once() {
     let sender = tokio::task::spawn_blocking(move || {
         let mut last = Instant::now();
         for n in 0..200 {
-            yadori_e2e::until("twenty milliseconds", || (last.elapsed() >= Duration::from_millis(20)).then_some(()));
+            yadori_e2e::until("twenty milliseconds", || {
+                (last.elapsed() >= Duration::from_millis(20)).then_some(())
+            });
             // A machine that stands still for longer than the gap is not what this is about (the benchmark counts
             // that): a copy gets its chance to be asked for.
-            yadori_e2e::until("the copy before to be asked for", || (owner.served.load(Ordering::SeqCst) > n).then_some(()));
+            yadori_e2e::until("the copy before to be asked for", || {
+                (owner.served.load(Ordering::SeqCst) > n).then_some(())
+            });
             owner.copy(format!("copy {n}").as_bytes());
             last = Instant::now();
         }
@@ -192,7 +225,8 @@ async fn an_owner_that_dies_in_mid_transfer_leaves_no_half_copy() {
     until(&mut events, |event| matches!(event, DeskEvent::Live(Live::Theirs(_)))).await;
     display.signal(program, "STOP");
     display.kill(program);
-    let outcome = until(&mut events, |event| matches!(event, DeskEvent::Refused(_) | DeskEvent::Copied { .. })).await;
+    let outcome =
+        until(&mut events, |event| matches!(event, DeskEvent::Refused(_) | DeskEvent::Copied { .. })).await;
     match outcome {
         DeskEvent::Refused(refused) => assert_eq!(refused.reason, RefusedBecause::Unreadable),
         // It was quicker than the signal: then it is whole.
@@ -227,7 +261,8 @@ async fn without_a_display_the_desk_says_what_to_do() {
     let _turn = TURN.lock().await;
     for (name, word) in [(None, "--display"), (Some("nonsense"), "such as :0")] {
         let (desk, mut events) = yadori_desk::x11::start(name.map(str::to_owned)).unwrap();
-        let event = until(&mut events, |event| matches!(event, DeskEvent::State(DeskState::Absent { .. }))).await;
+        let event =
+            until(&mut events, |event| matches!(event, DeskEvent::State(DeskState::Absent { .. }))).await;
         let DeskEvent::State(DeskState::Absent { reason }) = event else { unreachable!() };
         assert!(reason.contains(word), "{reason}");
         assert!(matches!(desk.take(offer(&[(mime::PLAIN, b"x")])).await, Err(TakeError::NoDisplay(_))));
@@ -263,14 +298,19 @@ async fn texts_are_served_under_all_their_names_and_odd_types_as_they_came() {
     let _turn = TURN.lock().await;
     let display = Display::start();
     let (desk, _events) = desk_on(&display).await;
-    desk.take(offer(&[(mime::PLAIN, "Hütte".as_bytes()), ("application/x-odd;a=\"b c\"", b"\0\x01odd")])).await.unwrap();
+    desk.take(offer(&[(mime::PLAIN, "Hütte".as_bytes()), ("application/x-odd;a=\"b c\"", b"\0\x01odd")]))
+        .await
+        .unwrap();
     for name in ["UTF8_STRING", "text/plain", "text/plain;charset=utf-8", "TEXT"] {
         assert_eq!(display.paste(name).as_deref(), Some("Hütte".as_bytes()), "{name}");
     }
     assert_eq!(display.paste("STRING").as_deref(), Some(&b"H\xfctte"[..]));
     assert_eq!(display.paste("application/x-odd;a=\"b c\"").as_deref(), Some(&b"\0\x01odd"[..]));
     let targets = String::from_utf8(display.paste("TARGETS").unwrap()).unwrap();
-    assert!(targets.lines().any(|line| line == "MULTIPLE") && targets.lines().any(|line| line == "TIMESTAMP"), "{targets}");
+    assert!(
+        targets.lines().any(|line| line == "MULTIPLE") && targets.lines().any(|line| line == "TIMESTAMP"),
+        "{targets}"
+    );
 }
 
 #[tokio::test]
@@ -282,8 +322,22 @@ async fn a_closing_program_is_told_at_once_that_its_content_is_safe() {
     let root = conn.setup().roots[screen].root;
     let atom = |name: &str| conn.intern_atom(false, name.as_bytes()).unwrap().reply().unwrap().atom;
     let window = conn.generate_id().unwrap();
-    conn.create_window(0, window, root, 0, 0, 1, 1, 0, WindowClass::INPUT_ONLY, COPY_FROM_PARENT, &CreateWindowAux::new()).unwrap();
-    conn.convert_selection(window, atom("CLIPBOARD_MANAGER"), atom("SAVE_TARGETS"), atom("_SAVED"), 0u32).unwrap();
+    conn.create_window(
+        0,
+        window,
+        root,
+        0,
+        0,
+        1,
+        1,
+        0,
+        WindowClass::INPUT_ONLY,
+        COPY_FROM_PARENT,
+        &CreateWindowAux::new(),
+    )
+    .unwrap();
+    conn.convert_selection(window, atom("CLIPBOARD_MANAGER"), atom("SAVE_TARGETS"), atom("_SAVED"), 0u32)
+        .unwrap();
     conn.flush().unwrap();
     let until = Instant::now() + Duration::from_secs(5);
     let answer = loop {

@@ -25,7 +25,11 @@ impl Browser {
         // The port is free a moment ago; nobody else on this machine hurries to take it.
         let port = std::net::TcpListener::bind("127.0.0.1:0")?.local_addr()?.port();
         let mut command = Command::new("chromedriver");
-        command.arg(format!("--port={port}")).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+        command
+            .arg(format!("--port={port}"))
+            .stdin(Stdio::null())
+            .stdout(Stdio::null())
+            .stderr(Stdio::null());
         match display {
             Some(display) => command.env("DISPLAY", display),
             None => command.env_remove("DISPLAY"),
@@ -36,8 +40,16 @@ impl Browser {
         let mut wishes = DesiredCapabilities::chrome();
         let data = format!("--user-data-dir={}", profile.path().display());
         let mut flags = vec![
-            "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-            "--disable-component-update", "--disable-sync", "--window-size=1280,800", "--disable-dev-shm-usage", &data,
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--window-size=1280,800",
+            "--disable-dev-shm-usage",
+            &data,
         ];
         if display.is_none() {
             flags.push("--headless");
@@ -48,6 +60,14 @@ impl Browser {
         wishes.set("goog:loggingPrefs", json!({ "browser": "ALL" }))?;
         let driver = WebDriver::new(format!("http://127.0.0.1:{port}"), wishes).await?;
         let browser = Self { driver, chromedriver, _profile: profile };
+        // Errors of scripts, of the console and of the page's policy, from the first moment of every page.
+        let gather = "window.__errors = []; const push = (text) => window.__errors.push(String(text)); \
+            const before = console.error; console.error = (...parts) => { push(parts.join(' ')); before(...parts); }; \
+            addEventListener('error', (event) => push(event.message)); \
+            addEventListener('unhandledrejection', (event) => push(event.reason)); \
+            addEventListener('securitypolicyviolation', (event) => push('policy: ' + event.violatedDirective + ' ' + event.blockedURI));";
+        browser.cdp("Page.enable", json!({})).await?;
+        browser.cdp("Page.addScriptToEvaluateOnNewDocument", json!({ "source": gather })).await?;
         if display.is_none() {
             browser.size(1280, 800, false).await?;
         }
@@ -60,10 +80,17 @@ impl Browser {
         self.cdp("Emulation.setDeviceMetricsOverride", wish).await
     }
 
-    /// Whether the person prefers a dark page.
+    /// Whether the person prefers a dark page. Motion is asked to be still, so that pictures and checks see what stays.
     pub async fn dark(&self, dark: bool) -> Result<()> {
         let value = if dark { "dark" } else { "light" };
-        self.cdp("Emulation.setEmulatedMedia", json!({ "features": [{ "name": "prefers-color-scheme", "value": value }] })).await
+        self.cdp(
+            "Emulation.setEmulatedMedia",
+            json!({ "features": [
+            { "name": "prefers-color-scheme", "value": value },
+            { "name": "prefers-reduced-motion", "value": "reduce" },
+        ] }),
+        )
+        .await
     }
 
     /// A command of the browser's own protocol.
@@ -82,11 +109,16 @@ impl Browser {
         let end = std::time::Instant::now() + crate::PATIENCE;
         loop {
             let found = self.script(script).await?;
-            let truthy = !matches!(found, Value::Null | Value::Bool(false)) && found != json!("") && found != json!(0);
+            let truthy =
+                !matches!(found, Value::Null | Value::Bool(false)) && found != json!("") && found != json!(0);
             if truthy {
                 return Ok(found);
             }
-            anyhow::ensure!(std::time::Instant::now() < end, "did not come about: {script}\n{}", self.driver.source().await?);
+            anyhow::ensure!(
+                std::time::Instant::now() < end,
+                "did not come about: {script}\n{}",
+                self.driver.source().await?
+            );
             tokio::time::sleep(Duration::from_millis(20)).await;
         }
     }

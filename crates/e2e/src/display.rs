@@ -110,7 +110,8 @@ impl Display {
 
     /// Kills a program started here.
     pub fn kill(&mut self, pid: u32) {
-        let child = self.programs.iter_mut().find(|child| child.id() == pid).expect("a program of this display");
+        let child =
+            self.programs.iter_mut().find(|child| child.id() == pid).expect("a program of this display");
         let _ = child.kill();
         let _ = child.wait();
     }

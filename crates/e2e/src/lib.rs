@@ -3,6 +3,7 @@
 
 pub mod browser;
 pub mod display;
+pub mod many;
 pub mod service;
 
 use std::path::PathBuf;

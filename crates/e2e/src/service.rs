@@ -139,7 +139,9 @@ impl Service {
     /// Waits for a saved clip whose text begins so.
     #[track_caller]
     pub fn await_clip(&self, head: &str) -> Row {
-        until(&format!("the clip {head:?}"), || self.list(300).into_iter().find(|row| row.saved && row.head.starts_with(head)))
+        until(&format!("the clip {head:?}"), || {
+            self.list(300).into_iter().find(|row| row.saved && row.head.starts_with(head))
+        })
     }
 
     /// The address of its console.
@@ -157,13 +159,23 @@ impl Service {
         let link = self.sign_in_link();
         let entry = link.split("#entry=").nth(1).expect("a secret");
         let body = serde_json::json!({ "entry": entry }).to_string();
-        let answer = Self::curl(&["-d", &body, "-H", "content-type: application/json", &format!("{}/api/v1/sign-in", self.address())]);
+        let answer = Self::curl(&[
+            "-d",
+            &body,
+            "-H",
+            "content-type: application/json",
+            &format!("{}/api/v1/sign-in", self.address()),
+        ]);
         answer.1["key"].as_str().expect("a key").to_owned()
     }
 
     /// A call with curl: the status, and the body as JSON (or as a string).
     pub fn curl(arguments: &[&str]) -> (u16, Value) {
-        let done = Command::new("curl").args(["-s", "-m", "20", "-w", "\n%{http_code}"]).args(arguments).output().expect("curl");
+        let done = Command::new("curl")
+            .args(["-s", "-m", "20", "-w", "\n%{http_code}"])
+            .args(arguments)
+            .output()
+            .expect("curl");
         let text = String::from_utf8_lossy(&done.stdout).into_owned();
         let (body, status) = text.rsplit_once('\n').unwrap_or(("", "0"));
         let body = serde_json::from_str(body).unwrap_or_else(|_| Value::String(body.to_owned()));

@@ -18,15 +18,31 @@ fn call(service: &Service, path: &str, more: &[&str]) -> (u16, Value) {
 fn every_call_over_tcp_needs_a_key_and_a_key_opens_them() {
     let service = Service::without_desk();
     service.yadori(&["add", "private words"]);
-    let paths = ["/api/v1/status", "/api/v1/clips", "/api/v1/outline", "/api/v1/events", "/api/v1/clips/1", "/api/v1/backup",
-        "/api/v1/clips/1/representations/0", "/api/v1/clips/1/picture", "/api/v1/openapi.json"];
+    let paths = [
+        "/api/v1/status",
+        "/api/v1/clips",
+        "/api/v1/outline",
+        "/api/v1/events",
+        "/api/v1/clips/1",
+        "/api/v1/backup",
+        "/api/v1/clips/1/representations/0",
+        "/api/v1/clips/1/picture",
+        "/api/v1/openapi.json",
+    ];
     for path in paths {
         let (status, body) = call(&service, path, &[]);
         assert_eq!(status, 401, "{path}");
         assert!(body["hint"].as_str().unwrap().contains("yadori console"), "{body}");
         assert_eq!(call(&service, path, &["-H", "authorization: Bearer 0000"]).0, 401, "{path}");
     }
-    for path in ["/api/v1/undo", "/api/v1/remove", "/api/v1/clips", "/api/v1/clips/1/take", "/api/v1/restore", "/api/v1/stop"] {
+    for path in [
+        "/api/v1/undo",
+        "/api/v1/remove",
+        "/api/v1/clips",
+        "/api/v1/clips/1/take",
+        "/api/v1/restore",
+        "/api/v1/stop",
+    ] {
         assert_eq!(call(&service, path, &["-X", "POST", "-d", "{}"]).0, 401, "{path}");
     }
     let bearer = format!("authorization: Bearer {}", service.key());
@@ -49,7 +65,8 @@ fn a_sign_in_link_opens_once_and_is_never_recorded() {
     service.await_clip("after the link");
     assert_eq!(service.list(5).len(), 1, "the link was recorded");
     let body = json!({ "entry": link.split('=').nth(1) }).to_string();
-    let sign_in = || call(&service, "/api/v1/sign-in", &["-H", "content-type: application/json", "-d", &body]).0;
+    let sign_in =
+        || call(&service, "/api/v1/sign-in", &["-H", "content-type: application/json", "-d", &body]).0;
     assert_eq!((sign_in(), sign_in()), (200, 403));
 }
 
@@ -72,24 +89,37 @@ fn rebound_names_and_other_origins_get_nothing_even_with_a_key() {
 #[test]
 fn another_user_of_the_machine_reaches_neither_socket_nor_files() {
     if !nix::unistd::geteuid().is_root() {
-        eprintln!("becoming another user needs root: not tried");
+        #[expect(clippy::print_stderr, reason = "a test that could not be tried says so")]
+        {
+            eprintln!("becoming another user needs root: not tried");
+        }
         return;
     }
     let service = Service::without_desk();
     service.yadori(&["add", "private words"]);
     let run = |command: &str| {
-        let done = Command::new("setpriv").args(["--reuid=65534", "--regid=65534", "--clear-groups", "sh", "-c", command]).output().unwrap();
+        let done = Command::new("setpriv")
+            .args(["--reuid=65534", "--regid=65534", "--clear-groups", "sh", "-c", command])
+            .output()
+            .unwrap();
         (done.status.success(), String::from_utf8_lossy(&done.stdout).into_owned())
     };
     let home = service.home().display();
     assert!(run("true").0);
     assert!(!run(&format!("curl -s --unix-socket {home}/run/yadori.sock http://y/api/v1/clips")).0);
-    assert!(!run(&format!("ls {home}/data")).0 && !run(&format!("ls {home}/logs")).0 && !run(&format!("ls {home}/run")).0);
+    assert!(
+        !run(&format!("ls {home}/data")).0
+            && !run(&format!("ls {home}/logs")).0
+            && !run(&format!("ls {home}/run")).0
+    );
     let (_, said) = run(&format!("curl -s {}/api/v1/clips", service.address()));
     assert!(said.contains("no-key") && !said.contains("private words"), "{said}");
     // Even if the directory is opened up, the service hangs up on others.
     let open = Command::new("chmod").args(["-R", "a+rwx", &format!("{home}/run")]).status().unwrap();
-    let opened = Command::new("chmod").args(["a+rx", &home.to_string(), &service.home().parent().unwrap().display().to_string()]).status().unwrap();
+    let opened = Command::new("chmod")
+        .args(["a+rx", &home.to_string(), &service.home().parent().unwrap().display().to_string()])
+        .status()
+        .unwrap();
     assert!(open.success() && opened.success());
     let (done, said) = run(&format!("curl -s --unix-socket {home}/run/yadori.sock http://y/api/v1/clips"));
     assert!(!done && said.is_empty(), "{said}");
@@ -160,7 +190,10 @@ async fn copied_html_with_scripts_forms_and_remote_parts_does_nothing() {
     // The frame has loaded, and shows the words.
     let frame = browser.driver.find(thirtyfour::By::Css("iframe[data-formatted]")).await.unwrap();
     frame.clone().enter_frame().await.unwrap();
-    browser.until("return document.readyState === 'complete' && document.body.textContent.includes('Bunks')").await.unwrap();
+    browser
+        .until("return document.readyState === 'complete' && document.body.textContent.includes('Bunks')")
+        .await
+        .unwrap();
     let here = browser.script("return location.pathname").await.unwrap();
     assert!(here.as_str().unwrap().starts_with("/framed/"), "the frame went elsewhere: {here}");
     browser.driver.enter_default_frame().await.unwrap();
@@ -177,9 +210,26 @@ async fn copied_html_with_scripts_forms_and_remote_parts_does_nothing() {
     }
     // Raw representations are attachments of no type a browser would run.
     let bearer = format!("authorization: Bearer {}", service.key());
-    let done = Command::new("curl").args(["-s", "-D", "-", "-o", "/dev/null", "-H", &bearer, &format!("{}/api/v1/clips/1/representations/1", service.address())]).output().unwrap();
+    let done = Command::new("curl")
+        .args([
+            "-s",
+            "-D",
+            "-",
+            "-o",
+            "/dev/null",
+            "-H",
+            &bearer,
+            &format!("{}/api/v1/clips/1/representations/1", service.address()),
+        ])
+        .output()
+        .unwrap();
     let headers = String::from_utf8_lossy(&done.stdout).to_lowercase();
-    for line in ["content-type: application/octet-stream", "x-content-type-options: nosniff", "content-disposition: attachment", "sandbox"] {
+    for line in [
+        "content-type: application/octet-stream",
+        "x-content-type-options: nosniff",
+        "content-disposition: attachment",
+        "sandbox",
+    ] {
         assert!(headers.contains(line), "{line}: {headers}");
     }
 }
@@ -226,7 +276,12 @@ fn escapes_in_a_copied_text_do_nothing_in_list_and_show() {
     let service = Service::on(&display.name());
     display.copy_text("harmless \x1b]0;title\x07\x1b[2J\u{202e}txet\r\n\u{9b}31m second line");
     service.await_clip("harmless");
-    for said in [service.yadori(&["list"]), service.yadori(&["show", "1"]), service.yadori(&["take", "1"]), service.yadori(&["status"])] {
+    for said in [
+        service.yadori(&["list"]),
+        service.yadori(&["show", "1"]),
+        service.yadori(&["take", "1"]),
+        service.yadori(&["status"]),
+    ] {
         let bad = said.chars().find(|c| (c.is_control() && *c != '\n') || *c == '\u{202e}');
         assert_eq!(bad, None, "{said:?}");
         assert!(said.contains("harmless ␛]0;title␇"), "{said}");
@@ -241,7 +296,14 @@ fn logs_hold_no_contents_titles_or_addresses() {
     let mut service = Service::on(&display.name());
     display.copy_text("a very private sentence");
     service.await_clip("a very private");
-    service.yadori(&["add", "https://private.example.org/path", "--window", "Private window", "--program", "Private program"]);
+    service.yadori(&[
+        "add",
+        "https://private.example.org/path",
+        "--window",
+        "Private window",
+        "--program",
+        "Private program",
+    ]);
     let _ = service.client(&["show", "zzzzzz"]);
     let ids: Vec<String> = service.list(5).into_iter().map(|row| row.id).collect();
     service.yadori(&["remove", "1"]);

@@ -36,14 +36,21 @@ fn what_is_copied_is_kept_and_handed_back_in_every_kind() {
     assert_eq!(files.files, ["/office/permit-form.pdf", "/office/route map.png"]);
     let picture = noise(10_000_000);
     display.copy("image/png", &picture);
-    let image = until("the picture", || service.list(1).into_iter().find(|row| row.kind == Kind::Image && row.saved));
-    assert_eq!((image.size, image.picture.map(|one| (one.width, one.height))), (10_000_000, Some((1_480, 620))));
+    let image =
+        until("the picture", || service.list(1).into_iter().find(|row| row.kind == Kind::Image && row.saved));
+    assert_eq!(
+        (image.size, image.picture.map(|one| (one.width, one.height))),
+        (10_000_000, Some((1_480, 620)))
+    );
 
     // Taken, it is what an ordinary paste inserts, byte for byte; nothing is copied anew and no place shifts.
     service.yadori(&["take", "4"]);
     assert_eq!(display.paste_text().as_deref(), Some("Kestrel Hut: 14 bunks\nin the east room"));
     service.yadori(&["take", &files.prefix]);
-    assert_eq!(display.paste("text/uri-list").unwrap(), b"file:///office/permit-form.pdf\r\nfile:///office/route%20map.png\r\n");
+    assert_eq!(
+        display.paste("text/uri-list").unwrap(),
+        b"file:///office/permit-form.pdf\r\nfile:///office/route%20map.png\r\n"
+    );
     service.yadori(&["take", &files.prefix, "--plain"]);
     assert_eq!(display.paste_text().as_deref(), Some("/office/permit-form.pdf\n/office/route map.png"));
     service.yadori(&["take", "1"]);
@@ -88,7 +95,10 @@ fn two_copies_of_sixty_mebibytes_come_back_and_a_larger_one_is_recorded_as_refus
     assert!(display.paste("image/png").unwrap() == large);
     display.copy("image/png", &noise(65 << 20));
     let refusal = until("the refusal", || service.status()?.refusals.into_iter().next());
-    assert_eq!((refusal.reason.as_str(), refusal.size, refusal.program.as_deref()), ("too-large", Some(65 << 20), Some("xclip")));
+    assert_eq!(
+        (refusal.reason.as_str(), refusal.size, refusal.program.as_deref()),
+        ("too-large", Some(65 << 20), Some("xclip"))
+    );
     display.copy_text("the clipboard goes on working");
     service.await_clip("the clipboard goes on");
     assert!(service.yadori(&["status"]).contains("copies over 64 MiB are not kept"));
@@ -110,7 +120,12 @@ fn nothing_that_was_announced_is_lost_when_the_service_is_killed() {
         service.start_again();
         service.await_keeping();
         let there: HashSet<String> = service.list(400).into_iter().map(|row| row.id).collect();
-        assert!(announced.is_subset(&there), "round {round}: {} of {} are there", there.len(), announced.len());
+        assert!(
+            announced.is_subset(&there),
+            "round {round}: {} of {} are there",
+            there.len(),
+            announced.len()
+        );
     }
 }
 
@@ -133,12 +148,18 @@ fn nothing_is_lost_when_the_database_is_killed_and_keeping_resumes_by_itself() {
         let back = until_within("the database's return", Duration::from_secs(30), || {
             let now = std::fs::read_to_string(service.home().join("data/records/server.pid")).ok()?;
             let now: u32 = now.trim().parse().ok()?;
-            let answers = std::os::unix::net::UnixStream::connect(service.home().join("run/records.sock")).is_ok();
+            let answers =
+                std::os::unix::net::UnixStream::connect(service.home().join("run/records.sock")).is_ok();
             (now != pid && answers).then(Instant::now)
         });
         announced.insert(service.await_clip(&text).id);
-        assert!(back.elapsed() < Duration::from_secs(3), "saved {:?} after the database's return", back.elapsed());
-        let there: HashSet<String> = service.list(400).into_iter().filter(|row| row.saved).map(|row| row.id).collect();
+        assert!(
+            back.elapsed() < Duration::from_secs(3),
+            "saved {:?} after the database's return",
+            back.elapsed()
+        );
+        let there: HashSet<String> =
+            service.list(400).into_iter().filter(|row| row.saved).map(|row| row.id).collect();
         assert!(announced.is_subset(&there), "round {round}");
     }
 }
@@ -158,7 +179,10 @@ fn while_the_database_is_away_copies_wait_in_memory_and_acts_are_refused_with_th
     });
     assert_eq!(waiting.place, 1);
     let status = service.status().unwrap();
-    assert_eq!((status.capture.state, status.database.state, status.unsaved), (CaptureState::Waiting, DatabaseState::Away, 1));
+    assert_eq!(
+        (status.capture.state, status.database.state, status.unsaved),
+        (CaptureState::Waiting, DatabaseState::Away, 1)
+    );
     assert!(service.yadori(&["status"]).contains("copies wait in memory"));
     assert!(service.yadori(&["list"]).contains("(not saved yet)"));
     service.yadori(&["take", "1", "--plain"]);
@@ -168,18 +192,29 @@ fn while_the_database_is_away_copies_wait_in_memory_and_acts_are_refused_with_th
     display.signal(pid, "CONT");
     let saved = service.await_clip("in memory");
     assert_eq!(saved.copies, 1);
-    until("keeping again", || service.status().filter(|status| status.capture.state == CaptureState::Keeping && status.unsaved == 0));
+    until("keeping again", || {
+        service.status().filter(|status| status.capture.state == CaptureState::Keeping && status.unsaved == 0)
+    });
 }
 
 #[test]
 fn a_full_disk_pauses_saving_harms_nothing_and_goes_on_by_itself() {
     if !nix::unistd::geteuid().is_root() {
-        eprintln!("mounting a small disk needs root: not tried");
+        #[expect(clippy::print_stderr, reason = "a test that could not be tried says so")]
+        {
+            eprintln!("mounting a small disk needs root: not tried");
+        }
         return;
     }
     let dir = tempfile::tempdir().unwrap();
     let mount = dir.path().to_str().unwrap().to_owned();
-    assert!(Command::new("mount").args(["-t", "tmpfs", "-o", "size=260m", "tmpfs", &mount]).status().unwrap().success());
+    assert!(
+        Command::new("mount")
+            .args(["-t", "tmpfs", "-o", "size=260m", "tmpfs", &mount])
+            .status()
+            .unwrap()
+            .success()
+    );
     let unmount = Unmount(mount.clone());
     {
         let mut display = Display::start();
@@ -189,11 +224,15 @@ fn a_full_disk_pauses_saving_harms_nothing_and_goes_on_by_itself() {
         service.await_clip("before");
         // Fill it: all but a little.
         let ballast = dir.path().join("ballast");
-        let fill = Command::new("dd").args(["if=/dev/zero", "bs=1M", "status=none", &format!("of={}", ballast.display())]).status();
+        let fill = Command::new("dd")
+            .args(["if=/dev/zero", "bs=1M", "status=none", &format!("of={}", ballast.display())])
+            .status();
         assert!(!fill.unwrap().success(), "the disk did not fill up");
         display.copy_text("while the disk was full");
         until_within("word of the full disk", Duration::from_secs(30), || {
-            service.status().filter(|status| status.database.state == DatabaseState::Full && status.unsaved == 1)
+            service
+                .status()
+                .filter(|status| status.database.state == DatabaseState::Full && status.unsaved == 1)
         });
         let said = service.yadori(&["status"]);
         assert!(said.contains("the disk is full") && said.contains("free some space"), "{said}");
@@ -202,7 +241,9 @@ fn a_full_disk_pauses_saving_harms_nothing_and_goes_on_by_itself() {
         assert_eq!(display.paste_text().as_deref(), Some("before the disk was full"));
         std::fs::remove_file(ballast).unwrap();
         service.await_clip("while the disk was full");
-        until("keeping again", || service.status().filter(|status| status.capture.state == CaptureState::Keeping));
+        until("keeping again", || {
+            service.status().filter(|status| status.capture.state == CaptureState::Keeping)
+        });
     }
     drop(unmount);
 }
@@ -230,7 +271,9 @@ fn the_service_goes_on_without_a_display_and_when_it_goes_away() {
     let mut display = Display::start();
     let service = Service::on(&display.name());
     display.end_server();
-    let status = until("word of the lost display", || service.status().filter(|status| status.capture.state == CaptureState::Broken));
+    let status = until("word of the lost display", || {
+        service.status().filter(|status| status.capture.state == CaptureState::Broken)
+    });
     assert!(status.capture.reason.unwrap().contains("went away"));
 }
 
@@ -270,18 +313,36 @@ fn a_backup_restored_into_an_empty_home_is_the_same_history() {
     for (name, bytes, word) in [
         ("cut", whole[..whole.len() / 2].to_vec(), "too early"),
         ("no-end", whole[..whole.len() - 1_536 - 512].to_vec(), "too early"),
-        ("changed", { let mut bytes = whole.clone(); let at = bytes.len() - 8_000; bytes[at] ^= 1; bytes }, ""),
+        (
+            "changed",
+            {
+                let mut bytes = whole.clone();
+                let at = bytes.len() - 8_000;
+                bytes[at] ^= 1;
+                bytes
+            },
+            "",
+        ),
         ("other", b"not a backup at all".to_vec(), ""),
     ] {
         let broken = dir.path().join(name);
         std::fs::write(&broken, bytes).unwrap();
         let refused = fresh.client(&["restore", broken.to_str().unwrap()]);
         let said = String::from_utf8_lossy(&refused.stderr).into_owned();
-        assert!(!refused.status.success() && said.contains("nothing was restored") && said.contains(word), "{name}: {said}");
+        assert!(
+            !refused.status.success() && said.contains("nothing was restored") && said.contains(word),
+            "{name}: {said}"
+        );
         assert!(fresh.list(5).is_empty(), "{name}: half a history");
     }
     fresh.yadori(&["restore", path]);
-    let strip = |service: &Service| service.list(50).into_iter().map(|row| (row.id, row.copies, row.copied_at, row.size, row.source)).collect::<Vec<_>>();
+    let strip = |service: &Service| {
+        service
+            .list(50)
+            .into_iter()
+            .map(|row| (row.id, row.copies, row.copied_at, row.size, row.source))
+            .collect::<Vec<_>>()
+    };
     assert_eq!(strip(&fresh), strip(&service));
     let shown = fresh.client(&["show", "2", "--raw"]);
     assert!(shown.stdout == picture);
@@ -302,7 +363,10 @@ fn what_was_removed_can_be_taken_back_across_a_restart() {
     service.await_records();
     assert_eq!(service.list(5).len(), 1);
     service.yadori(&["undo"]);
-    assert_eq!(service.list(5).iter().map(|row| row.head.as_str()).collect::<Vec<_>>(), ["three", "two", "one"]);
+    assert_eq!(
+        service.list(5).iter().map(|row| row.head.as_str()).collect::<Vec<_>>(),
+        ["three", "two", "one"]
+    );
     assert_eq!(service.yadori(&["show", "1"]).trim(), "three");
     let nothing = service.client(&["undo"]);
     assert!(String::from_utf8_lossy(&nothing.stderr).contains("nothing to take back"));

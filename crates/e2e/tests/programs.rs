@@ -21,7 +21,10 @@ fn serve(page: &'static str) -> String {
             let Ok(mut stream) = stream else { return };
             let mut asked = [0; 4_096];
             let _ = stream.read(&mut asked);
-            let head = format!("HTTP/1.1 200 OK\r\ncontent-type: text/html; charset=utf-8\r\ncontent-length: {}\r\nconnection: close\r\n\r\n", page.len());
+            let head = format!(
+                "HTTP/1.1 200 OK\r\ncontent-type: text/html; charset=utf-8\r\ncontent-length: {}\r\nconnection: close\r\n\r\n",
+                page.len()
+            );
             let _ = stream.write_all(head.as_bytes()).and_then(|()| stream.write_all(page.as_bytes()));
         }
     });
@@ -60,7 +63,11 @@ async fn chromium_copies_and_pastes_text_html_a_link_and_an_image() -> Result<()
     copy(&browser).await?;
     let text = service.await_clip("Ridge path: snow fields");
     assert!(text.formatted);
-    assert!(text.source.program.as_deref().unwrap_or_default().to_lowercase().contains("chrom"), "{:?}", text.source);
+    assert!(
+        text.source.program.as_deref().unwrap_or_default().to_lowercase().contains("chrom"),
+        "{:?}",
+        text.source
+    );
     assert!(text.source.window.as_deref().unwrap_or_default().contains("Hut notices"), "{:?}", text.source);
     assert_eq!(text.source.page.as_deref(), Some(address.as_str()));
 
@@ -70,7 +77,12 @@ async fn chromium_copies_and_pastes_text_html_a_link_and_an_image() -> Result<()
     assert_eq!(service.await_clip("https://trails.example.org").kind, Kind::Link);
 
     // A picture, as pages copy them.
-    browser.cdp("Browser.grantPermissions", serde_json::json!({ "permissions": ["clipboardReadWrite", "clipboardSanitizedWrite"] })).await?;
+    browser
+        .cdp(
+            "Browser.grantPermissions",
+            serde_json::json!({ "permissions": ["clipboardReadWrite", "clipboardSanitizedWrite"] }),
+        )
+        .await?;
     let written = browser
         .driver
         .execute_async(
@@ -79,7 +91,8 @@ async fn chromium_copies_and_pastes_text_html_a_link_and_an_image() -> Result<()
         )
         .await?;
     assert_eq!(written.json(), "ok");
-    let image = until("the picture", || service.list(3).into_iter().find(|row| row.kind == Kind::Image && row.saved));
+    let image =
+        until("the picture", || service.list(3).into_iter().find(|row| row.kind == Kind::Image && row.saved));
     assert_eq!(image.picture.map(|one| (one.width, one.height)), Some((320, 120)));
 
     // Taken, they are pasted by Ctrl+V: plain into a field, with formatting into a rich one, the picture as a picture.
@@ -102,7 +115,9 @@ async fn chromium_copies_and_pastes_text_html_a_link_and_an_image() -> Result<()
     copy(&browser).await?;
     until("the second copy", || service.list(5).into_iter().find(|row| row.id == text.id && row.copies == 2));
     drop(browser);
-    until("the copy after the browser's end", || display.paste_text().filter(|text| text.starts_with("Ridge path")));
+    until("the copy after the browser's end", || {
+        display.paste_text().filter(|text| text.starts_with("Ridge path"))
+    });
     until("the live clipboard", || service.status().filter(|status| status.live.state == LiveState::Clip));
     Ok(())
 }

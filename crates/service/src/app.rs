@@ -7,7 +7,9 @@ use std::time::Duration;
 use tokio::sync::{Notify, mpsc, watch};
 use tokio_util::sync::CancellationToken;
 use yadori_api as api;
-use yadori_core::{Clip, ClipId, Content, DeviceId, Digest, History, Kind, Micros, Offer, Representation, facts};
+use yadori_core::{
+    Clip, ClipId, Content, DeviceId, Digest, History, Kind, Micros, Offer, Representation, facts,
+};
 use yadori_desk::{Desk, DeskState};
 use yadori_store::{ReadError, RefusalRow, Store};
 
@@ -284,16 +286,42 @@ pub enum ContentError {
 fn capture_of(standing: &Standing) -> api::Capture {
     use api::{CaptureState as Is, DatabaseState};
     let (state, reason, display) = match &standing.desk {
-        None => (Is::Off, Some("capture is switched off for this run; start yadorid without --no-capture to keep copies".to_owned()), None),
+        None => (
+            Is::Off,
+            Some(
+                "capture is switched off for this run; start yadorid without --no-capture to keep copies"
+                    .to_owned(),
+            ),
+            None,
+        ),
         Some(DeskState::Connecting) => (Is::Starting, None, None),
-        Some(DeskState::Lost { reason } | DeskState::Absent { reason }) => (Is::Broken, Some(reason.clone()), None),
+        Some(DeskState::Lost { reason } | DeskState::Absent { reason }) => {
+            (Is::Broken, Some(reason.clone()), None)
+        }
         Some(DeskState::Watching { display }) => {
             let display = Some(display.clone());
             match standing.database.state {
                 DatabaseState::Ready => (Is::Keeping, None, display),
-                DatabaseState::Starting => (Is::Starting, Some("copies wait in memory until the database has started".to_owned()), display),
-                DatabaseState::Full => (Is::Waiting, Some("the disk is full: copies wait in memory and are saved when there is room".to_owned()), display),
-                DatabaseState::Away => (Is::Waiting, Some("the database is away: copies wait in memory and are saved when it is back".to_owned()), display),
+                DatabaseState::Starting => (
+                    Is::Starting,
+                    Some("copies wait in memory until the database has started".to_owned()),
+                    display,
+                ),
+                DatabaseState::Full => (
+                    Is::Waiting,
+                    Some(
+                        "the disk is full: copies wait in memory and are saved when there is room".to_owned(),
+                    ),
+                    display,
+                ),
+                DatabaseState::Away => (
+                    Is::Waiting,
+                    Some(
+                        "the database is away: copies wait in memory and are saved when it is back"
+                            .to_owned(),
+                    ),
+                    display,
+                ),
                 DatabaseState::Refused => (Is::Broken, standing.database.reason.clone(), display),
             }
         }
@@ -304,13 +332,21 @@ fn capture_of(standing: &Standing) -> api::Capture {
 /// A refusal in words.
 pub fn refusal(row: &RefusalRow) -> api::Refusal {
     let words = match (row.reason.as_str(), row.size) {
-        ("too-large", Some(size)) => format!("{} was copied; copies over 64 MiB are not kept", megabytes(size)),
+        ("too-large", Some(size)) => {
+            format!("{} was copied; copies over 64 MiB are not kept", megabytes(size))
+        }
         ("too-large", None) => "copies over 64 MiB are not kept".into(),
         ("no-room", _) => "memory for waiting copies was full while nothing could be saved".into(),
         ("invalid", _) => "the database would not take it".into(),
         _ => "the program did not hand its copy over".into(),
     };
-    api::Refusal { at: row.at, reason: row.reason.clone(), words, size: row.size, program: row.program.clone() }
+    api::Refusal {
+        at: row.at,
+        reason: row.reason.clone(),
+        words,
+        size: row.size,
+        program: row.program.clone(),
+    }
 }
 
 fn megabytes(size: u64) -> String {
@@ -334,7 +370,11 @@ pub fn row(history: &History, clip: &Clip) -> api::Row {
         copied_at: clip.ordered_at(),
         copies: clip.state.times_copied(),
         source: clip.state.offer().map(|offer| source(&offer.source)).unwrap_or_default(),
-        picture: facts.picture.as_ref().map(|one| api::Picture { mime: one.mime.clone(), width: one.width, height: one.height }),
+        picture: facts.picture.as_ref().map(|one| api::Picture {
+            mime: one.mime.clone(),
+            width: one.width,
+            height: one.height,
+        }),
         files: facts.files.iter().map(|uri| facts::path_of(uri).unwrap_or_else(|| uri.clone())).collect(),
         file_count: facts.file_count,
         saved: clip.saved,

@@ -46,7 +46,9 @@ pub enum HomeError {
     #[error("no home directory is known: set HOME, or pass --home DIR")]
     Unknown,
     /// A socket there could not be addressed.
-    #[error("{0} is too long for a socket (its path may have {SOCKET_PATH_LIMIT} bytes): choose a shorter --home")]
+    #[error(
+        "{0} is too long for a socket (its path may have {SOCKET_PATH_LIMIT} bytes): choose a shorter --home"
+    )]
     TooLong(PathBuf),
     /// A file or directory can't be used.
     #[error("{path} can't be used: {cause}")]
@@ -57,14 +59,21 @@ pub enum HomeError {
         cause: io::Error,
     },
     /// Another service runs here.
-    #[error("another yadorid (process {0}) already runs with this home; `yadori status` speaks to it, `yadori stop` ends it")]
+    #[error(
+        "another yadorid (process {0}) already runs with this home; `yadori status` speaks to it, `yadori stop` ends it"
+    )]
     Taken(String),
 }
 
 impl Home {
     /// Everything under one directory.
     pub fn under(dir: &Path) -> Self {
-        Self { config: dir.join("config.toml"), data: dir.join("data"), logs: dir.join("logs"), run: dir.join("run") }
+        Self {
+            config: dir.join("config.toml"),
+            data: dir.join("data"),
+            logs: dir.join("logs"),
+            run: dir.join("run"),
+        }
     }
 
     /// The XDG base directories, with the defaults of their specification. Without `XDG_RUNTIME_DIR`, the run-time
@@ -83,7 +92,11 @@ impl Home {
             config: at(&base.config, ".config")?.join("config.toml"),
             data: at(&base.data, ".local/share")?,
             logs: state.join("logs"),
-            run: base.run.clone().filter(|path| path.is_absolute()).map_or(state.join("run"), |run| run.join("yadori")),
+            run: base
+                .run
+                .clone()
+                .filter(|path| path.is_absolute())
+                .map_or(state.join("run"), |run| run.join("yadori")),
         })
     }
 
@@ -106,12 +119,19 @@ impl Home {
         }
         for dir in [&self.data, &self.logs, &self.run] {
             let made = DirBuilder::new().recursive(true).mode(0o700).create(dir);
-            made.and_then(|()| close_to_others(dir)).map_err(|cause| HomeError::Files { path: dir.clone(), cause })?;
+            made.and_then(|()| close_to_others(dir))
+                .map_err(|cause| HomeError::Files { path: dir.clone(), cause })?;
         }
         let path = self.run.join("lock");
         let files = |cause| HomeError::Files { path: path.clone(), cause };
-        let mut lock =
-            OpenOptions::new().read(true).write(true).create(true).truncate(false).mode(0o600).open(&path).map_err(files)?;
+        let mut lock = OpenOptions::new()
+            .read(true)
+            .write(true)
+            .create(true)
+            .truncate(false)
+            .mode(0o600)
+            .open(&path)
+            .map_err(files)?;
         if flock(&lock, FlockOperation::NonBlockingLockExclusive).is_err() {
             let mut holder = String::new();
             let _ = lock.read_to_string(&mut holder);
@@ -160,8 +180,10 @@ pub struct Claim {
 /// Random bytes from the operating system.
 pub fn random<const N: usize>() -> Result<[u8; N], HomeError> {
     let mut bytes = [0; N];
-    getrandom::fill(&mut bytes)
-        .map_err(|why| HomeError::Files { path: "/dev/urandom".into(), cause: io::Error::other(why.to_string()) })?;
+    getrandom::fill(&mut bytes).map_err(|why| HomeError::Files {
+        path: "/dev/urandom".into(),
+        cause: io::Error::other(why.to_string()),
+    })?;
     Ok(bytes)
 }
 

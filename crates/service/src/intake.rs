@@ -57,7 +57,8 @@ async fn take_in(app: &Shared, offer: Arc<Offer>, at: Micros, standing: bool, di
         let offer = Arc::unwrap_or_clone(offer);
         match prepare(&app, offer, aside).await {
             Some((reading, contents)) => {
-                let capture = Capture { reading, contents, staged: false, at, standing, live: true, done: None };
+                let capture =
+                    Capture { reading, contents, staged: false, at, standing, live: true, done: None };
                 submit(&app, capture, disk).await;
             }
             None => unkept(&app, at),
@@ -76,7 +77,15 @@ pub async fn add(app: &Shared, offer: Offer, disk: Option<PathBuf>, done: Done<y
     let aside = offer.size() > ASIDE;
     match prepare(app, offer, aside).await {
         Some((reading, contents)) => {
-            let capture = Capture { reading, contents, staged: false, at, standing: false, live: false, done: Some(done) };
+            let capture = Capture {
+                reading,
+                contents,
+                staged: false,
+                at,
+                standing: false,
+                live: false,
+                done: Some(done),
+            };
             submit(app, capture, disk).await;
         }
         None => {
@@ -93,7 +102,12 @@ async fn prepare(app: &Shared, mut offer: Offer, aside: bool) -> Option<(Reading
     let work = move || {
         let mut reading = read(offer, device)?;
         reading.offer.source = std::mem::take(&mut reading.offer.source).bounded(400);
-        let contents = reading.offer.representations.iter().map(|one| (one.content.digest(), one.content.clone())).collect();
+        let contents = reading
+            .offer
+            .representations
+            .iter()
+            .map(|one| (one.content.digest(), one.content.clone()))
+            .collect();
         Some((reading, contents))
     };
     if aside { tokio::task::spawn_blocking(work).await.ok().flatten() } else { work() }

@@ -130,7 +130,7 @@ pub struct Keeper {
     mode: Mode,
     tombstones: HashMap<ClipId, ClipState>,
     /// Copies that wait, oldest first.
-    waiting: VecDeque<Box<Capture>>,
+    waiting: VecDeque<Capture>,
     waiting_bytes: u64,
     /// What is on disk of the clips that have a waiting copy.
     on_disk: HashMap<ClipId, Option<ClipRow>>,
@@ -176,7 +176,7 @@ impl Keeper {
         let mut plan = Plan::default();
         for change in batch {
             match change {
-                Change::Capture(capture) => plan.captures.push(capture),
+                Change::Capture(capture) => plan.captures.push(*capture),
                 Change::Refusal(refusal) => plan.refusals.push(refusal),
                 other => {
                     self.carry_out(std::mem::take(&mut plan)).await;
@@ -242,7 +242,7 @@ impl Keeper {
     }
 
     /// Stages a copy's large contents and commits it alone. False when it has to wait (again).
-    async fn save_one(&mut self, mut capture: Box<Capture>) -> bool {
+    async fn save_one(&mut self, mut capture: Capture) -> bool {
         let mut outcome = Ok(());
         if !capture.staged {
             outcome = match &self.store {
@@ -289,11 +289,17 @@ impl Keeper {
     }
 
     /// The history follows what was committed, and everybody is told.
-    fn apply(&mut self, draft: plan::Draft, captures: Vec<Box<Capture>>) {
+    fn apply(&mut self, draft: plan::Draft, captures: Vec<Capture>) {
         for (id, planned) in draft.clips {
             self.on_disk.remove(&id);
             self.tombstones.remove(&id);
-            self.put(Clip { id, state: planned.state, facts: planned.facts, received_at: planned.received_at, saved: true });
+            self.put(Clip {
+                id,
+                state: planned.state,
+                facts: planned.facts,
+                received_at: planned.received_at,
+                saved: true,
+            });
         }
         for capture in captures {
             for (digest, content) in &capture.contents {
@@ -340,7 +346,7 @@ impl Keeper {
     }
 
     /// A copy that can't be saved now is shown as not saved and kept in memory, as far as there is room.
-    fn wait(&mut self, capture: Box<Capture>) {
+    fn wait(&mut self, capture: Capture) {
         if self.waiting_bytes + capture.bytes() > WAITING_CAP {
             let program = capture.reading.offer.source.program.clone();
             self.announce_refusal(&RefusalRow {
@@ -350,7 +356,9 @@ impl Keeper {
                 program,
             });
             if let Some(done) = capture.done {
-                let _ = done.send(Err(ActError::Unavailable("memory for waiting copies is full; free the disk or bring the database back".into())));
+                let _ = done.send(Err(ActError::Unavailable(
+                    "memory for waiting copies is full; free the disk or bring the database back".into(),
+                )));
             }
             return;
         }
@@ -368,7 +376,7 @@ impl Keeper {
         self.count_waiting();
     }
 
-    fn wait_first(&mut self, capture: Box<Capture>) {
+    fn wait_first(&mut self, capture: Capture) {
         self.show_unsaved(&capture);
         self.waiting_bytes += capture.bytes();
         self.waiting.push_front(capture);
@@ -378,12 +386,19 @@ impl Keeper {
     fn show_unsaved(&mut self, capture: &Capture) {
         let id = capture.reading.id;
         if !self.on_disk.contains_key(&id) {
-            let known = self.app.history().get(id).filter(|clip| clip.saved).map(|clip| ClipRow::from(&**clip));
+            let known =
+                self.app.history().get(id).filter(|clip| clip.saved).map(|clip| ClipRow::from(&**clip));
             self.on_disk.insert(id, known);
         }
         self.app.hold(&capture.contents);
         let planned = self.plan_capture(capture, self.shown(id));
-        self.put(Clip { id, state: planned.state, facts: planned.facts, received_at: planned.received_at, saved: false });
+        self.put(Clip {
+            id,
+            state: planned.state,
+            facts: planned.facts,
+            received_at: planned.received_at,
+            saved: false,
+        });
         self.settle_live(capture);
     }
 
@@ -392,11 +407,16 @@ impl Keeper {
         self.app.stand(|standing| standing.unsaved = unsaved);
     }
 
-    fn refuse(&self, captures: Vec<Box<Capture>>, why: &str) {
+    fn refuse(&self, captures: Vec<Capture>, why: &str) {
         for capture in captures {
             tracing::error!("a copy was refused by the database ({why})");
             let program = capture.reading.offer.source.program.clone();
-            self.announce_refusal(&RefusalRow { at: capture.at, reason: "invalid".into(), size: Some(capture.bytes()), program });
+            self.announce_refusal(&RefusalRow {
+                at: capture.at,
+                reason: "invalid".into(),
+                size: Some(capture.bytes()),
+                program,
+            });
             if let Some(done) = capture.done {
                 let _ = done.send(Err(ActError::Refused(format!("the database would not take it ({why})"))));
             }

@@ -47,7 +47,9 @@ pub enum StartError {
     #[error(transparent)]
     Home(#[from] HomeError),
     /// The address that was asked for.
-    #[error("{0} is taken by another program ({1}); end that program, or choose another address with --listen (127.0.0.1:0 for any free port)")]
+    #[error(
+        "{0} is taken by another program ({1}); end that program, or choose another address with --listen (127.0.0.1:0 for any free port)"
+    )]
     Port(SocketAddr, io::Error),
     /// The client's socket.
     #[error("the socket {path} can't be made: {cause}")]
@@ -104,7 +106,12 @@ pub async fn run(
         let app = app.clone();
         async move { app.tell_status().await }
     });
-    tokio::spawn(records::run(app.clone(), home.clone(), settings.database_url.clone(), server.as_ref().map(PrivateServer::state)));
+    tokio::spawn(records::run(
+        app.clone(),
+        home.clone(),
+        settings.database_url.clone(),
+        server.as_ref().map(PrivateServer::state),
+    ));
     ready(&app);
 
     shutdown.cancelled().await;
@@ -152,11 +159,14 @@ fn serve_unix(path: &std::path::Path, context: &Context) -> Result<JoinHandle<()
 /// bookmarks and open pages point there.
 async fn serve_console(settings: &Settings, context: &Context) -> Result<JoinHandle<()>, StartError> {
     let remembered = settings.home.remembered_port();
-    let wanted = settings.listen.unwrap_or_else(|| SocketAddr::from(([127, 0, 0, 1], remembered.unwrap_or(0))));
+    let wanted =
+        settings.listen.unwrap_or_else(|| SocketAddr::from(([127, 0, 0, 1], remembered.unwrap_or(0))));
     let bound = TcpListener::bind(wanted).await;
     let listener = match bound {
         Ok(listener) => Some(listener),
-        Err(why) if settings.listen.is_some() || remembered.is_none() => return Err(StartError::Port(wanted, why)),
+        Err(why) if settings.listen.is_some() || remembered.is_none() => {
+            return Err(StartError::Port(wanted, why));
+        }
         Err(_) => None,
     };
     if let Some(listener) = &listener {
@@ -183,7 +193,9 @@ async fn serve_console(settings: &Settings, context: &Context) -> Result<JoinHan
         let ended = context.app.shutdown.clone().cancelled_owned();
         if let Err(why) = axum::serve(listener, router).with_graceful_shutdown(ended).await {
             tracing::error!("the console is not served any more: {why}");
-            context.app.stand(|standing| standing.console = Err(format!("the console is not served any more: {why}")));
+            context.app.stand(|standing| {
+                standing.console = Err(format!("the console is not served any more: {why}"));
+            });
         }
     }))
 }

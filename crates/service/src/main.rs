@@ -13,7 +13,7 @@ use yadori_service::{logging, run};
 
 fn main() -> ExitCode {
     let flags = Flags::parse();
-    match settings(flags).and_then(|settings| start(settings)) {
+    match settings(flags).and_then(start) {
         Ok(()) => ExitCode::SUCCESS,
         Err(why) => {
             #[expect(clippy::print_stderr, reason = "the one place where the service speaks to a terminal")]

@@ -17,12 +17,19 @@ const LONGEST_PAUSE: Duration = Duration::from_secs(2);
 const HEARTBEAT: Duration = Duration::from_secs(5);
 
 /// Opens the records, as often as it takes, and keeps what is known of the private server up to date.
-pub(crate) async fn run(app: Shared, home: Home, url: Option<String>, server: Option<watch::Receiver<ServerState>>) {
+pub(crate) async fn run(
+    app: Shared,
+    home: Home,
+    url: Option<String>,
+    server: Option<watch::Receiver<ServerState>>,
+) {
     let location = match url {
         Some(url) => Location::Url(url),
         None => match current_user() {
             Ok(user) => Location::Private { socket: home.database_socket(), user },
-            Err(why) => return say(&app, DatabaseState::Refused, format!("the database user is not known: {why}")),
+            Err(why) => {
+                return say(&app, DatabaseState::Refused, format!("the database user is not known: {why}"));
+            }
         },
     };
     let Some(store) = open(&app, &location, server.clone()).await else { return };
@@ -32,7 +39,11 @@ pub(crate) async fn run(app: Shared, home: Home, url: Option<String>, server: Op
     }
 }
 
-async fn open(app: &Shared, location: &Location, mut server: Option<watch::Receiver<ServerState>>) -> Option<Store> {
+async fn open(
+    app: &Shared,
+    location: &Location,
+    mut server: Option<watch::Receiver<ServerState>>,
+) -> Option<Store> {
     let mut pause = FIRST_PAUSE;
     loop {
         if let Some(server) = &mut server {

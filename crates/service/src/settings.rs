@@ -109,7 +109,9 @@ pub enum SettingsError {
         cause: Box<toml::de::Error>,
     },
     /// Not an address.
-    #[error("`listen` is `{0}`; it must be a loopback address and a port, such as 127.0.0.1:4180 or 127.0.0.1:0")]
+    #[error(
+        "`listen` is `{0}`; it must be a loopback address and a port, such as 127.0.0.1:4180 or 127.0.0.1:0"
+    )]
     Listen(String),
     /// Not a level.
     #[error("`log.level` is `{0}`; it must be one of error, warn, info, debug, trace")]
@@ -123,7 +125,11 @@ pub enum SettingsError {
 }
 
 /// Reads the file that flags and base directories point to, and puts all together.
-pub fn resolve(flags: Flags, base: &BaseDirectories, environment_display: Option<String>) -> Result<Settings, SettingsError> {
+pub fn resolve(
+    flags: Flags,
+    base: &BaseDirectories,
+    environment_display: Option<String>,
+) -> Result<Settings, SettingsError> {
     let home = match &flags.home {
         Some(dir) => Home::under(&std::path::absolute(dir).unwrap_or_else(|_| dir.clone())),
         None => Home::by_xdg(base)?,
@@ -131,17 +137,25 @@ pub fn resolve(flags: Flags, base: &BaseDirectories, environment_display: Option
     let path = flags.config.clone().unwrap_or_else(|| home.config.clone());
     let file = match std::fs::read_to_string(&path) {
         Ok(text) => parse(&text, &path)?,
-        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound && flags.config.is_none() => File::default(),
+        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound && flags.config.is_none() => {
+            File::default()
+        }
         Err(cause) => return Err(SettingsError::Unreadable { path, cause }),
     };
     combine(flags, file, home, environment_display)
 }
 
 fn parse(text: &str, path: &Path) -> Result<File, SettingsError> {
-    toml::from_str(text).map_err(|cause| SettingsError::Malformed { path: path.to_owned(), cause: Box::new(cause) })
+    toml::from_str(text)
+        .map_err(|cause| SettingsError::Malformed { path: path.to_owned(), cause: Box::new(cause) })
 }
 
-fn combine(flags: Flags, file: File, home: Home, environment_display: Option<String>) -> Result<Settings, SettingsError> {
+fn combine(
+    flags: Flags,
+    file: File,
+    home: Home,
+    environment_display: Option<String>,
+) -> Result<Settings, SettingsError> {
     let listen = flags.listen.or(file.listen).map(|text| match text.parse::<SocketAddr>() {
         Ok(address) if address.ip().is_loopback() => Ok(address),
         _ => Err(SettingsError::Listen(text)),
@@ -172,12 +186,18 @@ mod tests {
     use super::*;
 
     fn resolved(flags: Flags, text: &str) -> Result<Settings, SettingsError> {
-        combine(flags, parse(text, Path::new("config.toml"))?, Home::under(Path::new("/h")), Some(":7".into()))
+        combine(
+            flags,
+            parse(text, Path::new("config.toml"))?,
+            Home::under(Path::new("/h")),
+            Some(":7".into()),
+        )
     }
 
     /// The example with every commented setting switched on.
     fn switched_on() -> String {
-        let setting = |line: &str| line.strip_prefix("# ").filter(|rest| rest.contains(" = ")).map(str::to_owned);
+        let setting =
+            |line: &str| line.strip_prefix("# ").filter(|rest| rest.contains(" = ")).map(str::to_owned);
         EXAMPLE.lines().map(|line| setting(line).unwrap_or_else(|| line.to_owned()) + "\n").collect()
     }
 

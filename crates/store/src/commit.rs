@@ -51,7 +51,10 @@ impl Store {
                 Err(Broken::Server(why)) if is_conflict(&why) && attempt < ATTEMPTS => {
                     let mut jitter = [0u8; 1];
                     let _ = getrandom::fill(&mut jitter);
-                    tokio::time::sleep(Duration::from_millis(u64::from(attempt * 5) + u64::from(jitter[0] % 10))).await;
+                    tokio::time::sleep(Duration::from_millis(
+                        u64::from(attempt * 5) + u64::from(jitter[0] % 10),
+                    ))
+                    .await;
                 }
                 Err(why) => return Err(why.into()),
             }
@@ -102,7 +105,11 @@ impl Store {
                 .await?;
         }
         for (act, at) in &group.undone {
-            sqlx::query("UPDATE acts SET undone_at = ? WHERE id = ?").bind(at).bind(&act[..]).execute(&mut *tx).await?;
+            sqlx::query("UPDATE acts SET undone_at = ? WHERE id = ?")
+                .bind(at)
+                .bind(&act[..])
+                .execute(&mut *tx)
+                .await?;
             sqlx::query("DELETE FROM uses WHERE holder = ?").bind(&act[..]).execute(&mut *tx).await?;
         }
         let mut freed: Vec<Digest> = Vec::new();
@@ -163,10 +170,11 @@ async fn write_clips(tx: &mut MySqlConnection, clips: &[ClipRow]) -> Result<(), 
 
 async fn require_staged(tx: &mut MySqlConnection, staged: &[Digest]) -> Result<(), Broken> {
     for digest in staged {
-        let there: Option<i64> = sqlx::query_scalar("SELECT size FROM contents WHERE digest = ? LOCK IN SHARE MODE")
-            .bind(&digest.0[..])
-            .fetch_optional(&mut *tx)
-            .await?;
+        let there: Option<i64> =
+            sqlx::query_scalar("SELECT size FROM contents WHERE digest = ? LOCK IN SHARE MODE")
+                .bind(&digest.0[..])
+                .fetch_optional(&mut *tx)
+                .await?;
         if there.is_none() {
             return Err(Broken::NotStaged);
         }

@@ -72,7 +72,10 @@ impl Store {
     }
 }
 
-pub(crate) async fn read_content(connection: &mut MySqlConnection, digest: Digest) -> Result<Content, ReadError> {
+pub(crate) async fn read_content(
+    connection: &mut MySqlConnection,
+    digest: Digest,
+) -> Result<Content, ReadError> {
     let size: Option<i64> = sqlx::query_scalar("SELECT size FROM contents WHERE digest = ?")
         .bind(&digest.0[..])
         .fetch_optional(&mut *connection)

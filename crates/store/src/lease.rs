@@ -26,13 +26,17 @@ impl Lease {
     /// gone); one of another device only when it has been silent for 15 seconds.
     pub(crate) async fn take(pool: &MySqlPool, device: DeviceId) -> Result<Self, OpenError> {
         let mut token = [0; 16];
-        getrandom::fill(&mut token).map_err(|why| OpenError::Prepare(sqlx::Error::Protocol(why.to_string())))?;
+        getrandom::fill(&mut token)
+            .map_err(|why| OpenError::Prepare(sqlx::Error::Protocol(why.to_string())))?;
         let mut tx = pool.begin().await.map_err(OpenError::Connect)?;
-        let held: Option<(Vec<u8>, i64)> =
-            sqlx::query_as(concat!("SELECT device, ", now!(), " - seen_at FROM service WHERE one = 1 FOR UPDATE"))
-                .fetch_optional(&mut *tx)
-                .await
-                .map_err(OpenError::Prepare)?;
+        let held: Option<(Vec<u8>, i64)> = sqlx::query_as(concat!(
+            "SELECT device, ",
+            now!(),
+            " - seen_at FROM service WHERE one = 1 FOR UPDATE"
+        ))
+        .fetch_optional(&mut *tx)
+        .await
+        .map_err(OpenError::Prepare)?;
         if held.is_some_and(|(holder, silence)| holder != device.0 && silence < STALE_AFTER) {
             return Err(OpenError::Leased);
         }

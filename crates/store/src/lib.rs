@@ -65,7 +65,9 @@ impl Store {
             .map_err(OpenError::Connect)?;
         match MIGRATIONS.run(&pool).await {
             Ok(()) => {}
-            Err(sqlx::migrate::MigrateError::VersionMissing(version)) => return Err(OpenError::Newer(version)),
+            Err(sqlx::migrate::MigrateError::VersionMissing(version)) => {
+                return Err(OpenError::Newer(version));
+            }
             Err(why) => return Err(OpenError::Migrate(why)),
         }
         let lease = lease::Lease::take(&pool, device).await?;
@@ -99,17 +101,20 @@ impl Store {
 async fn connect_options(location: &Location) -> Result<MySqlConnectOptions, OpenError> {
     match location {
         Location::Private { socket, user } => {
-            let options = MySqlConnectOptions::new().socket(socket).username(user).collation("utf8mb4_nopad_bin");
+            let options =
+                MySqlConnectOptions::new().socket(socket).username(user).collation("utf8mb4_nopad_bin");
             let pool = MySqlPoolOptions::new()
                 .max_connections(1)
                 .acquire_timeout(Duration::from_secs(4))
                 .connect_with(options.clone())
                 .await
                 .map_err(OpenError::Connect)?;
-            sqlx::query("CREATE DATABASE IF NOT EXISTS yadori CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin")
-                .execute(&pool)
-                .await
-                .map_err(OpenError::Connect)?;
+            sqlx::query(
+                "CREATE DATABASE IF NOT EXISTS yadori CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin",
+            )
+            .execute(&pool)
+            .await
+            .map_err(OpenError::Connect)?;
             pool.close().await;
             Ok(options.database(SCHEMA))
         }

@@ -24,7 +24,13 @@ impl ClipRow {
 
     /// As a clip of the history; `None` for tombstones.
     pub fn into_clip(self) -> Option<Clip> {
-        Some(Clip { id: self.id, state: self.state, facts: self.facts?, received_at: self.received_at, saved: true })
+        Some(Clip {
+            id: self.id,
+            state: self.state,
+            facts: self.facts?,
+            received_at: self.received_at,
+            saved: true,
+        })
     }
 }
 

@@ -55,7 +55,9 @@ pub enum ServerState {
 #[derive(Debug, thiserror::Error)]
 pub enum ServerError {
     /// Debian's package is missing.
-    #[error("`{0}` is not installed; install the Debian packages mariadb-server-core and mariadb-client-core")]
+    #[error(
+        "`{0}` is not installed; install the Debian packages mariadb-server-core and mariadb-client-core"
+    )]
     Missing(&'static str),
     /// A directory or file could not be made.
     #[error("{path} can't be written: {cause}; check its owner and the free space")]
@@ -175,7 +177,11 @@ fn supervise(paths: &ServerPaths, shared: &Shared, tell: &watch::Sender<ServerSt
 }
 
 /// Runs the server until it ends. `Ok` when that was asked for.
-fn run_once(paths: &ServerPaths, shared: &Shared, tell: &watch::Sender<ServerState>) -> Result<(), ServerError> {
+fn run_once(
+    paths: &ServerPaths,
+    shared: &Shared,
+    tell: &watch::Sender<ServerState>,
+) -> Result<(), ServerError> {
     install::ensure(paths)?;
     orphan::await_exit(&paths.data, &shared.stop);
     let _ = std::fs::remove_file(&paths.socket);
@@ -204,7 +210,10 @@ fn spawn(paths: &ServerPaths) -> Result<Child, ServerError> {
     let settings = install::write_settings(paths)?;
     // `setpriv` sets the parent-death signal in the child, so that a killed service leaves no server behind.
     let mut command = Command::new(install::find("setpriv")?);
-    command.args(["--pdeathsig", "TERM", "--"]).arg(program).arg(format!("--defaults-file={}", settings.display()));
+    command
+        .args(["--pdeathsig", "TERM", "--"])
+        .arg(program)
+        .arg(format!("--defaults-file={}", settings.display()));
     if rustix::process::geteuid().is_root() {
         command.arg("--user=root");
     }

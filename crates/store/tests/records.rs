@@ -8,9 +8,14 @@ use std::time::{Duration, Instant};
 use sqlx::AssertSqlSafe;
 use sqlx::mysql::MySqlPool;
 use tempfile::TempDir;
-use yadori_core::{ClipId, ClipState, Class, Content, DeviceId, Digest, Facts, OfferRecord, RepresentationRecord, Source, Stamp};
+use yadori_core::{
+    Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RepresentationRecord, Source,
+    Stamp,
+};
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
-use yadori_store::{ActRow, CHUNK, ClipRow, CommitError, Group, Location, OpenError, ReadError, RefusalRow, Store};
+use yadori_store::{
+    ActRow, CHUNK, ClipRow, CommitError, Group, Location, OpenError, ReadError, RefusalRow, Store,
+};
 
 const DEVICE: DeviceId = DeviceId([1; 16]);
 
@@ -70,7 +75,12 @@ async fn execute(server: &Server, schema: &str, sql: &str) {
 /// A schema of its own on the shared server.
 async fn store(schema: &str) -> (Arc<Server>, Store) {
     let server = shared();
-    execute(&server, "mysql", &format!("CREATE DATABASE {schema} CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin")).await;
+    execute(
+        &server,
+        "mysql",
+        &format!("CREATE DATABASE {schema} CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin"),
+    )
+    .await;
     let store = Store::open(&server.location(schema), DEVICE).await.unwrap();
     (server, store)
 }
@@ -85,11 +95,20 @@ fn stamp(wall_ms: u64) -> Stamp {
 
 fn clip(text: &str, at: u64) -> (ClipRow, (Digest, Content)) {
     let content = Content::new(text.to_owned());
-    let record = RepresentationRecord { mime: "text/plain;charset=utf-8".into(), size: content.len() as u64, digest: content.digest() };
+    let record = RepresentationRecord {
+        mime: "text/plain;charset=utf-8".into(),
+        size: content.len() as u64,
+        digest: content.digest(),
+    };
     let mut state = ClipState::default();
-    state.capture(OfferRecord { representations: vec![record], source: Source::default() }, at as i64, stamp(at));
+    state.capture(
+        OfferRecord { representations: vec![record], source: Source::default() },
+        at as i64,
+        stamp(at),
+    );
     let facts = Some(Facts::of_text(text, content.len() as u64, false));
-    let row = ClipRow { id: ClipId::of(Class::Text, &[text.as_bytes()]), state, facts, received_at: at as i64 };
+    let row =
+        ClipRow { id: ClipId::of(Class::Text, &[text.as_bytes()]), state, facts, received_at: at as i64 };
     (row, (content.digest(), content))
 }
 
@@ -147,7 +166,10 @@ async fn orphans_are_collected_and_what_is_used_stays() {
     let (lost, later) = (Content::new("staged and forgotten"), Content::new("staged just now"));
     store.stage(lost.digest(), &lost, 10).await.unwrap();
     store.stage(later.digest(), &later, 100).await.unwrap();
-    sqlx::query("INSERT INTO chunks (digest, n, data) VALUES (REPEAT('x', 32), 0, 'half')").execute(store.pool()).await.unwrap();
+    sqlx::query("INSERT INTO chunks (digest, n, data) VALUES (REPEAT('x', 32), 0, 'half')")
+        .execute(store.pool())
+        .await
+        .unwrap();
     assert_eq!(store.collect_orphans(50).await.unwrap(), 2);
     assert!(store.content(digest).await.is_ok());
     assert!(store.content(later.digest()).await.is_ok());
@@ -169,7 +191,12 @@ async fn the_end_of_an_act_wipes_what_only_it_held() {
         undone_at: None,
     };
     let tombstone = ClipRow { state: gone.0.state.tombstone(), facts: None, ..gone.0.clone() };
-    let removal = Group { clips: vec![tombstone], dropped: vec![(gone.0.id.0, gone.1.0)], acts: vec![act], ..Group::default() };
+    let removal = Group {
+        clips: vec![tombstone],
+        dropped: vec![(gone.0.id.0, gone.1.0)],
+        acts: vec![act],
+        ..Group::default()
+    };
     store.commit(&removal).await.unwrap();
     assert!(store.content(gone.1.0).await.is_ok(), "it can still be taken back");
     assert_eq!(store.newest_act(0).await.unwrap().unwrap().payload, b"what was removed");
@@ -180,7 +207,10 @@ async fn the_end_of_an_act_wipes_what_only_it_held() {
     assert!(store.content(kept.1.0).await.is_ok(), "another clip needs it");
     assert_eq!(count(&store, "SELECT COUNT(*) FROM acts").await, 0);
     assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks WHERE data LIKE '%removed%'").await, 0);
-    assert_eq!(count(&store, "SELECT COUNT(*) FROM clips WHERE facts IS NOT NULL AND facts LIKE '%removed%'").await, 0);
+    assert_eq!(
+        count(&store, "SELECT COUNT(*) FROM clips WHERE facts IS NOT NULL AND facts LIKE '%removed%'").await,
+        0
+    );
 }
 
 #[tokio::test]
@@ -208,7 +238,10 @@ async fn a_newer_schema_is_refused_untouched() {
     let tables = "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()";
     let before = count(&store, tables).await;
     let refused = Store::open(&server.location("newer"), DEVICE).await;
-    assert!(matches!(&refused, Err(why @ OpenError::Newer(20990101000000)) if !why.may_pass()), "{refused:?}");
+    assert!(
+        matches!(&refused, Err(why @ OpenError::Newer(20990101000000)) if !why.may_pass()),
+        "{refused:?}"
+    );
     assert_eq!(count(&store, tables).await, before);
     store.commit(&group_of(&[clip("the lease was not touched", 2)])).await.unwrap();
 }
@@ -227,8 +260,12 @@ async fn a_snapshot_does_not_see_later_changes() {
 #[tokio::test]
 async fn refusals_are_kept_without_content_newest_first() {
     let (_server, store) = store("refusals").await;
-    let refusal = |at, size| RefusalRow { at, reason: "too-large".into(), size, program: Some("Drawing".into()) };
-    store.commit(&Group { refusals: vec![refusal(1, None), refusal(2, Some(70 << 20))], ..Group::default() }).await.unwrap();
+    let refusal =
+        |at, size| RefusalRow { at, reason: "too-large".into(), size, program: Some("Drawing".into()) };
+    store
+        .commit(&Group { refusals: vec![refusal(1, None), refusal(2, Some(70 << 20))], ..Group::default() })
+        .await
+        .unwrap();
     assert_eq!(store.refusals(1).await.unwrap(), [refusal(2, Some(70 << 20))]);
 }
 
@@ -290,7 +327,8 @@ async fn a_server_that_cannot_start_says_why() {
     let dir = tempfile::tempdir().unwrap();
     let file: PathBuf = dir.path().join("not-a-directory");
     std::fs::write(&file, "").unwrap();
-    let paths = ServerPaths { data: file.join("records"), socket: dir.path().join("s"), log: dir.path().join("log") };
+    let paths =
+        ServerPaths { data: file.join("records"), socket: dir.path().join("s"), log: dir.path().join("log") };
     let server = PrivateServer::start(paths).unwrap();
     let state = server.state();
     let end = Instant::now() + Duration::from_secs(20);

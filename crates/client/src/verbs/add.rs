@@ -89,14 +89,19 @@ impl Add {
                     return Err(Failure::Use("give a TEXT, a --file, or something on standard input".into()));
                 }
                 let mut bytes = Vec::new();
-                io::stdin().read_to_end(&mut bytes).map_err(|cause| Failure::File { path: "standard input".into(), cause })?;
+                io::stdin()
+                    .read_to_end(&mut bytes)
+                    .map_err(|cause| Failure::File { path: "standard input".into(), cause })?;
                 bytes
             }
         };
         let kind = match &self.kind {
             Some(kind) => kind.clone(),
             None => recognised(&bytes).ok_or_else(|| {
-                Failure::Use("it is neither text nor a picture of a known type; say what it is with --type MIME".into())
+                Failure::Use(
+                    "it is neither text nor a picture of a known type; say what it is with --type MIME"
+                        .into(),
+                )
             })?,
         };
         Ok(encoded(kind, &bytes))
@@ -129,7 +134,9 @@ fn recognised(bytes: &[u8]) -> Option<String> {
         (b"MM\0*", "image/tiff"),
     ];
     let text = std::str::from_utf8(bytes).ok();
-    if let Some((_, kind)) = signatures.iter().find(|(start, _)| bytes.starts_with(start) && (start.len() > 2 || text.is_none())) {
+    if let Some((_, kind)) =
+        signatures.iter().find(|(start, _)| bytes.starts_with(start) && (start.len() > 2 || text.is_none()))
+    {
         return Some((*kind).to_owned());
     }
     if bytes.starts_with(b"RIFF") && bytes.get(8..12) == Some(b"WEBP") {
@@ -144,10 +151,9 @@ fn moment(text: &str) -> Result<i64, Failure> {
         let here: DateTime = text.parse().ok()?;
         Some(here.to_zoned(TimeZone::system()).ok()?.timestamp())
     };
-    zoned
-        .or_else(local)
-        .map(|at| at.as_microsecond())
-        .ok_or_else(|| Failure::Use(format!("--at takes a time such as 2026-11-02T09:41, and `{text}` is none")))
+    zoned.or_else(local).map(jiff::Timestamp::as_microsecond).ok_or_else(|| {
+        Failure::Use(format!("--at takes a time such as 2026-11-02T09:41, and `{text}` is none"))
+    })
 }
 
 fn file_uri(path: &Path) -> String {
@@ -155,7 +161,9 @@ fn file_uri(path: &Path) -> String {
     let mut uri = String::from("file://");
     for byte in path.as_os_str().as_bytes() {
         match byte {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'/' | b'-' | b'.' | b'_' | b'~' => uri.push(char::from(*byte)),
+            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'/' | b'-' | b'.' | b'_' | b'~' => {
+                uri.push(char::from(*byte));
+            }
             _ => uri.push_str(&format!("%{byte:02X}")),
         }
     }

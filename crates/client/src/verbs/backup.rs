@@ -28,17 +28,29 @@ impl Backup {
             let _ = std::fs::remove_file(&part);
         }
         let bytes = outcome?;
-        writeln!(out, "Wrote {} to {}. It is not encrypted: keep it where nobody else reads.", table::size(bytes), self.file.display())?;
+        writeln!(
+            out,
+            "Wrote {} to {}. It is not encrypted: keep it where nobody else reads.",
+            table::size(bytes),
+            self.file.display()
+        )?;
         Ok(())
     }
 
     fn write(&self, service: &Connection, part: &Path) -> Result<u64, Failure> {
         let failed = |cause| Failure::file(part, cause);
         let mut bytes = service.download("/backup")?;
-        let mut file =
-            OpenOptions::new().write(true).read(true).create(true).truncate(true).mode(0o600).open(part).map_err(failed)?;
-        let count = io::copy(&mut bytes, &mut file)
-            .map_err(|why| Failure::Connection(format!("the backup broke off ({why}); nothing was replaced")))?;
+        let mut file = OpenOptions::new()
+            .write(true)
+            .read(true)
+            .create(true)
+            .truncate(true)
+            .mode(0o600)
+            .open(part)
+            .map_err(failed)?;
+        let count = io::copy(&mut bytes, &mut file).map_err(|why| {
+            Failure::Connection(format!("the backup broke off ({why}); nothing was replaced"))
+        })?;
         if !is_whole(&mut file).map_err(failed)? {
             return Err(Failure::Connection("the backup broke off; nothing was replaced".into()));
         }

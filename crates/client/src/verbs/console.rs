@@ -39,7 +39,10 @@ impl Console {
             .status();
         match opened {
             Ok(status) if status.success() => Ok(writeln!(out, "Opened in the browser.")?),
-            _ => Err(Failure::Use(format!("no browser could be opened; open this within a minute:\n{}", link.url))),
+            _ => Err(Failure::Use(format!(
+                "no browser could be opened; open this within a minute:\n{}",
+                link.url
+            ))),
         }
     }
 }

@@ -44,7 +44,10 @@ impl List {
             return json(out, &clips);
         }
         if clips.is_empty() {
-            writeln!(out, "Nothing was copied yet. Copy something, or bring something in with `yadori add`.")?;
+            writeln!(
+                out,
+                "Nothing was copied yet. Copy something, or bring something in with `yadori add`."
+            )?;
             return Ok(());
         }
         print(out, &clips)?;

@@ -31,7 +31,8 @@ impl Remove {
         if self.json {
             return json(out, &removed);
         }
-        let clips = if removed.removed == 1 { "1 clip".to_owned() } else { format!("{} clips", removed.removed) };
+        let clips =
+            if removed.removed == 1 { "1 clip".to_owned() } else { format!("{} clips", removed.removed) };
         let minutes = removed.grace_seconds.div_ceil(60);
         writeln!(out, "Removed {clips}. `yadori undo` takes that back, for {minutes} minutes.")?;
         Ok(())

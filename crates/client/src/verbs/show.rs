@@ -79,7 +79,12 @@ impl Show {
 
     /// The representation that was asked for, or the one the clip is known by.
     fn pick(&self, whole: &Detail) -> Result<(u32, String), Failure> {
-        let named = |wanted: &str| whole.representations.iter().find(|one| one.mime == wanted || one.mime.split(';').next() == Some(wanted));
+        let named = |wanted: &str| {
+            whole
+                .representations
+                .iter()
+                .find(|one| one.mime == wanted || one.mime.split(';').next() == Some(wanted))
+        };
         let found = match &self.kind {
             Some(kind) => named(kind),
             None => match whole.row.picture.as_ref().filter(|_| whole.row.kind == Kind::Image) {
@@ -89,7 +94,10 @@ impl Show {
         };
         found.map(|one| (one.n, one.mime.clone())).ok_or_else(|| {
             let there: Vec<&str> = whole.representations.iter().map(|one| one.mime.as_str()).collect();
-            Failure::Use(shown(&format!("it has no such representation; there is: {}", there.join(", ")), false))
+            Failure::Use(shown(
+                &format!("it has no such representation; there is: {}", there.join(", ")),
+                false,
+            ))
         })
     }
 }

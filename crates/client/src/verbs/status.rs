@@ -33,10 +33,12 @@ impl Status {
             CaptureState::Broken => "copies are not being kept",
             CaptureState::Off => "off",
         };
-        let display = status.capture.display.as_ref().map(|name| format!(" (display {name})")).unwrap_or_default();
+        let display =
+            status.capture.display.as_ref().map(|name| format!(" (display {name})")).unwrap_or_default();
         line(out, "Capture", &format!("{capture}{display}"))?;
         why(out, status.capture.reason.as_deref())?;
-        let unsaved = if status.unsaved > 0 { format!(", {} not yet saved", status.unsaved) } else { String::new() };
+        let unsaved =
+            if status.unsaved > 0 { format!(", {} not yet saved", status.unsaved) } else { String::new() };
         let loaded = if status.loaded { "" } else { " (still loading)" };
         line(out, "Clips", &format!("{}{unsaved}{loaded}", status.clips))?;
         let zone = TimeZone::system();
@@ -63,7 +65,9 @@ impl Status {
         line(out, "Records", database)?;
         why(out, status.database.reason.as_deref())?;
         match (&status.console, &status.console_problem) {
-            (Some(address), _) => line(out, "Console", &format!("{address} (sign in with `yadori console`)"))?,
+            (Some(address), _) => {
+                line(out, "Console", &format!("{address} (sign in with `yadori console`)"))?;
+            }
             (None, Some(problem)) => {
                 line(out, "Console", "not served")?;
                 why(out, Some(problem))?;

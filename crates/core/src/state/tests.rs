@@ -152,7 +152,8 @@ fn the_newest_offer_wins_whole_and_three_earlier_stay_reachable() {
         state.capture(record(n), i64::from(n), stamp(u64::from(n), 1));
     }
     state.capture(record(5), 7, stamp(7, 1));
-    let kept: Vec<u8> = state.shown_offers().iter().map(|one| one.value.representations[0].digest.0[0]).collect();
+    let kept: Vec<u8> =
+        state.shown_offers().iter().map(|one| one.value.representations[0].digest.0[0]).collect();
     assert_eq!(kept, [5, 6, 4, 3]);
     assert_eq!(state.times_copied(), 7);
 }

@@ -151,11 +151,13 @@ impl Job {
                 self.queue = ["UTF8_STRING", "STRING"].map(str::to_owned).into();
                 self.next()
             }
-            (Asked::Hint, Answer::Value(_, value)) if value.trim_ascii() == b"secret" => Next::Done(Outcome::DoNotRecord),
+            (Asked::Hint, Answer::Value(_, value)) if value.trim_ascii() == b"secret" => {
+                Next::Done(Outcome::DoNotRecord)
+            }
             (Asked::Hint, _) => self.next(),
             (Asked::Content(_), Answer::Value(kind, bytes)) => {
                 let length = bytes.len() as u64;
-                self.take(kind, bytes, length)
+                self.take(&kind, bytes, length)
             }
             (Asked::Content(_), Answer::Chunks(kind)) => {
                 self.chunks = Some(Chunks { kind, bytes: Vec::new(), came: 0 });
@@ -180,7 +182,7 @@ impl Job {
             return Next::Wait;
         }
         let Some(Chunks { kind, bytes, came }) = self.chunks.take() else { return Next::Wait };
-        self.take(kind, bytes, came)
+        self.take(&kind, bytes, came)
     }
 
     /// True while chunks are expected.
@@ -188,7 +190,7 @@ impl Job {
         self.chunks.is_some()
     }
 
-    fn take(&mut self, kind: String, bytes: Vec<u8>, length: u64) -> Next {
+    fn take(&mut self, kind: &str, bytes: Vec<u8>, length: u64) -> Next {
         let Asked::Content(target) = &self.asked else { return Next::Wait };
         if length > COPY_CAP - self.size {
             let has_text = self.got.iter().any(|one| mime::text_rank(&one.mime).is_some());
@@ -271,9 +273,14 @@ mod tests {
     #[test]
     fn every_representation_is_asked_for_in_turn() {
         let mut job = job();
-        assert_eq!(job.answer(targets(&["TARGETS", "text/html", "UTF8_STRING", "STRING"]), 1), convert("UTF8_STRING"));
+        assert_eq!(
+            job.answer(targets(&["TARGETS", "text/html", "UTF8_STRING", "STRING"]), 1),
+            convert("UTF8_STRING")
+        );
         assert_eq!(job.answer(value(b"oats"), 2), convert("text/html"));
-        let Next::Done(Outcome::Copied { offer, doubtful, .. }) = job.answer(value(b"<b>oats</b>"), 3) else { panic!() };
+        let Next::Done(Outcome::Copied { offer, doubtful, .. }) = job.answer(value(b"<b>oats</b>"), 3) else {
+            panic!()
+        };
         assert!(!doubtful);
         assert_eq!(offer.at, 7);
         let names: Vec<&str> = offer.representations.iter().map(|one| one.mime.as_str()).collect();
@@ -283,7 +290,10 @@ mod tests {
     #[test]
     fn the_wish_not_to_be_recorded_is_obeyed_before_any_content_is_read() {
         let mut job = job();
-        assert_eq!(job.answer(targets(&["UTF8_STRING", mime::DO_NOT_RECORD]), 1), convert(mime::DO_NOT_RECORD));
+        assert_eq!(
+            job.answer(targets(&["UTF8_STRING", mime::DO_NOT_RECORD]), 1),
+            convert(mime::DO_NOT_RECORD)
+        );
         assert_eq!(job.answer(value(b"secret"), 2), Next::Done(Outcome::DoNotRecord));
     }
 

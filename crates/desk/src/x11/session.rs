@@ -14,9 +14,9 @@ use x11rb::connection::Connection;
 use x11rb::errors::{ConnectionError, ReplyError};
 use x11rb::protocol::xfixes::{ConnectionExt as _, SelectionEvent, SelectionEventMask};
 use x11rb::protocol::xproto::{
-    Atom, AtomEnum, ChangeWindowAttributesAux, ClientMessageEvent, ConnectionExt as _, CreateWindowAux, EventMask,
-    PropMode, Property, SELECTION_NOTIFY_EVENT, SelectionNotifyEvent, SelectionRequestEvent, Timestamp, Window,
-    WindowClass,
+    Atom, AtomEnum, ChangeWindowAttributesAux, ClientMessageEvent, ConnectionExt as _, CreateWindowAux,
+    EventMask, PropMode, Property, SELECTION_NOTIFY_EVENT, SelectionNotifyEvent, SelectionRequestEvent,
+    Timestamp, Window, WindowClass,
 };
 use x11rb::protocol::{Event, xfixes};
 use x11rb::rust_connection::RustConnection;
@@ -122,7 +122,8 @@ impl<'a> Session<'a> {
             .map_err(|_| NoSession::Unfit("the XFIXES extension"))?;
         let serving = conn.generate_id().map_err(|why| NoSession::Unreachable(why.to_string()))?;
         let look = CreateWindowAux::new().event_mask(EventMask::PROPERTY_CHANGE);
-        conn.create_window(0, serving, root, -1, -1, 1, 1, 0, WindowClass::INPUT_ONLY, 0, &look).map_err(broken)?;
+        conn.create_window(0, serving, root, -1, -1, 1, 1, 0, WindowClass::INPUT_ONLY, 0, &look)
+            .map_err(broken)?;
         let mut session = Self {
             conn,
             atoms,
@@ -162,14 +163,24 @@ impl<'a> Session<'a> {
 
     fn ask_time(&self) -> X<()> {
         // A zero-length append changes nothing and yields an event with the server's time (ICCCM section 2.1).
-        self.conn.change_property8(PropMode::APPEND, self.serving, self.atoms._YADORI_TIME, AtomEnum::STRING, &[])?;
+        self.conn.change_property8(
+            PropMode::APPEND,
+            self.serving,
+            self.atoms._YADORI_TIME,
+            AtomEnum::STRING,
+            &[],
+        )?;
         Ok(())
     }
 
     /// One service per display: a manager selection (ICCCM section 2.8), and the clipboard manager's, if it is free.
     fn claim(&self, time: Timestamp) -> Result<(), NoSession> {
         let owner = |selection| -> Result<Window, NoSession> {
-            let reply = self.conn.get_selection_owner(selection).map_err(ReplyError::from).and_then(|cookie| cookie.reply());
+            let reply = self
+                .conn
+                .get_selection_owner(selection)
+                .map_err(ReplyError::from)
+                .and_then(x11rb::cookie::Cookie::reply);
             Ok(reply.map_err(|why| NoSession::Unreachable(why.to_string()))?.owner)
         };
         if owner(self.atoms._YADORI_DESK)? != 0 {
@@ -184,7 +195,12 @@ impl<'a> Session<'a> {
             if owner(selection)? != self.serving {
                 return Err(NoSession::Taken);
             }
-            let word = ClientMessageEvent::new(32, self.root, self.atoms.MANAGER, [time, selection, self.serving, 0, 0]);
+            let word = ClientMessageEvent::new(
+                32,
+                self.root,
+                self.atoms.MANAGER,
+                [time, selection, self.serving, 0, 0],
+            );
             let _ = self.conn.send_event(false, self.root, EventMask::STRUCTURE_NOTIFY, word);
         }
         Ok(())
@@ -195,7 +211,12 @@ impl<'a> Session<'a> {
             | SelectionEventMask::SELECTION_WINDOW_DESTROY
             | SelectionEventMask::SELECTION_CLIENT_CLOSE;
         self.conn.xfixes_select_selection_input(self.serving, self.atoms.CLIPBOARD, all)?;
-        let owner = self.conn.get_selection_owner(self.atoms.CLIPBOARD)?.reply().map(|reply| reply.owner).unwrap_or(0);
+        let owner = self
+            .conn
+            .get_selection_owner(self.atoms.CLIPBOARD)?
+            .reply()
+            .map(|reply| reply.owner)
+            .unwrap_or(0);
         self.owner = owner;
         if owner == 0 {
             self.say(DeskEvent::Live(Live::Empty));
@@ -238,7 +259,7 @@ impl<'a> Session<'a> {
 
     fn turn(&mut self) -> X<bool> {
         while let Some(event) = self.conn.poll_for_event()? {
-            self.handle(event)?;
+            self.handle(&event)?;
         }
         self.expire()?;
         self.inbox.silence();
@@ -252,7 +273,7 @@ impl<'a> Session<'a> {
         let limit = self.next_deadline().and_then(|left| Timespec::try_from(left).ok());
         // Replies read above may have queued events that no descriptor will announce.
         if let Some(event) = self.conn.poll_for_event()? {
-            self.handle(event)?;
+            self.handle(&event)?;
             return Ok(false);
         }
         let mut fds = [
@@ -263,19 +284,23 @@ impl<'a> Session<'a> {
         Ok(false)
     }
 
-    fn handle(&mut self, event: Event) -> X<()> {
+    fn handle(&mut self, event: &Event) -> X<()> {
         match event {
-            Event::XfixesSelectionNotify(event) if event.selection == self.atoms.CLIPBOARD => self.owner_changed(&event),
-            Event::SelectionNotify(event) => self.answered(&event),
+            Event::XfixesSelectionNotify(event) if event.selection == self.atoms.CLIPBOARD => {
+                self.owner_changed(event)
+            }
+            Event::SelectionNotify(event) => self.answered(event),
             Event::PropertyNotify(event) if event.window == self.serving => {
                 if event.atom == self.atoms._YADORI_TIME && event.state == Property::NEW_VALUE {
                     self.finish_takes(event.time)?;
                 }
                 Ok(())
             }
-            Event::PropertyNotify(event) if event.state == Property::NEW_VALUE => self.chunk_came(event.window, event.atom),
+            Event::PropertyNotify(event) if event.state == Property::NEW_VALUE => {
+                self.chunk_came(event.window, event.atom)
+            }
             Event::PropertyNotify(event) => self.chunk_taken(event.window, event.atom),
-            Event::SelectionRequest(event) => self.asked(&event),
+            Event::SelectionRequest(event) => self.asked(event),
             Event::SelectionClear(event) if event.selection == self.atoms.CLIPBOARD => {
                 self.held = None; // transfers under way keep their bytes and end by themselves
                 Ok(())
@@ -300,7 +325,11 @@ impl<'a> Session<'a> {
             if gone {
                 self.owner_died(previous)?;
             } else {
-                self.let_go = self.last_read.take().filter(|(owner, _)| *owner == previous).map(|(owner, offer)| (owner, offer, Instant::now()));
+                self.let_go = self
+                    .last_read
+                    .take()
+                    .filter(|(owner, _)| *owner == previous)
+                    .map(|(owner, offer)| (owner, offer, Instant::now()));
             }
             // Still nobody's, unless the content of the closed program is being taken over.
             if self.takes.is_empty() {
@@ -343,12 +372,20 @@ impl<'a> Session<'a> {
     }
 
     fn convert(&self, window: Window, target: Atom, time: Timestamp) -> X<()> {
-        self.conn.convert_selection(window, self.atoms.CLIPBOARD, target, self.atoms._YADORI_CONTENT, time)?;
+        self.conn.convert_selection(
+            window,
+            self.atoms.CLIPBOARD,
+            target,
+            self.atoms._YADORI_CONTENT,
+            time,
+        )?;
         Ok(())
     }
 
     fn answered(&mut self, event: &SelectionNotifyEvent) -> X<()> {
-        let Some(n) = self.readings.iter().position(|one| one.window == event.requestor) else { return Ok(()) };
+        let Some(n) = self.readings.iter().position(|one| one.window == event.requestor) else {
+            return Ok(());
+        };
         let answer = if event.property == 0 { Answer::Refused } else { self.fetch(event)? };
         let now_ms = self.now_ms();
         let next = self.readings[n].job.answer(answer, now_ms);
@@ -357,7 +394,10 @@ impl<'a> Session<'a> {
 
     /// The value of an answer. Deleting the property is part of the protocol, and starts a transfer in chunks.
     fn fetch(&mut self, event: &SelectionNotifyEvent) -> X<Answer> {
-        let reply = self.conn.get_property(true, event.requestor, event.property, AtomEnum::ANY, 0, u32::MAX / 4)?.reply();
+        let reply = self
+            .conn
+            .get_property(true, event.requestor, event.property, AtomEnum::ANY, 0, u32::MAX / 4)?
+            .reply();
         let Ok(reply) = reply else { return Ok(Answer::Refused) };
         if event.target == self.atoms.TARGETS {
             let atoms: Vec<Atom> = reply.value32().map(Iterator::collect).unwrap_or_default();
@@ -424,7 +464,8 @@ impl<'a> Session<'a> {
         let Reading { window, owner, job, .. } = self.readings.remove(n);
         // Not destroyed at once: owners that answer late would get an error and some of them end by it.
         self.retired.push((window, Instant::now() + LATE));
-        let refused = |reason| DeskEvent::Refused(Refused { at: job.at(), reason, source: job.source().clone() });
+        let refused =
+            |reason| DeskEvent::Refused(Refused { at: job.at(), reason, source: job.source().clone() });
         match outcome {
             Outcome::Copied { offer, doubtful: true, .. } => {
                 self.release_doubtful(None);
@@ -441,7 +482,8 @@ impl<'a> Session<'a> {
             }
             Outcome::DoNotRecord => {
                 // Not even where it came from.
-                let refused = Refused { at: job.at(), reason: RefusedBecause::DoNotRecord, source: Default::default() };
+                let refused =
+                    Refused { at: job.at(), reason: RefusedBecause::DoNotRecord, source: Default::default() };
                 self.say(DeskEvent::Refused(refused));
             }
             Outcome::TooLarge(size) => self.say(refused(RefusedBecause::TooLarge(size))),
@@ -482,7 +524,9 @@ impl<'a> Session<'a> {
     /// follows. What a living program clears stays cleared.
     fn window_died(&mut self, window: Window) -> X<()> {
         match self.let_go.take() {
-            Some((owner, offer, since)) if owner == window && self.owner == 0 && since.elapsed() < CLOSING => {
+            Some((owner, offer, since))
+                if owner == window && self.owner == 0 && since.elapsed() < CLOSING =>
+            {
                 self.begin_take(offer, None)
             }
             other => {
@@ -524,7 +568,11 @@ impl<'a> Session<'a> {
 
     // ---- taking and serving ----
 
-    fn begin_take(&mut self, offer: Arc<Offer>, done: Option<oneshot::Sender<Result<(), TakeError>>>) -> X<()> {
+    fn begin_take(
+        &mut self,
+        offer: Arc<Offer>,
+        done: Option<oneshot::Sender<Result<(), TakeError>>>,
+    ) -> X<()> {
         self.takes.push(PendingTake { offer, done });
         self.ask_time()
     }
@@ -534,7 +582,12 @@ impl<'a> Session<'a> {
         for take in std::mem::take(&mut self.takes) {
             let targets = self.targets_of(&take.offer)?;
             self.conn.set_selection_owner(self.serving, self.atoms.CLIPBOARD, time)?;
-            let owner = self.conn.get_selection_owner(self.atoms.CLIPBOARD)?.reply().map(|reply| reply.owner).unwrap_or(0);
+            let owner = self
+                .conn
+                .get_selection_owner(self.atoms.CLIPBOARD)?
+                .reply()
+                .map(|reply| reply.owner)
+                .unwrap_or(0);
             let outcome = if owner == self.serving {
                 self.held = Some(Held { offer: take.offer, since: time, targets });
                 self.say(DeskEvent::Live(Live::Ours));
@@ -577,7 +630,8 @@ impl<'a> Session<'a> {
         }
         // Obsolete requestors name no property (ICCCM section 2.2).
         let property = if event.property == 0 { event.target } else { event.property };
-        let stale = self.held.as_ref().is_none_or(|held| event.time != CURRENT_TIME && event.time < held.since);
+        let stale =
+            self.held.as_ref().is_none_or(|held| event.time != CURRENT_TIME && event.time < held.since);
         let ours = event.selection == self.atoms.CLIPBOARD && !stale;
         let done = if !ours {
             false
@@ -605,7 +659,8 @@ impl<'a> Session<'a> {
 
     /// Pairs of target and property; those that can't be served have their property set to None (ICCCM 2.6.2).
     fn serve_multiple(&mut self, event: &SelectionRequestEvent) -> X<bool> {
-        let reply = self.conn.get_property(false, event.requestor, event.property, AtomEnum::ANY, 0, 4_096)?.reply();
+        let reply =
+            self.conn.get_property(false, event.requestor, event.property, AtomEnum::ANY, 0, 4_096)?.reply();
         let Ok(reply) = reply else { return Ok(false) };
         let mut pairs: Vec<Atom> = reply.value32().map(Iterator::collect).unwrap_or_default();
         for pair in pairs.chunks_exact_mut(2) {
@@ -613,23 +668,38 @@ impl<'a> Session<'a> {
                 pair[1] = 0;
             }
         }
-        self.conn.change_property32(PropMode::REPLACE, event.requestor, event.property, self.atoms.ATOM_PAIR, &pairs)?;
+        self.conn.change_property32(
+            PropMode::REPLACE,
+            event.requestor,
+            event.property,
+            self.atoms.ATOM_PAIR,
+            &pairs,
+        )?;
         Ok(true)
     }
 
     fn serve(&mut self, requestor: Window, target: Atom, property: Atom) -> X<bool> {
         let Some(held) = &self.held else { return Ok(false) };
         if target == self.atoms.TARGETS {
-            let mut names = vec![self.atoms.TARGETS, self.atoms.TIMESTAMP, self.atoms.MULTIPLE, self.atoms.SAVE_TARGETS];
+            let mut names =
+                vec![self.atoms.TARGETS, self.atoms.TIMESTAMP, self.atoms.MULTIPLE, self.atoms.SAVE_TARGETS];
             names.extend(held.targets.iter().map(|(target, _)| *target));
             self.conn.change_property32(PropMode::REPLACE, requestor, property, AtomEnum::ATOM, &names)?;
             return Ok(true);
         }
         if target == self.atoms.TIMESTAMP {
-            self.conn.change_property32(PropMode::REPLACE, requestor, property, AtomEnum::INTEGER, &[held.since])?;
+            self.conn.change_property32(
+                PropMode::REPLACE,
+                requestor,
+                property,
+                AtomEnum::INTEGER,
+                &[held.since],
+            )?;
             return Ok(true);
         }
-        let Some((_, served)) = held.targets.iter().find(|(known, _)| *known == target) else { return Ok(false) };
+        let Some((_, served)) = held.targets.iter().find(|(known, _)| *known == target) else {
+            return Ok(false);
+        };
         let bytes: Bytes = match served {
             Served::AsIs(n) => held.offer.representations[*n].content.expose().clone(),
             Served::Latin1(n) => to_latin1(held.offer.representations[*n].content.expose()).into(),
@@ -641,7 +711,8 @@ impl<'a> Session<'a> {
             self.conn.change_property8(PropMode::REPLACE, requestor, property, kind, &bytes)?;
             return Ok(true);
         }
-        let events = ChangeWindowAttributesAux::new().event_mask(EventMask::PROPERTY_CHANGE | EventMask::STRUCTURE_NOTIFY);
+        let events = ChangeWindowAttributesAux::new()
+            .event_mask(EventMask::PROPERTY_CHANGE | EventMask::STRUCTURE_NOTIFY);
         self.conn.change_window_attributes(requestor, &events)?;
         let size = u32::try_from(bytes.len()).unwrap_or(u32::MAX);
         self.conn.change_property32(PropMode::REPLACE, requestor, property, self.atoms.INCR, &[size])?;
@@ -652,7 +723,9 @@ impl<'a> Session<'a> {
 
     fn chunk_taken(&mut self, window: Window, property: Atom) -> X<()> {
         let now_ms = self.now_ms();
-        let Some(n) = self.outgoing.iter().position(|one| one.requestor == window && one.property == property) else {
+        let Some(n) =
+            self.outgoing.iter().position(|one| one.requestor == window && one.property == property)
+        else {
             return Ok(());
         };
         match self.outgoing[n].next(now_ms) {
@@ -677,7 +750,13 @@ impl<'a> Session<'a> {
         let property = if event.property == 0 { event.target } else { event.property };
         if event.target == self.atoms.TARGETS {
             let names = [self.atoms.TARGETS, self.atoms.TIMESTAMP, self.atoms.SAVE_TARGETS];
-            self.conn.change_property32(PropMode::REPLACE, event.requestor, property, AtomEnum::ATOM, &names)?;
+            self.conn.change_property32(
+                PropMode::REPLACE,
+                event.requestor,
+                property,
+                AtomEnum::ATOM,
+                &names,
+            )?;
             return self.notify(event, property);
         }
         self.notify(event, 0)
@@ -689,7 +768,13 @@ impl<'a> Session<'a> {
         }
         for event in std::mem::take(&mut self.saves) {
             let property = if event.property == 0 { event.target } else { event.property };
-            self.conn.change_property32(PropMode::REPLACE, event.requestor, property, self.atoms.NULL, &[])?;
+            self.conn.change_property32(
+                PropMode::REPLACE,
+                event.requestor,
+                property,
+                self.atoms.NULL,
+                &[],
+            )?;
             self.notify(&event, property)?;
         }
         Ok(())

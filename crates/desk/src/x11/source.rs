@@ -15,11 +15,16 @@ const MOST: usize = 400;
 pub(crate) fn source_of(conn: &RustConnection, atoms: &Atoms, root: Window, owner: Window) -> Source {
     // Programs that go to the background after copying (xclip) were connected by a process that is gone.
     let alive = |pid: &u32| std::path::Path::new(&format!("/proc/{pid}")).exists();
-    let owner_pid = pid_of_client(conn, owner).or_else(|| cardinal(conn, owner, atoms._NET_WM_PID)).filter(alive);
-    let active = cardinal_of(conn, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW.into()).filter(|window| *window != 0);
-    let active_pid = active.and_then(|window| cardinal(conn, window, atoms._NET_WM_PID).or_else(|| pid_of_client(conn, window)));
+    let owner_pid =
+        pid_of_client(conn, owner).or_else(|| cardinal(conn, owner, atoms._NET_WM_PID)).filter(alive);
+    let active = cardinal_of(conn, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW.into())
+        .filter(|window| *window != 0);
+    let active_pid = active
+        .and_then(|window| cardinal(conn, window, atoms._NET_WM_PID).or_else(|| pid_of_client(conn, window)));
     let same = match (owner_pid, active_pid) {
-        (Some(owner), Some(active)) => owner == active || executable(owner).is_some_and(|path| Some(path) == executable(active)),
+        (Some(owner), Some(active)) => {
+            owner == active || executable(owner).is_some_and(|path| Some(path) == executable(active))
+        }
         (None, Some(_)) => true,
         _ => false,
     };
@@ -31,7 +36,10 @@ pub(crate) fn source_of(conn: &RustConnection, atoms: &Atoms, root: Window, owne
             page: None,
         }
     } else {
-        Source { program: owner_pid.and_then(process_name).or_else(|| class_of(conn, owner)), ..Source::default() }
+        Source {
+            program: owner_pid.and_then(process_name).or_else(|| class_of(conn, owner)),
+            ..Source::default()
+        }
     };
     source.bounded(MOST)
 }
@@ -52,7 +60,8 @@ fn cardinal_of(conn: &RustConnection, window: Window, atom: u32, kind: u32) -> O
 
 /// The class part of WM_CLASS (ICCCM section 4.1.2.5).
 fn class_of(conn: &RustConnection, window: Window) -> Option<String> {
-    let reply = conn.get_property(false, window, AtomEnum::WM_CLASS, AtomEnum::STRING, 0, 256).ok()?.reply().ok()?;
+    let reply =
+        conn.get_property(false, window, AtomEnum::WM_CLASS, AtomEnum::STRING, 0, 256).ok()?.reply().ok()?;
     let mut parts = reply.value.split(|byte| *byte == 0);
     let instance = parts.next()?;
     let class = parts.next().filter(|class| !class.is_empty()).unwrap_or(instance);
@@ -74,7 +83,7 @@ fn executable(pid: u32) -> Option<std::path::PathBuf> {
 
 fn process_name(pid: u32) -> Option<String> {
     let from_path = executable(pid).and_then(|path| Some(path.file_name()?.to_string_lossy().into_owned()));
-    from_path
-        .map(|name| name.trim_end_matches(" (deleted)").to_owned())
-        .or_else(|| std::fs::read_to_string(format!("/proc/{pid}/comm")).ok().map(|name| name.trim().to_owned()))
+    from_path.map(|name| name.trim_end_matches(" (deleted)").to_owned()).or_else(|| {
+        std::fs::read_to_string(format!("/proc/{pid}/comm")).ok().map(|name| name.trim().to_owned())
+    })
 }

@@ -24,7 +24,9 @@ async fn main() -> Result<()> {
     browser.until("return document.querySelector('[data-words][role=region]')").await?;
     settle(&browser).await?;
     picture("unfolded.png").await?;
-    browser.script("document.querySelector('[aria-posinset=\"3\"] button[aria-pressed=false]').click()").await?;
+    browser
+        .script("document.querySelector('[aria-posinset=\"3\"] button[aria-pressed=false]').click()")
+        .await?;
     browser.until("return document.querySelector('[data-holds],[data-formatted]')").await?;
     settle(&browser).await?;
     picture("all-it-holds.png").await?;
@@ -46,7 +48,10 @@ async fn settle(browser: &Browser) -> Result<()> {
     browser.until("return document.fonts.status === 'loaded' && [...document.images].every((one) => one.complete) && !document.querySelector('[aria-label$=loading]')").await?;
     browser
         .driver
-        .execute_async("const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done(true)))", Vec::new())
+        .execute_async(
+            "const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done(true)))",
+            Vec::new(),
+        )
         .await?;
     Ok(())
 }

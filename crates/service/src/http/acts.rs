@@ -26,7 +26,8 @@ pub(super) async fn remove(
         return Err(Failure::invalid(format!("give between 1 and {MOST} ids")));
     }
     let ids: Option<Vec<ClipId>> = wish.ids.iter().map(|id| ClipId::parse(id)).collect();
-    let ids = ids.ok_or_else(|| Failure::invalid("an act needs whole ids of 26 characters, since places shift"))?;
+    let ids =
+        ids.ok_or_else(|| Failure::invalid("an act needs whole ids of 26 characters, since places shift"))?;
     let (done, answer) = oneshot::channel();
     let _ = context.app.changes.send(Change::Remove(ids, done));
     Ok(axum::Json(answer.await??))

@@ -44,9 +44,12 @@ fn offer_of(wish: AddClip) -> Result<Offer, Failure> {
     }
     let mut representations = Vec::with_capacity(wish.representations.len());
     for one in wish.representations {
-        let mime_ok = !one.mime.is_empty() && one.mime.len() <= 255 && !one.mime.chars().any(char::is_control);
+        let mime_ok =
+            !one.mime.is_empty() && one.mime.len() <= 255 && !one.mime.chars().any(char::is_control);
         if !mime_ok {
-            return Err(Failure::invalid("`mime` must be a type such as text/plain, of at most 255 characters"));
+            return Err(Failure::invalid(
+                "`mime` must be a type such as text/plain, of at most 255 characters",
+            ));
         }
         let bytes = match (one.text, one.base64) {
             (Some(text), None) => text.into_bytes(),
@@ -61,7 +64,12 @@ fn offer_of(wish: AddClip) -> Result<Offer, Failure> {
     let offer = Offer { representations, source, at };
     if offer.size() > COPY_CAP {
         let detail = format!("it holds {} bytes; a clip may hold {COPY_CAP} (64 MiB)", offer.size());
-        return Err(Failure::new(StatusCode::PAYLOAD_TOO_LARGE, "too-large", "The clip is too large", detail));
+        return Err(Failure::new(
+            StatusCode::PAYLOAD_TOO_LARGE,
+            "too-large",
+            "The clip is too large",
+            detail,
+        ));
     }
     Ok(offer)
 }

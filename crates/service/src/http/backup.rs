@@ -64,7 +64,12 @@ pub(super) async fn backup(State(context): State<Arc<Context>>) -> Result<impl I
     Ok((headers, Body::from_stream(ReaderStream::with_capacity(far, 256 * 1024))))
 }
 
-fn write_archive(out: impl Write, clips: &[ClipRow], mut snapshot: Snapshot, handle: &Handle) -> io::Result<()> {
+fn write_archive(
+    out: impl Write,
+    clips: &[ClipRow],
+    mut snapshot: Snapshot,
+    handle: &Handle,
+) -> io::Result<()> {
     let mut digests: Vec<Digest> = clips.iter().flat_map(ClipRow::digests).collect();
     digests.sort_unstable();
     digests.dedup();
@@ -110,8 +115,13 @@ pub(super) async fn restore(
 ) -> Result<axum::Json<Restored>, Failure> {
     let store = store_of(&context)?;
     if !context.app.history().is_empty() {
-        return Err(Failure::new(StatusCode::CONFLICT, "not-empty", "The history is not empty", "a backup is restored into an empty history, so that nothing is mixed or lost")
-            .hint("start yadorid with a new --home DIR and restore there"));
+        return Err(Failure::new(
+            StatusCode::CONFLICT,
+            "not-empty",
+            "The history is not empty",
+            "a backup is restored into an empty history, so that nothing is mixed or lost",
+        )
+        .hint("start yadorid with a new --home DIR and restore there"));
     }
     let reader = StreamReader::new(body.into_data_stream().map_err(io::Error::other));
     let handle = Handle::current();
@@ -180,9 +190,13 @@ fn read_archive(
         }
         match name.as_str() {
             HEAD => {
-                let read: Head = serde_json::from_slice(&bytes).map_err(|_| damaged("it does not say what it is"))?;
+                let read: Head =
+                    serde_json::from_slice(&bytes).map_err(|_| damaged("it does not say what it is"))?;
                 if read.format > FORMAT {
-                    return Err(Unrestored::Damaged(format!("it was made by a newer version ({})", read.made_by)));
+                    return Err(Unrestored::Damaged(format!(
+                        "it was made by a newer version ({})",
+                        read.made_by
+                    )));
                 }
                 head = Some(read);
             }
@@ -208,7 +222,10 @@ fn read_archive(
             }
         }
     }
-    let (Some(head), Some(rows), true) = (head, rows, ended) else { return Err(damaged("it ends too early")) };
-    let whole = rows.len() as u64 == head.clips && rows.iter().flat_map(ClipRow::digests).all(|digest| staged.contains(&digest));
+    let (Some(head), Some(rows), true) = (head, rows, ended) else {
+        return Err(damaged("it ends too early"));
+    };
+    let whole = rows.len() as u64 == head.clips
+        && rows.iter().flat_map(ClipRow::digests).all(|digest| staged.contains(&digest));
     if whole { Ok((rows, total)) } else { Err(damaged("a part of it is missing")) }
 }

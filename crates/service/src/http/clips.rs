@@ -79,7 +79,12 @@ pub(super) async fn representation(
     let records = clip.state.offer().map(|offer| offer.representations.as_slice()).unwrap_or_default();
     let Some(record) = records.get(n) else {
         let detail = format!("it has {} representations, counted from 0", records.len());
-        return Err(Failure::new(StatusCode::NOT_FOUND, "no-such-representation", "No such representation", detail));
+        return Err(Failure::new(
+            StatusCode::NOT_FOUND,
+            "no-such-representation",
+            "No such representation",
+            detail,
+        ));
     };
     let content = context.app.content(record.digest).await?;
     let mut headers = HeaderMap::new();

@@ -27,12 +27,16 @@ pub(super) async fn asset(method: Method, uri: Uri, headers: HeaderMap) -> Respo
     }
     if method != Method::GET && method != Method::HEAD {
         let detail = "the console's files can only be fetched";
-        return Failure::new(StatusCode::METHOD_NOT_ALLOWED, "method", "Not by this method", detail).into_response();
+        return Failure::new(StatusCode::METHOD_NOT_ALLOWED, "method", "Not by this method", detail)
+            .into_response();
     }
     let name = if path.is_empty() { "index.html" } else { path };
     let Some((file, encoding)) = find(name, &headers) else {
         if name == "index.html" {
-            return (StatusCode::NOT_FOUND, "The console was not built. Run `make console`, then build yadorid again.\n")
+            return (
+                StatusCode::NOT_FOUND,
+                "The console was not built. Run `make console`, then build yadorid again.\n",
+            )
                 .into_response();
         }
         return (StatusCode::NOT_FOUND, "There is no such page.\n").into_response();
@@ -51,8 +55,11 @@ pub(super) async fn asset(method: Method, uri: Uri, headers: HeaderMap) -> Respo
 }
 
 fn find(name: &str, headers: &HeaderMap) -> Option<(EmbeddedFile, Option<&'static str>)> {
-    let accepted = headers.get(header::ACCEPT_ENCODING).and_then(|value| value.to_str().ok()).unwrap_or_default();
-    let takes = |encoding: &str| accepted.split(',').any(|one| one.split(';').next().is_some_and(|one| one.trim() == encoding));
+    let accepted =
+        headers.get(header::ACCEPT_ENCODING).and_then(|value| value.to_str().ok()).unwrap_or_default();
+    let takes = |encoding: &str| {
+        accepted.split(',').any(|one| one.split(';').next().is_some_and(|one| one.trim() == encoding))
+    };
     for (encoding, ending) in [("br", "br"), ("gzip", "gz")] {
         if takes(encoding)
             && let Some(file) = Files::get(&format!("{name}.{ending}"))

@@ -24,11 +24,18 @@ pub(super) struct Path<T>(pub(super) T);
 impl From<JsonRejection> for Failure {
     fn from(why: JsonRejection) -> Self {
         if why.status() == StatusCode::PAYLOAD_TOO_LARGE {
-            return Self::new(why.status(), "too-large", "The request is too large", "a clip may hold 64 MiB");
+            return Self::new(
+                why.status(),
+                "too-large",
+                "The request is too large",
+                "a clip may hold 64 MiB",
+            );
         }
         // Never the body itself: it may quote a clip.
         let detail = match &why {
-            JsonRejection::MissingJsonContentType(_) => "the body must be JSON, with content type application/json".into(),
+            JsonRejection::MissingJsonContentType(_) => {
+                "the body must be JSON, with content type application/json".into()
+            }
             JsonRejection::JsonSyntaxError(_) => "the body is not valid JSON".into(),
             JsonRejection::JsonDataError(why) => without_values(&why.body_text()),
             _ => "the body could not be read".into(),
@@ -38,10 +45,10 @@ impl From<JsonRejection> for Failure {
     }
 }
 
-/// Where a body differs from what is expected; the message of a deserialiser names fields and places.
+/// Where a body differs from what is expected. What it holds there is not repeated.
 fn without_values(text: &str) -> String {
-    let text = text.rsplit(": ").next().unwrap_or_default();
-    text.split('`').enumerate().map(|(n, part)| if n % 2 == 1 && part.len() > 40 { "…" } else { part }).collect::<Vec<_>>().join("`")
+    let place = text.rfind(" at line ").map_or("", |at| &text[at..]);
+    format!("the body does not have the form that this call expects{place}")
 }
 
 impl From<QueryRejection> for Failure {

@@ -28,9 +28,25 @@ static HARMLESS: LazyLock<ammonia::Builder<'static>> = LazyLock::new(|| {
         .add_tags(["font", "u", "big"])
         .add_generic_attributes(["style", "align", "valign", "bgcolor", "color", "face", "size", "dir"])
         .filter_style_properties(HashSet::from([
-            "color", "background-color", "font", "font-family", "font-size", "font-style", "font-weight", "text-align",
-            "text-decoration", "vertical-align", "white-space", "margin", "margin-left", "padding", "border",
-            "border-collapse", "width", "height", "list-style-type",
+            "color",
+            "background-color",
+            "font",
+            "font-family",
+            "font-size",
+            "font-style",
+            "font-weight",
+            "text-align",
+            "text-decoration",
+            "vertical-align",
+            "white-space",
+            "margin",
+            "margin-left",
+            "padding",
+            "border",
+            "border-collapse",
+            "width",
+            "height",
+            "list-style-type",
         ]))
         .url_schemes(HashSet::from(["data"]))
         .url_relative(ammonia::UrlRelative::Deny);
@@ -45,9 +61,10 @@ pub(super) async fn new_frame(
     Path(address): Path<String>,
 ) -> Result<axum::Json<Frame>, Failure> {
     let clip = resolve(&context.app, &address)?;
-    let has_html = clip.state.offer().is_some_and(|offer| {
-        offer.representations.iter().any(|one| mime::base(&one.mime) == mime::HTML)
-    });
+    let has_html = clip
+        .state
+        .offer()
+        .is_some_and(|offer| offer.representations.iter().any(|one| mime::base(&one.mime) == mime::HTML));
     if !has_html {
         return Err(no_html());
     }
@@ -61,9 +78,10 @@ pub(super) async fn framed(
 ) -> Result<impl IntoResponse, Failure> {
     let id = context.app.entries.frame(&ticket).ok_or_else(no_html)?;
     let clip = context.app.history().get(id).cloned().ok_or_else(no_html)?;
-    let record = clip.state.offer().and_then(|offer| {
-        offer.representations.iter().find(|one| mime::base(&one.mime) == mime::HTML)
-    });
+    let record = clip
+        .state
+        .offer()
+        .and_then(|offer| offer.representations.iter().find(|one| mime::base(&one.mime) == mime::HTML));
     let content = context.app.content(record.ok_or_else(no_html)?.digest).await?;
     let html = String::from_utf8_lossy(content.expose()).into_owned();
     let html = HARMLESS.clean(&html).to_string();
@@ -82,7 +100,12 @@ pub(super) async fn framed(
 }
 
 fn no_html() -> Failure {
-    Failure::new(StatusCode::NOT_FOUND, "no-html", "No formatted form", "this clip has no html, or its ticket was used")
+    Failure::new(
+        StatusCode::NOT_FOUND,
+        "no-html",
+        "No formatted form",
+        "this clip has no html, or its ticket was used",
+    )
 }
 
 #[cfg(test)]
@@ -95,7 +118,13 @@ mod tests {
                     <img src=http://a.example/p><img src=\"data:image/png;base64,AA==\"><meta http-equiv=refresh \
                     content='0;url=http://a.example'><a href=http://a.example onclick=x()>there</a><link rel=preconnect href=//a.example>";
         let clean = HARMLESS.clean(html).to_string();
-        assert!(!clean.contains("a.example") && !clean.contains("script") && !clean.contains("onclick"), "{clean}");
-        assert!(clean.contains("color:red") && clean.contains("<b>8</b>") && clean.contains("data:image/png"), "{clean}");
+        assert!(
+            !clean.contains("a.example") && !clean.contains("script") && !clean.contains("onclick"),
+            "{clean}"
+        );
+        assert!(
+            clean.contains("color:red") && clean.contains("<b>8</b>") && clean.contains("data:image/png"),
+            "{clean}"
+        );
     }
 }

@@ -60,9 +60,7 @@ fn is_own_origin(headers: &HeaderMap, port: u16) -> bool {
     let text = |name: &str| headers.get(name).map(|value| value.to_str().unwrap_or("?"));
     let origin = match text("origin") {
         None => true,
-        Some(origin) => {
-            origin.strip_prefix("http://").is_some_and(|host| is_own_host(host, port))
-        }
+        Some(origin) => origin.strip_prefix("http://").is_some_and(|host| is_own_host(host, port)),
     };
     // Browsers say whose page asks. A person may follow a link to the console from anywhere (navigate); a frame with
     // copied html is opaque and navigates too.
@@ -124,7 +122,14 @@ mod tests {
         for host in ["127.0.0.1:4180", "localhost:4180", "LOCALHOST:4180", "[::1]:4180"] {
             assert!(is_own_host(host, 4180), "{host}");
         }
-        for host in ["", "127.0.0.1", "127.0.0.1:4181", "evil.example:4180", "127.0.0.1.evil.example:4180", "0.0.0.0:4180"] {
+        for host in [
+            "",
+            "127.0.0.1",
+            "127.0.0.1:4181",
+            "evil.example:4180",
+            "127.0.0.1.evil.example:4180",
+            "0.0.0.0:4180",
+        ] {
             assert!(!is_own_host(host, 4180), "{host}");
         }
     }
@@ -133,7 +138,11 @@ mod tests {
     fn other_pages_are_turned_away() {
         assert!(origin_passes(&[]));
         assert!(origin_passes(&[("origin", "http://127.0.0.1:4180"), ("sec-fetch-site", "same-origin")]));
-        assert!(origin_passes(&[("sec-fetch-site", "cross-site"), ("sec-fetch-mode", "navigate"), ("sec-fetch-dest", "document")]));
+        assert!(origin_passes(&[
+            ("sec-fetch-site", "cross-site"),
+            ("sec-fetch-mode", "navigate"),
+            ("sec-fetch-dest", "document")
+        ]));
         for pairs in [
             [("origin", "http://127.0.0.1:4181"), ("sec-fetch-site", "same-site")],
             [("origin", "https://127.0.0.1:4180"), ("sec-fetch-mode", "cors")],

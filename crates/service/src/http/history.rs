@@ -98,6 +98,7 @@ pub(super) async fn rows(
         return Err(Failure::invalid(format!("at most {PAGE} ids at once")));
     }
     let history = context.app.history();
-    let clips = wish.ids.iter().filter_map(|id| Some(row(&history, history.get(ClipId::parse(id)?)?))).collect();
+    let clips =
+        wish.ids.iter().filter_map(|id| Some(row(&history, history.get(ClipId::parse(id)?)?))).collect();
     Ok(axum::Json(RowsById { clips }))
 }

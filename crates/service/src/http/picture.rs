@@ -46,7 +46,9 @@ pub(super) fn shows_picture(clip: &Clip) -> bool {
 
 fn is_picture_name(uri: &str) -> bool {
     let lower = uri.to_ascii_lowercase();
-    ["png", "jpg", "jpeg", "gif", "webp", "bmp", "tif", "tiff", "svg"].iter().any(|ending| lower.ends_with(&format!(".{ending}")))
+    ["png", "jpg", "jpeg", "gif", "webp", "bmp", "tif", "tiff", "svg"]
+        .iter()
+        .any(|ending| lower.ends_with(&format!(".{ending}")))
 }
 
 /// A clip's picture, made small
@@ -69,7 +71,10 @@ pub(super) async fn picture(
     let mut hasher = blake3::Hasher::new();
     hasher.update(&content.digest().0).update(&most.to_le_bytes());
     let key = hasher.finalize();
-    let made = MADE.lock().ok().and_then(|made| made.iter().find(|(known, _)| *known == key).map(|(_, small)| small.clone()));
+    let made = MADE
+        .lock()
+        .ok()
+        .and_then(|made| made.iter().find(|(known, _)| *known == key).map(|(_, small)| small.clone()));
     let (kind, bytes) = match made {
         Some(small) => small,
         None => {
@@ -101,13 +106,22 @@ fn answer(kind: &'static str, bytes: Bytes) -> impl IntoResponse + use<> {
 /// The bytes to show, and whether they are SVG (which the console shows as an image, where nothing in it runs).
 async fn source_of(context: &Context, clip: &Clip) -> Result<(Content, bool), Failure> {
     if let Some(picture) = &clip.facts.picture {
-        let record = clip.state.offer().and_then(|offer| offer.representations.iter().find(|one| one.mime == picture.mime));
-        let digest = record.map(|one| one.digest).ok_or_else(|| cant_show("its picture is missing".into()))?;
+        let record = clip
+            .state
+            .offer()
+            .and_then(|offer| offer.representations.iter().find(|one| one.mime == picture.mime));
+        let digest =
+            record.map(|one| one.digest).ok_or_else(|| cant_show("its picture is missing".into()))?;
         return Ok((context.app.content(digest).await?, mime::base(&picture.mime) == "image/svg+xml"));
     }
     let uri = clip.facts.files.first().filter(|_| shows_picture(clip)).cloned();
     let Some(path) = uri.as_deref().and_then(path_of) else {
-        return Err(Failure::new(StatusCode::NOT_FOUND, "no-picture", "It is no picture", "this clip holds no picture"));
+        return Err(Failure::new(
+            StatusCode::NOT_FOUND,
+            "no-picture",
+            "It is no picture",
+            "this clip holds no picture",
+        ));
     };
     let is_svg = path.to_ascii_lowercase().ends_with(".svg");
     let content = tokio::task::spawn_blocking(move || read_file(FilePath::new(&path)))
@@ -144,7 +158,8 @@ fn make_small(content: &Content, most: u32) -> Result<Small, String> {
         image::ImageError::Limits(_) => "it is too large to be shown small".to_owned(),
         _ => "it is damaged, or its format is not known".to_owned(),
     })?;
-    let small = if picture.width().max(picture.height()) > most { picture.thumbnail(most, most) } else { picture };
+    let small =
+        if picture.width().max(picture.height()) > most { picture.thumbnail(most, most) } else { picture };
     let mut out = Cursor::new(Vec::new());
     // Photographs stay photographs; everything else keeps its edges and its transparency.
     let (kind, encoded) = if format == Some(ImageFormat::Jpeg) {
@@ -162,7 +177,9 @@ mod tests {
 
     fn png(width: u32, height: u32) -> Content {
         let mut out = Cursor::new(Vec::new());
-        image::RgbImage::from_pixel(width, height, image::Rgb([40, 80, 120])).write_to(&mut out, ImageFormat::Png).unwrap();
+        image::RgbImage::from_pixel(width, height, image::Rgb([40, 80, 120]))
+            .write_to(&mut out, ImageFormat::Png)
+            .unwrap();
         Content::new(out.into_inner())
     }
 
@@ -194,7 +211,9 @@ mod tests {
 
     fn crc32(bytes: &[u8]) -> u32 {
         !bytes.iter().fold(!0u32, |crc, byte| {
-            (0..8).fold(crc ^ u32::from(*byte), |crc, _| if crc & 1 == 1 { (crc >> 1) ^ 0xedb8_8320 } else { crc >> 1 })
+            (0..8).fold(crc ^ u32::from(*byte), |crc, _| {
+                if crc & 1 == 1 { (crc >> 1) ^ 0xedb8_8320 } else { crc >> 1 }
+            })
         })
     }
 }

@@ -28,7 +28,12 @@ pub struct Failure {
 
 impl Failure {
     /// A failure with its type, title and detail.
-    pub fn new(status: StatusCode, kind: &'static str, title: &'static str, detail: impl Into<String>) -> Self {
+    pub fn new(
+        status: StatusCode,
+        kind: &'static str,
+        title: &'static str,
+        detail: impl Into<String>,
+    ) -> Self {
         Self { status, kind, title, detail: detail.into(), hint: None, candidates: Vec::new() }
     }
 
@@ -45,8 +50,13 @@ impl Failure {
 
     /// The records can't be used now.
     pub fn unavailable(detail: impl Into<String>) -> Self {
-        Self::new(StatusCode::SERVICE_UNAVAILABLE, "records-unavailable", "The records can't be used now", detail)
-            .hint("`yadori status` says how things stand")
+        Self::new(
+            StatusCode::SERVICE_UNAVAILABLE,
+            "records-unavailable",
+            "The records can't be used now",
+            detail,
+        )
+        .hint("`yadori status` says how things stand")
     }
 
     /// There is no such clip.
@@ -86,11 +96,18 @@ impl From<Unresolved> for Failure {
         match why {
             Unresolved::None { clips: 0 } => Self::no_clip("the history is empty")
                 .hint("copy something, or bring something in with `yadori add`"),
-            Unresolved::None { clips } => Self::no_clip(format!("no clip answers to that; the history has {clips}")),
+            Unresolved::None { clips } => {
+                Self::no_clip(format!("no clip answers to that; the history has {clips}"))
+            }
             Unresolved::Several(candidates) => Self {
                 candidates,
-                ..Self::new(StatusCode::CONFLICT, "ambiguous-id", "Several clips begin so", "several ids begin so")
-                    .hint("give one character more")
+                ..Self::new(
+                    StatusCode::CONFLICT,
+                    "ambiguous-id",
+                    "Several clips begin so",
+                    "several ids begin so",
+                )
+                .hint("give one character more")
             },
         }
     }
@@ -100,17 +117,25 @@ impl From<ContentError> for Failure {
     fn from(why: ContentError) -> Self {
         match why {
             ContentError::Away => Self::unavailable(why.to_string()),
-            ContentError::Damaged => {
-                Self::new(StatusCode::INTERNAL_SERVER_ERROR, "damaged", "The clip is damaged", why.to_string())
-                    .hint("restore a backup into a new home with `yadori restore`")
-            }
+            ContentError::Damaged => Self::new(
+                StatusCode::INTERNAL_SERVER_ERROR,
+                "damaged",
+                "The clip is damaged",
+                why.to_string(),
+            )
+            .hint("restore a backup into a new home with `yadori restore`"),
         }
     }
 }
 
 impl From<TakeError> for Failure {
     fn from(why: TakeError) -> Self {
-        Self::new(StatusCode::CONFLICT, "no-clipboard", "It could not be put on the clipboard", why.to_string())
+        Self::new(
+            StatusCode::CONFLICT,
+            "no-clipboard",
+            "It could not be put on the clipboard",
+            why.to_string(),
+        )
     }
 }
 
@@ -118,7 +143,9 @@ impl From<ActError> for Failure {
     fn from(why: ActError) -> Self {
         match why {
             ActError::Unavailable(why) => Self::unavailable(why),
-            ActError::Nothing(why) => Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", why),
+            ActError::Nothing(why) => {
+                Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", why)
+            }
             ActError::Refused(why) => {
                 Self::new(StatusCode::INTERNAL_SERVER_ERROR, "refused", "It was not carried out", why)
                     .hint("the service's log says more")
@@ -141,10 +168,14 @@ impl From<tokio::sync::oneshot::error::RecvError> for Failure {
 }
 
 /// A bug. What it was is in the log, without what was being handled.
-#[expect(clippy::needless_pass_by_value, reason = "the signature is the layer's")]
 pub(super) fn panicked(_: Box<dyn Any + Send>) -> Response {
     tracing::error!("a request was not carried out because of a mistake in the program");
-    Failure::new(StatusCode::INTERNAL_SERVER_ERROR, "bug", "A mistake in the program", "this should not have happened")
-        .hint("the service goes on; its log says more")
-        .into_response()
+    Failure::new(
+        StatusCode::INTERNAL_SERVER_ERROR,
+        "bug",
+        "A mistake in the program",
+        "this should not have happened",
+    )
+    .hint("the service goes on; its log says more")
+    .into_response()
 }

@@ -37,7 +37,8 @@ pub(super) fn only_unix(way: Way) -> Result<(), Failure> {
         Way::Unix => Ok(()),
         Way::Tcp(_) => {
             let detail = "this call is answered on the Unix socket only";
-            Err(Failure::new(StatusCode::FORBIDDEN, "not-here", "Not by this way", detail).hint("use the client, `yadori`"))
+            Err(Failure::new(StatusCode::FORBIDDEN, "not-here", "Not by this way", detail)
+                .hint("use the client, `yadori`"))
         }
     }
 }

@@ -5,8 +5,8 @@ use std::sync::Arc;
 use axum::extract::State;
 use axum::http::StatusCode;
 use yadori_api::{Form, Problem, Take, Taken};
-use yadori_core::reading::plain_form;
 use yadori_core::Offer;
+use yadori_core::reading::plain_form;
 
 use super::clips::resolve;
 use super::extract::{Json, Path};
@@ -34,8 +34,13 @@ pub(super) async fn take(
         Form::Plain => {
             let text = plain_form(&offer).ok_or_else(|| {
                 let detail = "a picture has no plain text";
-                Failure::new(StatusCode::UNPROCESSABLE_ENTITY, "no-plain-form", "It has no plain form", detail)
-                    .hint("take it as it was copied, without --plain")
+                Failure::new(
+                    StatusCode::UNPROCESSABLE_ENTITY,
+                    "no-plain-form",
+                    "It has no plain form",
+                    detail,
+                )
+                .hint("take it as it was copied, without --plain")
             })?;
             Offer { source: offer.source.clone(), ..Offer::text(text, offer.at) }
         }

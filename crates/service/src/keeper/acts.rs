@@ -16,7 +16,9 @@ impl Keeper {
     async fn commit_act(&mut self, group: &Group) -> Result<(), ActError> {
         match self.commit(group).await {
             Ok(()) => Ok(()),
-            Err(CommitError::Refused(why)) => Err(ActError::Refused(format!("the database refused it ({why})"))),
+            Err(CommitError::Refused(why)) => {
+                Err(ActError::Refused(format!("the database refused it ({why})")))
+            }
             Err(why) => {
                 self.fall_back(&why);
                 Err(ActError::Unavailable(self.reason()))
@@ -84,10 +86,15 @@ impl Keeper {
     async fn try_undo(&mut self) -> Result<(String, Vec<ClipId>), ActError> {
         self.writable()?;
         let Some(store) = self.store.clone() else { return Err(ActError::Unavailable(self.reason())) };
-        let act = store.newest_act(now() - self.grace()).await.map_err(|why| ActError::Unavailable(why.to_string()))?;
+        let act = store
+            .newest_act(now() - self.grace())
+            .await
+            .map_err(|why| ActError::Unavailable(why.to_string()))?;
         let Some(act) = act else {
             let minutes = self.app.grace.as_secs() / 60;
-            return Err(ActError::Nothing(format!("there is nothing to take back; a removal can be taken back for {minutes} minutes")));
+            return Err(ActError::Nothing(format!(
+                "there is nothing to take back; a removal can be taken back for {minutes} minutes"
+            )));
         };
         let before: Vec<ClipRow> = serde_json::from_slice(&act.payload)
             .map_err(|_| ActError::Refused("the record of that act is damaged".into()))?;
@@ -102,7 +109,13 @@ impl Keeper {
             state.revive(&row.state, || clock.tick(wall, newest));
             let facts = known.facts.or(row.facts);
             let Some(facts) = facts else { continue };
-            back.push(Clip { id: row.id, state, facts, received_at: row.received_at.max(known.received_at), saved: true });
+            back.push(Clip {
+                id: row.id,
+                state,
+                facts,
+                received_at: row.received_at.max(known.received_at),
+                saved: true,
+            });
         }
         group.clips = back.iter().map(ClipRow::from).collect();
         group.clock = self.clock.last();
@@ -161,7 +174,9 @@ impl Keeper {
     async fn try_restore(&mut self, rows: Vec<ClipRow>) -> Result<u64, ActError> {
         self.writable()?;
         if !self.app.history().is_empty() {
-            return Err(ActError::Nothing("the history is not empty; restore into a new home (--home DIR)".into()));
+            return Err(ActError::Nothing(
+                "the history is not empty; restore into a new home (--home DIR)".into(),
+            ));
         }
         let newest = rows.iter().filter_map(|row| row.state.newest_stamp()).max();
         self.tick(newest);

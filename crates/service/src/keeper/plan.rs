@@ -11,7 +11,7 @@ use crate::app::now;
 /// Changes that are committed together.
 #[derive(Debug, Default)]
 pub(super) struct Plan {
-    pub(super) captures: Vec<Box<Capture>>,
+    pub(super) captures: Vec<Capture>,
     pub(super) refusals: Vec<RefusalRow>,
 }
 
@@ -51,7 +51,12 @@ impl Keeper {
     }
 
     fn unknown(&self, id: ClipId) -> ClipRow {
-        ClipRow { id, state: self.tombstones.get(&id).cloned().unwrap_or_default(), facts: None, received_at: 0 }
+        ClipRow {
+            id,
+            state: self.tombstones.get(&id).cloned().unwrap_or_default(),
+            facts: None,
+            received_at: 0,
+        }
     }
 
     /// What one copy makes of a clip.
@@ -59,7 +64,11 @@ impl Keeper {
         let ClipRow { mut state, facts, received_at, .. } = known;
         if capture.standing && state.offer().is_some() {
             // It was there when the service started, and the history has it: no new copy.
-            return Planned { state, facts: facts.unwrap_or_else(|| capture.reading.facts.clone()), received_at };
+            return Planned {
+                state,
+                facts: facts.unwrap_or_else(|| capture.reading.facts.clone()),
+                received_at,
+            };
         }
         let record = record_of(capture);
         let now = now();
@@ -67,14 +76,18 @@ impl Keeper {
         state.capture(record.clone(), capture.at, stamp);
         let facts = match facts {
             // A pinned clip keeps its offer, and so its facts.
-            Some(facts) if state.offer().is_some_and(|offer| offer.representations != record.representations) => facts,
+            Some(facts)
+                if state.offer().is_some_and(|offer| offer.representations != record.representations) =>
+            {
+                facts
+            }
             _ => capture.reading.facts.clone(),
         };
         Planned { state, facts, received_at: now.max(received_at) }
     }
 
     /// The group that commits some copies.
-    pub(super) fn draft(&mut self, captures: &[Box<Capture>]) -> Draft {
+    pub(super) fn draft(&mut self, captures: &[Capture]) -> Draft {
         let mut draft = Draft { group: Group { now: now(), ..Group::default() }, clips: Vec::new() };
         let mut latest: HashMap<ClipId, ClipRow> = HashMap::new();
         for capture in captures {
@@ -82,10 +95,16 @@ impl Keeper {
             let known = latest.remove(&id).unwrap_or_else(|| self.known(id));
             let before: Vec<Digest> = known.digests().collect();
             let planned = self.plan_capture(capture, known);
-            let row =
-                ClipRow { id, state: planned.state.clone(), facts: Some(planned.facts.clone()), received_at: planned.received_at };
+            let row = ClipRow {
+                id,
+                state: planned.state.clone(),
+                facts: Some(planned.facts.clone()),
+                received_at: planned.received_at,
+            };
             let kept: Vec<Digest> = row.digests().collect();
-            draft.group.dropped.extend(before.into_iter().filter(|digest| !kept.contains(digest)).map(|digest| (id.0, digest)));
+            draft.group.dropped.extend(
+                before.into_iter().filter(|digest| !kept.contains(digest)).map(|digest| (id.0, digest)),
+            );
             for (digest, content) in &capture.contents {
                 if !kept.contains(digest) {
                     continue; // a pinned clip keeps its offer

@@ -33,13 +33,11 @@ pub(super) fn ensure(paths: &ServerPaths) -> Result<(), ServerError> {
     if rustix::process::geteuid().is_root() {
         command.arg("--user=root");
     }
-    let done = command
-        .stdin(Stdio::null())
-        .output()
-        .map_err(|cause| files(&paths.data, cause))?;
+    let done = command.stdin(Stdio::null()).output().map_err(|cause| files(&paths.data, cause))?;
     if !done.status.success() {
         let said = String::from_utf8_lossy(&done.stderr);
-        let last = said.lines().rev().find(|line| !line.trim().is_empty()).unwrap_or("it said nothing").to_owned();
+        let last =
+            said.lines().rev().find(|line| !line.trim().is_empty()).unwrap_or("it said nothing").to_owned();
         return Err(ServerError::Install(last));
     }
     std::fs::write(paths.data.join(MARKER), "").map_err(|cause| files(&paths.data, cause))
@@ -98,7 +96,9 @@ pub(super) fn find(program: &'static str) -> Result<PathBuf, ServerError> {
 
 /// The last line of the server's log that reports an error.
 pub(super) fn last_error(log: &Path) -> String {
-    let text = std::fs::read(log).map(|bytes| String::from_utf8_lossy(&bytes).into_owned()).unwrap_or_default();
+    let text =
+        std::fs::read(log).map(|bytes| String::from_utf8_lossy(&bytes).into_owned()).unwrap_or_default();
     let last = text.lines().rev().take(80).find(|line| line.contains("[ERROR]"));
-    last.and_then(|line| line.split("[ERROR]").nth(1)).map_or_else(|| "no error logged".into(), |line| line.trim().to_owned())
+    last.and_then(|line| line.split("[ERROR]").nth(1))
+        .map_or_else(|| "no error logged".into(), |line| line.trim().to_owned())
 }

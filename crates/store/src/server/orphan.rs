@@ -11,8 +11,13 @@ use rustix::process::{Flock, FlockOffsetType, FlockType, Pid, fcntl_getlk};
 pub(super) fn holder(data: &Path) -> Option<Pid> {
     ["aria_log_control", "ibdata1"].iter().find_map(|name| {
         let file = OpenOptions::new().read(true).write(true).open(data.join(name)).ok()?;
-        let wish =
-            Flock { start: 0, length: 0, pid: None, typ: FlockType::WriteLock, offset_type: FlockOffsetType::Set };
+        let wish = Flock {
+            start: 0,
+            length: 0,
+            pid: None,
+            typ: FlockType::WriteLock,
+            offset_type: FlockOffsetType::Set,
+        };
         fcntl_getlk(&file, &wish).ok().flatten()?.pid
     })
 }
@@ -25,7 +30,10 @@ pub(super) fn await_exit(data: &Path, stop: &AtomicBool) {
             return;
         }
         if Instant::now() >= next_word {
-            tracing::info!("waiting for an earlier database server (process {}) to end", pid.as_raw_nonzero());
+            tracing::info!(
+                "waiting for an earlier database server (process {}) to end",
+                pid.as_raw_nonzero()
+            );
             next_word = Instant::now() + Duration::from_secs(10);
         }
         std::thread::sleep(Duration::from_millis(20));
