@@ -1,0 +1,52 @@
+//! The computations on the way of a copy: reading an offer, its id, its place in the history.
+#![expect(missing_docs, reason = "criterion's macros make undocumented items")]
+
+use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
+use yadori_core::{
+    Class, Clip, ClipId, ClipState, DeviceId, Facts, History, Offer, OfferRecord, Source, Stamp, read,
+};
+
+const DEVICE: DeviceId = DeviceId([1; 16]);
+
+fn clip(n: i64) -> Clip {
+    let text = format!("clip {n}");
+    let mut state = ClipState::default();
+    let stamp = Stamp { wall_ms: n as u64, counter: 0, device: DEVICE };
+    state.capture(OfferRecord { representations: vec![], source: Source::default() }, n, stamp);
+    Clip {
+        id: ClipId::of(Class::Text, &[text.as_bytes()]),
+        state,
+        facts: Facts::of_text(&text, 8, false),
+        received_at: i64::MAX,
+        saved: true,
+    }
+}
+
+fn benches(c: &mut Criterion) {
+    let text = "Kestrel Hut: 14 bunks, drying room, no card payments before 1 June. ".repeat(30);
+    c.bench_function("read an offer of 2 kB of text", |b| {
+        b.iter_batched(|| Offer::text(text.clone(), 1), |offer| read(offer, DEVICE), BatchSize::SmallInput);
+    });
+    let large = vec![7u8; 10_000_000];
+    let mut group = c.benchmark_group("10 MB");
+    group.sample_size(20);
+    group.bench_function("id", |b| b.iter(|| ClipId::of(Class::Image, &[&large])));
+    group.bench_function("beside: copying the bytes", |b| b.iter(|| large.clone()));
+    group.finish();
+
+    let mut history = History::default();
+    history.load((0..100_000).map(clip).collect());
+    let mut at = 200_000;
+    c.bench_function("copy an old clip again, 100,000 clips", |b| {
+        b.iter(|| {
+            at += 1;
+            history.put(Clip { state: clip(at).state, ..clip(at % 100_000) })
+        });
+    });
+    c.bench_function("the first 50 rows with their prefixes, 100,000 clips", |b| {
+        b.iter(|| history.from(1).take(50).map(|clip| history.prefix_of(clip.id).len()).sum::<usize>());
+    });
+}
+
+criterion_group!(all, benches);
+criterion_main!(all);

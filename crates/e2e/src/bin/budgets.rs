@@ -1,0 +1,386 @@
+//! `make bench`: the budgets of whole processes, each beside a rival in the same run. Writes a table to standard output.
+//! Figures vary from run to run and machine to machine; ratios within one run are what to compare.
+#![expect(clippy::print_stdout, reason = "printing the table is what this is for")]
+
+use std::io::{Read, Write};
+use std::os::unix::net::UnixStream;
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+use anyhow::Result;
+use sqlx::mysql::{MySqlConnectOptions, MySqlPool};
+use yadori_api::Kind;
+use yadori_e2e::{Browser, Display, Service, many, until, until_within};
+
+fn main() -> Result<()> {
+    println!("| what | budget | measured | beside, in the same run |");
+    println!("| --- | --- | --- | --- |");
+    let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
+    let mut display = Display::start();
+    let service = Service::on(&display.name());
+    runtime.block_on(copies(&mut display, &service))?;
+    bursts(&mut display, &service);
+    takes(&service);
+    drop((service, display));
+    starts_and_memory()?;
+    runtime.block_on(console())?;
+    Ok(())
+}
+
+fn row(what: &str, budget: &str, measured: &str, beside: &str) {
+    println!("| {what} | {budget} | {measured} | {beside} |");
+    let _ = std::io::stdout().flush();
+}
+
+/// The value below which `part` of the sorted values lie.
+fn at(values: &mut [f64], part: f64) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[((values.len() - 1) as f64 * part).round() as usize]
+}
+
+fn millis(time: Duration) -> f64 {
+    time.as_secs_f64() * 1e3
+}
+
+/// Listens to the service's events and waits for the next saved clip.
+struct Listener(UnixStream, Vec<u8>);
+
+impl Listener {
+    fn on(service: &Service) -> Result<Self> {
+        let mut stream = UnixStream::connect(service.home().join("run/yadori.sock"))?;
+        stream.write_all(b"GET /api/v1/events HTTP/1.1\r\nhost: y\r\n\r\n")?;
+        let mut listener = Self(stream, Vec::new());
+        listener.await_text("event: status")?;
+        Ok(listener)
+    }
+
+    fn await_text(&mut self, wanted: &str) -> Result<Instant> {
+        let mut chunk = [0; 65_536];
+        loop {
+            if let Some(at) = self.1.windows(wanted.len()).position(|part| part == wanted.as_bytes()) {
+                let came = Instant::now();
+                self.1.drain(..at + wanted.len());
+                return Ok(came);
+            }
+            let count = self.0.read(&mut chunk)?;
+            anyhow::ensure!(count > 0, "the events ended");
+            self.1.extend_from_slice(&chunk[..count]);
+        }
+    }
+}
+
+/// A copying program of our own, whose moment of copying is known exactly.
+struct Source {
+    conn: x11rb::rust_connection::RustConnection,
+    window: u32,
+    clipboard: u32,
+    targets: u32,
+    utf8: u32,
+}
+
+impl Source {
+    fn on(display: &Display) -> Result<Self> {
+        use x11rb::connection::Connection;
+        use x11rb::protocol::xproto::{ConnectionExt, CreateWindowAux, WindowClass};
+        let (conn, screen) = x11rb::connect(Some(&display.name()))?;
+        let root = conn.setup().roots[screen].root;
+        let atom =
+            |name: &str| -> Result<u32> { Ok(conn.intern_atom(false, name.as_bytes())?.reply()?.atom) };
+        let (clipboard, targets, utf8) = (atom("CLIPBOARD")?, atom("TARGETS")?, atom("UTF8_STRING")?);
+        let window = conn.generate_id()?;
+        conn.create_window(
+            0,
+            window,
+            root,
+            0,
+            0,
+            1,
+            1,
+            0,
+            WindowClass::INPUT_ONLY,
+            0,
+            &CreateWindowAux::new(),
+        )?;
+        Ok(Self { conn, window, clipboard, targets, utf8 })
+    }
+
+    /// Owns the clipboard and serves `text` for `time`, or until it has been asked for when `once` is set.
+    fn copy(&self, text: &str, time: Duration, once: bool) -> Result<Instant> {
+        use x11rb::connection::Connection;
+        use x11rb::protocol::Event;
+        use x11rb::protocol::xproto::{
+            AtomEnum, ConnectionExt, EventMask, PropMode, SELECTION_NOTIFY_EVENT, SelectionNotifyEvent,
+        };
+        use x11rb::wrapper::ConnectionExt as _;
+        let began = Instant::now();
+        self.conn.set_selection_owner(self.window, self.clipboard, 0u32)?;
+        self.conn.flush()?;
+        while began.elapsed() < time {
+            let Some(event) = self.conn.poll_for_event()? else {
+                std::thread::sleep(Duration::from_micros(50));
+                continue;
+            };
+            let Event::SelectionRequest(asked) = event else { continue };
+            let content = asked.target != self.targets;
+            if content {
+                self.conn.change_property8(
+                    PropMode::REPLACE,
+                    asked.requestor,
+                    asked.property,
+                    self.utf8,
+                    text.as_bytes(),
+                )?;
+            } else {
+                let names = [self.targets, self.utf8];
+                self.conn.change_property32(
+                    PropMode::REPLACE,
+                    asked.requestor,
+                    asked.property,
+                    AtomEnum::ATOM,
+                    &names,
+                )?;
+            }
+            let word = SelectionNotifyEvent {
+                response_type: SELECTION_NOTIFY_EVENT,
+                sequence: 0,
+                time: asked.time,
+                requestor: asked.requestor,
+                selection: asked.selection,
+                target: asked.target,
+                property: asked.property,
+            };
+            self.conn.send_event(false, asked.requestor, EventMask::NO_EVENT, word)?;
+            self.conn.flush()?;
+            if content && once {
+                break;
+            }
+        }
+        Ok(began)
+    }
+}
+
+async fn copies(display: &mut Display, service: &Service) -> Result<()> {
+    let user = String::from_utf8(Command::new("id").arg("-un").output()?.stdout)?;
+    let options =
+        MySqlConnectOptions::new().socket(service.home().join("run/records.sock")).username(user.trim());
+    let pool = MySqlPool::connect_with(options).await?;
+    sqlx::query("CREATE DATABASE IF NOT EXISTS rival").execute(&pool).await?;
+    sqlx::query("CREATE TABLE IF NOT EXISTS rival.bare (n INT PRIMARY KEY, t LONGBLOB)")
+        .execute(&pool)
+        .await?;
+    let mut listener = Listener::on(service)?;
+    let source = Source::on(display)?;
+    let (mut bare, mut whole) = (Vec::new(), Vec::new());
+    for n in 0..300 {
+        // Turn by turn, so that both meet the same machine.
+        let began = Instant::now();
+        sqlx::query("REPLACE INTO rival.bare VALUES (?, 'Kestrel Hut: 14 bunks')")
+            .bind(n)
+            .execute(&pool)
+            .await?;
+        bare.push(millis(began.elapsed()));
+        let text = format!("Kestrel Hut, bunk {n} of the season");
+        let began = source.copy(&text, Duration::from_secs(2), true)?;
+        let came = listener.await_text(&format!("\"head\":\"{text}\""))?;
+        whole.push(millis(came - began));
+    }
+    sqlx::query("DROP DATABASE rival").execute(&pool).await?;
+    pool.close().await;
+    let (bare50, whole50, whole99) = (at(&mut bare, 0.5), at(&mut whole, 0.5), at(&mut whole, 0.99));
+    row(
+        "short text: copied to committed and announced, p50 (300 copies)",
+        "a bare durable commit + 3 ms",
+        &format!("{whole50:.2} ms, {:+.2} ms", whole50 - bare50),
+        &format!("bare durable commit {bare50:.2} ms"),
+    );
+    row(
+        "the same, p99",
+        "< 60 ms",
+        &format!("{whole99:.1} ms"),
+        &format!("bare durable commit {:.1} ms", at(&mut bare, 0.99)),
+    );
+
+    let mut large = b"\x89PNG\r\n\x1a\n".to_vec();
+    let mut state = 1u64;
+    while large.len() < 10_000_000 {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+        large.extend_from_slice(&state.to_le_bytes());
+    }
+    let (mut kept, mut plain) = (Vec::new(), Vec::new());
+    for n in 0..5u8 {
+        large[100] = n;
+        let began = Instant::now();
+        display.copy("image/png", &large);
+        let came = until_within("the picture", Duration::from_secs(30), || {
+            service
+                .list(1)
+                .into_iter()
+                .find(|row| row.kind == Kind::Image && row.saved && row.copied_at > 0)
+                .map(|_| Instant::now())
+        });
+        kept.push(millis(came - began));
+        let began = Instant::now();
+        display.paste("image/png");
+        plain.push(millis(began.elapsed()));
+        display.copy_text(&format!("between pictures {n}"));
+        service.await_clip(&format!("between pictures {n}"));
+    }
+    row(
+        "10 MB image: xclip started to committed and listed, median of 5",
+        "< 400 ms",
+        &format!("{:.0} ms", at(&mut kept, 0.5)),
+        &format!("xclip -o reading it, kept by nobody: {:.0} ms", at(&mut plain, 0.5)),
+    );
+    Ok(())
+}
+
+fn bursts(display: &mut Display, service: &Service) {
+    let source = Source::on(display).expect("a source");
+    let mut stalls = 0;
+    for n in 0..200 {
+        let began = source.copy(&format!("burst {n}"), Duration::from_millis(20), false).expect("a copy");
+        stalls += usize::from(began.elapsed() > Duration::from_millis(30));
+    }
+    let kept = |prefix: &str| service.list(400).iter().filter(|row| row.head.starts_with(prefix)).count();
+    let _ = source.copy("after the burst", Duration::from_secs(2), true);
+    service.await_clip("after the burst");
+    row(
+        "200 copies 20 ms apart, one owner that serves its newest",
+        "200 kept",
+        &format!("{} kept", kept("burst ")),
+        &format!("times the source itself stood still for over 10 ms: {stalls}"),
+    );
+}
+
+fn takes(service: &Service) {
+    let run = |program: &mut Command| {
+        let began = Instant::now();
+        let done = program.output().expect("a program");
+        assert!(done.status.success());
+        millis(began.elapsed())
+    };
+    let (mut take, mut bare) = (Vec::new(), Vec::new());
+    for n in 0..200 {
+        take.push(run(&mut service.client_command(&["take", if n % 2 == 0 { "1" } else { "2" }])));
+        bare.push(run(&mut Command::new("true")));
+    }
+    row(
+        "`yadori take 1`, whole process, p50 / p99 of 200",
+        "< 15 ms (goal 5)",
+        &format!("{:.1} / {:.1} ms", at(&mut take, 0.5), at(&mut take, 0.99)),
+        &format!("`true`: {:.1} / {:.1} ms", at(&mut bare, 0.5), at(&mut bare, 0.99)),
+    );
+}
+
+fn starts_and_memory() -> Result<()> {
+    let display = Display::start();
+    let dir = tempfile::tempdir()?;
+    let file = dir.path().join("many.tar");
+    many::write_backup(&file, 10_000)?;
+    let mut service = Service::on(&display.name());
+    service.yadori(&["restore", file.to_str().unwrap_or_default()]);
+    let (mut capturing, mut loaded, mut server) = (Vec::new(), Vec::new(), Vec::new());
+    for _ in 0..5 {
+        service.stop();
+        let began = Instant::now();
+        service.start_again();
+        until("watching", || service.status()?.capture.display.map(|_| ()));
+        capturing.push(millis(began.elapsed()));
+        until("the records", || UnixStream::connect(service.home().join("run/records.sock")).ok());
+        server.push(millis(began.elapsed()));
+        until("the history", || service.status().filter(|status| status.loaded && status.clips == 10_000));
+        loaded.push(millis(began.elapsed()));
+    }
+    row(
+        "capturing, from process start, 10,000 clips, median of 5",
+        "< 500 ms",
+        &format!("{:.0} ms", at(&mut capturing, 0.5)),
+        "",
+    );
+    row(
+        "history loaded, from process start, 10,000 clips",
+        "< 1,500 ms",
+        &format!("{:.0} ms", at(&mut loaded, 0.5)),
+        &format!("mariadbd alone answers after {:.0} ms", at(&mut server, 0.5)),
+    );
+    service.list(500);
+    row(
+        "memory, 10,000 short clips",
+        "< 60 MB (goal 40)",
+        &format!("{:.1} MB resident", resident(service.pid())),
+        &format!("its mariadbd {:.0} MB", resident(service.database_pid())),
+    );
+    let before = cpu(service.pid());
+    let time = Duration::from_secs(20);
+    std::thread::sleep(time);
+    let spent = cpu(service.pid()) - before;
+    row("idle, 20 s", "< 0.1 % of a core", &format!("{:.3} %", 100.0 * spent / time.as_secs_f64()), "");
+    Ok(())
+}
+
+/// Megabytes of memory a process has.
+fn resident(pid: u32) -> f64 {
+    let text = std::fs::read_to_string(format!("/proc/{pid}/status")).unwrap_or_default();
+    let line = text.lines().find(|line| line.starts_with("VmRSS")).unwrap_or_default();
+    line.split_whitespace().nth(1).and_then(|kilobytes| kilobytes.parse::<f64>().ok()).unwrap_or(0.0) / 1e3
+}
+
+/// Seconds of processor time a process has had (from nanoseconds of its scheduler statistics, all threads).
+fn cpu(pid: u32) -> f64 {
+    let tasks = std::fs::read_dir(format!("/proc/{pid}/task")).into_iter().flatten().flatten();
+    let spent = |path: std::path::PathBuf| -> Option<f64> {
+        let text = std::fs::read_to_string(path.join("schedstat")).ok()?;
+        text.split_whitespace().next()?.parse().ok()
+    };
+    tasks.filter_map(|task| spent(task.path())).sum::<f64>() / 1e9
+}
+
+async fn console() -> Result<()> {
+    let service = Service::without_desk();
+    let dir = tempfile::tempdir()?;
+    let file = dir.path().join("many.tar");
+    many::write_backup(&file, 100_000)?;
+    service.yadori(&["restore", file.to_str().unwrap_or_default()]);
+    let browser = Browser::start(None).await?;
+    let began = Instant::now();
+    browser.driver.goto(service.sign_in_link()).await?;
+    browser.until("return document.querySelector('[data-summary]')").await?;
+    let first = millis(began.elapsed());
+    let began = Instant::now();
+    browser.driver.goto("about:blank").await?;
+    browser.driver.goto(format!("{}/healthz", service.address())).await?;
+    let blank = millis(began.elapsed());
+    row(
+        "console: first list, 100,000 clips",
+        "< 1,000 ms",
+        &format!("{first:.0} ms"),
+        &format!("two bare pages of the same service: {blank:.0} ms"),
+    );
+    browser.driver.goto(service.address()).await?;
+    browser.until("return document.querySelector('[data-summary]')").await?;
+    let frames = browser
+        .driver
+        .execute_async(
+            "const done = arguments[0]; const box = document.getElementById('stream'); const times = []; let last = performance.now(); let n = 0;\
+             const step = (now) => { times.push(now - last); last = now; box.scrollTop += 700; if (++n < 240) requestAnimationFrame(step); \
+             else { times.sort((a, b) => a - b); done([times[120], times[228]]); } }; requestAnimationFrame(step);",
+            Vec::new(),
+        )
+        .await?;
+    let times: Vec<f64> = serde_json::from_value(frames.json().clone())?;
+    row(
+        "console: a frame while scrolling 100,000 clips by 700 px a frame, p50 / p95",
+        "smooth",
+        &format!("{:.1} / {:.1} ms", times[0], times[1]),
+        "a frame at 60 Hz: 16.7 ms",
+    );
+    let mut script = 0;
+    for entry in std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/dist/assets"))? {
+        let entry = entry?;
+        if entry.file_name().to_string_lossy().ends_with(".js.br") {
+            script += entry.metadata()?.len();
+        }
+    }
+    row("console: script, compressed", "< 150 kB", &format!("{:.1} kB", script as f64 / 1e3), "");
+    Ok(())
+}
