@@ -1,5 +1,4 @@
 //! The computations on the way of a copy: reading an offer, its id, its place in the history.
-#![expect(missing_docs, reason = "criterion's macros make undocumented items")]
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use yadori_core::{
