@@ -190,6 +190,13 @@ async fn a_small_copy_does_not_wait_for_a_large_one() {
     until(&mut events, |event| matches!(event, DeskEvent::Live(Live::Theirs(_)))).await;
     display.copy_text("small");
     assert_eq!(text_of(&next_copy(&mut events).await), "small", "the large one came first");
+    // xclip gives up a transfer when another program copies: then the loss is reported; else the whole of it arrives.
+    match until(&mut events, |event| matches!(event, DeskEvent::Refused(_) | DeskEvent::Copied { .. })).await
+    {
+        DeskEvent::Refused(refused) => assert_eq!(refused.reason, RefusedBecause::Unreadable),
+        DeskEvent::Copied { offer, .. } => assert_eq!(offer.size(), 60 << 20),
+        _ => unreachable!(),
+    }
 }
 
 #[tokio::test]

@@ -125,9 +125,10 @@ impl Job {
         if self.got.is_empty() { Outcome::Unreadable } else { self.finish(false) }
     }
 
-    /// The deadline has passed. An owner that stalls once is not asked again.
+    /// The deadline has passed. An owner that stalls once is not asked again. What had begun to come and was never
+    /// finished is a copy that is lost, and is reported, even when another has replaced it.
     pub(crate) fn expired(&mut self) -> Outcome {
-        match (self.superseded, self.got.is_empty()) {
+        match (self.superseded && !self.in_chunks(), self.got.is_empty()) {
             (true, true) => Outcome::Nothing,
             (false, true) => Outcome::Unreadable,
             (_, false) => self.finish(false),
@@ -377,6 +378,16 @@ mod tests {
         stalled.answer(targets(&["UTF8_STRING", "text/html"]), 0);
         stalled.answer(value(b"text"), 0);
         assert!(matches!(stalled.expired(), Outcome::Copied { .. }));
+    }
+
+    #[test]
+    fn a_replaced_transfer_that_stalls_is_reported_as_lost() {
+        let mut job = job();
+        job.answer(targets(&["image/png"]), 0);
+        job.answer(Answer::Chunks("image/png".into()), 0);
+        job.chunk(b"half", 1);
+        assert_eq!(job.supersede(), Next::Wait);
+        assert_eq!(job.expired(), Outcome::Unreadable);
     }
 
     #[test]

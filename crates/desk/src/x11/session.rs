@@ -1,30 +1,30 @@
-//! One connection to an X server, from opening it to its loss.
+//! One connection to an X server, from opening it to its loss: watching the clipboard and reading what is copied.
+
+mod serving;
 
 use std::collections::HashMap;
 use std::os::fd::AsFd;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use bytes::Bytes;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use tokio::sync::{mpsc, oneshot};
-use x11rb::CURRENT_TIME;
 use x11rb::atom_manager;
 use x11rb::connection::Connection;
 use x11rb::errors::{ConnectionError, ReplyError};
 use x11rb::protocol::xfixes::{ConnectionExt as _, SelectionEvent, SelectionEventMask};
 use x11rb::protocol::xproto::{
     Atom, AtomEnum, ChangeWindowAttributesAux, ClientMessageEvent, ConnectionExt as _, CreateWindowAux,
-    EventMask, PropMode, Property, SELECTION_NOTIFY_EVENT, SelectionNotifyEvent, SelectionRequestEvent,
-    Timestamp, Window, WindowClass,
+    EventMask, PropMode, Property, SelectionNotifyEvent, SelectionRequestEvent, Timestamp, Window,
+    WindowClass,
 };
 use x11rb::protocol::{Event, xfixes};
 use x11rb::rust_connection::RustConnection;
 use x11rb::wrapper::ConnectionExt as _;
-use yadori_core::{Offer, mime, reading};
+use yadori_core::{Offer, reading};
 
-use super::job::{Answer, Job, Next, Outcome, to_latin1};
-use super::outgoing::{CHUNK, Outgoing};
+use super::job::{Answer, Job, Next, Outcome};
+use super::outgoing::Outgoing;
 use super::{Inbox, NoSession, source};
 use crate::{Command, DeskEvent, Live, Refused, RefusedBecause, TakeError, now};
 
@@ -313,8 +313,6 @@ impl<'a> Session<'a> {
         }
     }
 
-    // ---- watching and reading ----
-
     fn owner_changed(&mut self, event: &xfixes::SelectionNotifyEvent) -> X<()> {
         let gone = event.subtype != SelectionEvent::SET_SELECTION_OWNER;
         let previous = std::mem::replace(&mut self.owner, event.owner);
@@ -562,220 +560,6 @@ impl<'a> Session<'a> {
         self.retired = kept;
         for (window, _) in past {
             self.conn.destroy_window(window)?;
-        }
-        Ok(())
-    }
-
-    // ---- taking and serving ----
-
-    fn begin_take(
-        &mut self,
-        offer: Arc<Offer>,
-        done: Option<oneshot::Sender<Result<(), TakeError>>>,
-    ) -> X<()> {
-        self.takes.push(PendingTake { offer, done });
-        self.ask_time()
-    }
-
-    /// The server's time has come: own the clipboard with it (ICCCM section 2.1) and make sure of it.
-    fn finish_takes(&mut self, time: Timestamp) -> X<()> {
-        for take in std::mem::take(&mut self.takes) {
-            let targets = self.targets_of(&take.offer)?;
-            self.conn.set_selection_owner(self.serving, self.atoms.CLIPBOARD, time)?;
-            let owner = self
-                .conn
-                .get_selection_owner(self.atoms.CLIPBOARD)?
-                .reply()
-                .map(|reply| reply.owner)
-                .unwrap_or(0);
-            let outcome = if owner == self.serving {
-                self.held = Some(Held { offer: take.offer, since: time, targets });
-                self.say(DeskEvent::Live(Live::Ours));
-                Ok(())
-            } else {
-                Err(TakeError::Lost)
-            };
-            if let Some(done) = take.done {
-                let _ = done.send(outcome);
-            }
-        }
-        Ok(())
-    }
-
-    fn targets_of(&mut self, offer: &Offer) -> X<Vec<(Atom, Served)>> {
-        let mut targets: Vec<(Atom, Served)> = Vec::new();
-        for (n, one) in offer.representations.iter().enumerate() {
-            let names: Vec<(&str, Served)> = if one.mime == mime::PLAIN {
-                let latin1 = |name| if name == "STRING" { Served::Latin1(n) } else { Served::AsIs(n) };
-                ["text/plain;charset=utf-8", "UTF8_STRING", "text/plain", "TEXT", "STRING"]
-                    .map(|name| (name, latin1(name)))
-                    .into()
-            } else {
-                vec![(one.mime.as_str(), Served::AsIs(n))]
-            };
-            for (name, served) in names {
-                if let Ok(reply) = self.conn.intern_atom(false, name.as_bytes())?.reply()
-                    && !targets.iter().any(|(known, _)| *known == reply.atom)
-                {
-                    targets.push((reply.atom, served));
-                }
-            }
-        }
-        Ok(targets)
-    }
-
-    fn asked(&mut self, event: &SelectionRequestEvent) -> X<()> {
-        if event.selection == self.atoms.CLIPBOARD_MANAGER {
-            return self.asked_as_manager(event);
-        }
-        // Obsolete requestors name no property (ICCCM section 2.2).
-        let property = if event.property == 0 { event.target } else { event.property };
-        let stale =
-            self.held.as_ref().is_none_or(|held| event.time != CURRENT_TIME && event.time < held.since);
-        let ours = event.selection == self.atoms.CLIPBOARD && !stale;
-        let done = if !ours {
-            false
-        } else if event.target == self.atoms.MULTIPLE && event.property != 0 {
-            self.serve_multiple(event)?
-        } else {
-            self.serve(event.requestor, event.target, property)?
-        };
-        self.notify(event, if done { property } else { 0 })
-    }
-
-    fn notify(&self, event: &SelectionRequestEvent, property: Atom) -> X<()> {
-        let word = SelectionNotifyEvent {
-            response_type: SELECTION_NOTIFY_EVENT,
-            sequence: 0,
-            time: event.time,
-            requestor: event.requestor,
-            selection: event.selection,
-            target: event.target,
-            property,
-        };
-        self.conn.send_event(false, event.requestor, EventMask::NO_EVENT, word)?;
-        Ok(())
-    }
-
-    /// Pairs of target and property; those that can't be served have their property set to None (ICCCM 2.6.2).
-    fn serve_multiple(&mut self, event: &SelectionRequestEvent) -> X<bool> {
-        let reply =
-            self.conn.get_property(false, event.requestor, event.property, AtomEnum::ANY, 0, 4_096)?.reply();
-        let Ok(reply) = reply else { return Ok(false) };
-        let mut pairs: Vec<Atom> = reply.value32().map(Iterator::collect).unwrap_or_default();
-        for pair in pairs.chunks_exact_mut(2) {
-            if pair[1] != 0 && !self.serve(event.requestor, pair[0], pair[1])? {
-                pair[1] = 0;
-            }
-        }
-        self.conn.change_property32(
-            PropMode::REPLACE,
-            event.requestor,
-            event.property,
-            self.atoms.ATOM_PAIR,
-            &pairs,
-        )?;
-        Ok(true)
-    }
-
-    fn serve(&mut self, requestor: Window, target: Atom, property: Atom) -> X<bool> {
-        let Some(held) = &self.held else { return Ok(false) };
-        if target == self.atoms.TARGETS {
-            let mut names =
-                vec![self.atoms.TARGETS, self.atoms.TIMESTAMP, self.atoms.MULTIPLE, self.atoms.SAVE_TARGETS];
-            names.extend(held.targets.iter().map(|(target, _)| *target));
-            self.conn.change_property32(PropMode::REPLACE, requestor, property, AtomEnum::ATOM, &names)?;
-            return Ok(true);
-        }
-        if target == self.atoms.TIMESTAMP {
-            self.conn.change_property32(
-                PropMode::REPLACE,
-                requestor,
-                property,
-                AtomEnum::INTEGER,
-                &[held.since],
-            )?;
-            return Ok(true);
-        }
-        let Some((_, served)) = held.targets.iter().find(|(known, _)| *known == target) else {
-            return Ok(false);
-        };
-        let bytes: Bytes = match served {
-            Served::AsIs(n) => held.offer.representations[*n].content.expose().clone(),
-            Served::Latin1(n) => to_latin1(held.offer.representations[*n].content.expose()).into(),
-        };
-        // What is asked for as TEXT is answered in the encoding of the answer's own type (ICCCM section 2.6.2).
-        let is_text = matches!(self.name(target)?.as_deref(), Some("TEXT"));
-        let kind = if is_text { self.atoms.UTF8_STRING } else { target };
-        if bytes.len() <= CHUNK {
-            self.conn.change_property8(PropMode::REPLACE, requestor, property, kind, &bytes)?;
-            return Ok(true);
-        }
-        let events = ChangeWindowAttributesAux::new()
-            .event_mask(EventMask::PROPERTY_CHANGE | EventMask::STRUCTURE_NOTIFY);
-        self.conn.change_window_attributes(requestor, &events)?;
-        let size = u32::try_from(bytes.len()).unwrap_or(u32::MAX);
-        self.conn.change_property32(PropMode::REPLACE, requestor, property, self.atoms.INCR, &[size])?;
-        self.outgoing.retain(|one| (one.requestor, one.property) != (requestor, property));
-        self.outgoing.push(Outgoing::new(requestor, property, kind, bytes, self.now_ms()));
-        Ok(true)
-    }
-
-    fn chunk_taken(&mut self, window: Window, property: Atom) -> X<()> {
-        let now_ms = self.now_ms();
-        let Some(n) =
-            self.outgoing.iter().position(|one| one.requestor == window && one.property == property)
-        else {
-            return Ok(());
-        };
-        match self.outgoing[n].next(now_ms) {
-            Some(chunk) => {
-                let kind = self.outgoing[n].kind;
-                self.conn.change_property8(PropMode::REPLACE, window, property, kind, &chunk)?;
-            }
-            None => {
-                self.outgoing.swap_remove(n);
-            }
-        }
-        Ok(())
-    }
-
-    /// A program that is about to close asks for its content to be kept (freedesktop's clipboard manager convention).
-    /// Every copy is read when it is made, so the answer waits only for a reading under way.
-    fn asked_as_manager(&mut self, event: &SelectionRequestEvent) -> X<()> {
-        if event.target == self.atoms.SAVE_TARGETS {
-            self.saves.push(*event);
-            return self.answer_saves();
-        }
-        let property = if event.property == 0 { event.target } else { event.property };
-        if event.target == self.atoms.TARGETS {
-            let names = [self.atoms.TARGETS, self.atoms.TIMESTAMP, self.atoms.SAVE_TARGETS];
-            self.conn.change_property32(
-                PropMode::REPLACE,
-                event.requestor,
-                property,
-                AtomEnum::ATOM,
-                &names,
-            )?;
-            return self.notify(event, property);
-        }
-        self.notify(event, 0)
-    }
-
-    fn answer_saves(&mut self) -> X<()> {
-        if self.saves.is_empty() || !self.readings.is_empty() {
-            return Ok(());
-        }
-        for event in std::mem::take(&mut self.saves) {
-            let property = if event.property == 0 { event.target } else { event.property };
-            self.conn.change_property32(
-                PropMode::REPLACE,
-                event.requestor,
-                property,
-                self.atoms.NULL,
-                &[],
-            )?;
-            self.notify(&event, property)?;
         }
         Ok(())
     }

@@ -19,6 +19,7 @@ fn main() -> Result<()> {
     let mut display = Display::start();
     let service = Service::on(&display.name());
     runtime.block_on(copies(&mut display, &service))?;
+    beside_a_large_one(&mut display, &service)?;
     bursts(&mut display, &service);
     takes(&service);
     drop((service, display));
@@ -230,6 +231,38 @@ async fn copies(display: &mut Display, service: &Service) -> Result<()> {
         "< 400 ms",
         &format!("{:.0} ms", at(&mut kept, 0.5)),
         &format!("xclip -o reading it, kept by nobody: {:.0} ms", at(&mut plain, 0.5)),
+    );
+    Ok(())
+}
+
+/// A small copy made while a large one is being read and saved, against one made alone.
+fn beside_a_large_one(display: &mut Display, service: &Service) -> Result<()> {
+    let source = Source::on(display)?;
+    let mut listener = Listener::on(service)?;
+    let mut large = vec![0u8; 60 << 20];
+    let (mut alone, mut beside) = (Vec::new(), Vec::new());
+    let small = |text: String, listener: &mut Listener| -> Result<f64> {
+        let began = source.copy(&text, Duration::from_secs(5), true)?;
+        Ok(millis(listener.await_text(&format!("\"head\":\"{text}\""))? - began))
+    };
+    for n in 0..5u8 {
+        alone.push(small(format!("alone {n}"), &mut listener)?);
+        large[0] = n + 1;
+        display.copy("image/png", &large);
+        listener.await_text("\"live\":{\"state\":\"unknown\"")?;
+        beside.push(small(format!("beside {n}"), &mut listener)?);
+        until_within("the large copy or its end", Duration::from_secs(60), || {
+            let status = service.status()?;
+            let there = service.list(5).iter().any(|row| row.size == 60 << 20 && row.saved);
+            (there || status.refusals.iter().any(|one| one.reason == "unreadable")).then_some(())
+        });
+    }
+    let (worst, alone) = (at(&mut beside, 1.0), at(&mut alone, 0.5));
+    row(
+        "a small copy while one of 60 MiB is being read, worst of 5",
+        "at most 100 ms later",
+        &format!("{worst:.1} ms, {:+.1} ms", worst - alone),
+        &format!("alone, median: {alone:.1} ms"),
     );
     Ok(())
 }
