@@ -323,7 +323,10 @@ mod tests {
     #[test]
     fn the_demo_has_about_four_hundred_clips_of_every_kind_over_three_weeks() {
         let clips = clips("/office", 10 * 60);
-        assert!((350..=480).contains(&clips.len()), "{}", clips.len());
+        // Some of what an office copies it copies again: that counts up instead of appearing twice.
+        let distinct: std::collections::HashSet<String> =
+            clips.iter().map(|clip| format!("{:?}", clip.what)).collect();
+        assert!((360..=440).contains(&distinct.len()), "{} distinct of {}", distinct.len(), clips.len());
         assert!(clips.iter().all(|clip| clip.minutes_ago >= 3 && clip.minutes_ago <= 22 * 24 * 60));
         assert!(clips.iter().filter(|clip| matches!(clip.what, What::Picture(..))).count() >= 12);
         assert!(clips.iter().filter(|clip| matches!(clip.what, What::Files(_))).count() >= 12);
