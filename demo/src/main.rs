@@ -49,7 +49,7 @@ async fn main() -> Result<()> {
     let home = arguments.home.clone().unwrap_or_else(|| scratch.path().join("home"));
     let (_server, display) = start_display()?;
     let _windows = Program(quiet("openbox").env("DISPLAY", &display).spawn().context("openbox")?);
-    let stage = Stage { home, office: scratch.path().join("office"), display };
+    let stage = Stage { home, office: scratch.path().join("permits/2031"), display };
     let mut service = Program(
         Command::new(beside("yadorid")?)
             .args(["--listen", &arguments.listen, "--display", &stage.display, "--home"])

@@ -206,7 +206,7 @@
 
 <main class="flex min-h-0 min-w-0 grow flex-col">
   <header class="border-base-300 border-b px-4 py-2.5 sm:px-6.5">
-    <div class="mx-auto flex max-w-4xl items-center gap-3">
+    <div class="mx-auto flex max-w-4xl items-center gap-3 sm:pr-2 sm:pl-4.5">
     <h1 class="text-base font-semibold">History</h1>
     <span class="facts figures hidden grow sm:inline">{count(history.length, 'clip')}, newest first</span>
     <span class="flex min-w-0 grow items-center justify-end gap-2 sm:hidden">

@@ -86,11 +86,12 @@ impl Display {
         self.copy("UTF8_STRING", text.as_bytes())
     }
 
-    /// What a program gets that pastes `target`; `None` when there is nothing.
+    /// What a program gets that pastes `target`; `None` when there is nothing, or when the program that was asked has
+    /// ended meanwhile (xclip would wait for its answer for ever).
     pub fn paste(&self, target: &str) -> Option<Vec<u8>> {
         let done = self
             .command("timeout")
-            .args(["20", "xclip", "-o", "-selection", "clipboard", "-t", target])
+            .args(["6", "xclip", "-o", "-selection", "clipboard", "-t", target])
             .stderr(Stdio::null())
             .output()
             .expect("xclip");

@@ -34,6 +34,7 @@ async fn main() -> Result<()> {
     picture("all-it-holds.png").await?;
     browser.press("\u{e00c}").await?;
     browser.press("\u{e00c}").await?;
+    browser.script("document.activeElement.blur()").await?;
     browser.size(390, 844, true).await?;
     settle(&browser).await?;
     picture("narrow.png").await?;
@@ -58,7 +59,7 @@ fn terminal(home: &Path, out: &Path) -> Result<()> {
         "-fs",
         "10",
         "-geometry",
-        "150x50+0+0",
+        "159x50+0+0",
         "-bg",
         "#fdfcf9",
         "-fg",
