@@ -61,6 +61,7 @@ fn a_sign_in_link_opens_once_and_is_never_recorded() {
     let service = Service::on(&display.name());
     let link = service.sign_in_link();
     display.copy_text(&format!("open this: {link}"));
+    until("the link on the clipboard", || display.paste_text().filter(|text| text.contains(&link)));
     display.copy_text("after the link");
     service.await_clip("after the link");
     assert_eq!(service.list(5).len(), 1, "the link was recorded");

@@ -73,6 +73,7 @@ fn a_copy_that_a_program_marks_as_secret_leaves_no_trace() {
     let mut display = Display::start();
     let service = Service::on(&display.name());
     display.copy("x-kde-passwordManagerHint", b"secret");
+    until("the secret on the clipboard", || display.paste("x-kde-passwordManagerHint"));
     display.copy_text("after the secret");
     service.await_clip("after the secret");
     assert_eq!(service.list(10).len(), 1);
@@ -370,4 +371,33 @@ fn what_was_removed_can_be_taken_back_across_a_restart() {
     assert_eq!(service.yadori(&["show", "1"]).trim(), "three");
     let nothing = service.client(&["undo"]);
     assert!(String::from_utf8_lossy(&nothing.stderr).contains("nothing to take back"));
+}
+
+#[test]
+fn a_database_that_was_given_is_used_and_by_one_service_alone() {
+    let host = Service::without_desk();
+    let user = String::from_utf8(Command::new("id").arg("-un").output().unwrap().stdout).unwrap();
+    let socket = host.home().join("run/records.sock");
+    let sql = "CREATE DATABASE given CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin";
+    let made =
+        Command::new("mariadb").arg(format!("--socket={}", socket.display())).args(["-e", sql]).status();
+    assert!(made.unwrap().success());
+    let dir = tempfile::tempdir().unwrap();
+    let config = dir.path().join("config.toml");
+    let url = format!("mysql://{}@localhost/given?socket={}", user.trim(), socket.display());
+    std::fs::write(&config, format!("[database]\nurl = \"{url}\"\n")).unwrap();
+    let arguments = ["--no-capture", "--config", config.to_str().unwrap()];
+    let mut first = Service::start(&arguments);
+    first.await_records();
+    first.yadori(&["add", "kept elsewhere"]);
+    assert!(!first.home().join("data/records").exists(), "a private server was started all the same");
+    // A second service waits until the first has given the records up, and says why.
+    let second = Service::start(&arguments);
+    let reason = until("word of the other service", || {
+        second.status()?.database.reason.filter(|why| why.contains("another Yadori"))
+    });
+    assert!(reason.contains("a schema of its own"), "{reason}");
+    first.stop();
+    second.await_records();
+    assert_eq!(second.list(5).iter().map(|row| row.head.as_str()).collect::<Vec<_>>(), ["kept elsewhere"]);
 }
