@@ -1,6 +1,6 @@
 //! HTTP over the service's Unix socket: `ureq` with a transport of our own. No key is sent: the socket is this user's.
 
-use std::io::{Read, Write};
+use std::io::{ErrorKind, Read, Write};
 use std::os::unix::net::UnixStream;
 use std::path::PathBuf;
 use std::time::Duration;
@@ -95,7 +95,7 @@ impl Connection {
 }
 
 fn is_absent(why: &std::io::Error) -> bool {
-    matches!(why.kind(), std::io::ErrorKind::NotFound | std::io::ErrorKind::ConnectionRefused)
+    matches!(why.kind(), ErrorKind::NotFound | ErrorKind::ConnectionRefused)
 }
 
 fn url(path: &str) -> String {
@@ -145,7 +145,7 @@ impl Transport for Stream {
         self.stream.set_write_timeout(limit(timeout))?;
         match self.stream.write_all(&self.buffers.output()[..amount]) {
             // The service has answered without reading everything, and hung up: its answer says why.
-            Err(why) if why.kind() == std::io::ErrorKind::BrokenPipe => Ok(()),
+            Err(why) if matches!(why.kind(), ErrorKind::BrokenPipe | ErrorKind::ConnectionReset) => Ok(()),
             written => Ok(written?),
         }
     }

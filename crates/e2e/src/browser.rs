@@ -16,7 +16,7 @@ pub struct Browser {
     /// The session.
     pub driver: WebDriver,
     chromedriver: Child,
-    _profile: TempDir,
+    profile: TempDir,
 }
 
 impl Browser {
@@ -59,7 +59,7 @@ impl Browser {
         }
         wishes.set("goog:loggingPrefs", json!({ "browser": "ALL" }))?;
         let driver = WebDriver::new(format!("http://127.0.0.1:{port}"), wishes).await?;
-        let browser = Self { driver, chromedriver, _profile: profile };
+        let browser = Self { driver, chromedriver, profile };
         // Errors of scripts, of the console and of the page's policy, from the first moment of every page.
         let gather = "window.__errors = []; const push = (text) => window.__errors.push(String(text)); \
             const before = console.error; console.error = (...parts) => { push(parts.join(' ')); before(...parts); }; \
@@ -144,10 +144,30 @@ impl Browser {
 impl Drop for Browser {
     fn drop(&mut self) {
         // The session is not asked to end, since nobody may answer: chromedriver and its browser are ended instead, so
-        // that a failed test leaves neither behind.
+        // that a failed test leaves neither behind, nor the browser's profile.
         let _ = self.driver.clone().leak();
-        let _ = Command::new("pkill").args(["-P", &self.chromedriver.id().to_string()]).status();
+        let parent = self.chromedriver.id().to_string();
+        let found =
+            Command::new("pgrep").args(["-P", &parent]).output().map(|done| done.stdout).unwrap_or_default();
+        let browsers: Vec<String> =
+            String::from_utf8_lossy(&found).split_whitespace().map(str::to_owned).collect();
+        let _ = Command::new("kill").arg("-TERM").args(&browsers).stderr(Stdio::null()).status();
+        let end = std::time::Instant::now() + Duration::from_secs(5);
+        let runs = |pid: &String| {
+            std::fs::read_to_string(format!("/proc/{pid}/stat")).is_ok_and(|stat| !stat.contains(") Z "))
+        };
+        while browsers.iter().any(runs) && std::time::Instant::now() < end {
+            std::thread::yield_now();
+        }
+        let _ = Command::new("kill").arg("-KILL").args(&browsers).stderr(Stdio::null()).status();
         let _ = self.chromedriver.kill();
         let _ = self.chromedriver.wait();
+        // Helpers of the browser may still be writing there.
+        while std::fs::remove_dir_all(self.profile.path()).is_err()
+            && self.profile.path().exists()
+            && std::time::Instant::now() < end
+        {
+            std::thread::yield_now();
+        }
     }
 }
