@@ -212,6 +212,21 @@ async fn what_a_program_copied_is_pasteable_after_it_was_closed() {
 }
 
 #[tokio::test]
+async fn taking_over_from_a_closed_program_never_takes_from_the_next_copy() {
+    let _turn = TURN.lock().await;
+    let mut display = Display::start();
+    let (_desk, mut events) = desk_on(&display).await;
+    let owner = Owner::on(&display, false);
+    for n in 0..10 {
+        let program = display.copy_text(&format!("closing {n}"));
+        assert_eq!(text_of(&next_copy(&mut events).await), format!("closing {n}"));
+        display.kill(program);
+        owner.copy(format!("next {n}").as_bytes());
+        assert_eq!(text_of(&next_copy(&mut events).await), format!("next {n}"));
+    }
+}
+
+#[tokio::test]
 async fn a_silent_owner_is_reported_and_the_next_copy_is_kept() {
     let _turn = TURN.lock().await;
     let mut display = Display::start();

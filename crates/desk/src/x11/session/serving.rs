@@ -30,6 +30,10 @@ impl Session<'_> {
     /// The server's time has come: own the clipboard with it (ICCCM section 2.1) and make sure of it.
     pub(super) fn finish_takes(&mut self, time: Timestamp) -> X<()> {
         for take in std::mem::take(&mut self.takes) {
+            // Taking over from a program that has closed must not take the clipboard from one that copied meanwhile.
+            if take.done.is_none() && self.owner != 0 {
+                continue;
+            }
             let targets = self.targets_of(&take.offer)?;
             self.conn.set_selection_owner(self.serving, self.atoms.CLIPBOARD, time)?;
             let owner = self
