@@ -1,10 +1,12 @@
 //! The history in memory: all clips of this device, newest first, found by place, by id, and by the beginning of an id.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::address::reads_as_id;
 use crate::id::prefix_range;
+use crate::drawer::Drawers;
+use crate::state::Kept;
 use crate::{Address, ClipId, ClipState, Facts, Micros};
 
 /// The shortest prefix of an id that is shown.
@@ -59,6 +61,9 @@ pub struct History {
     clips: BTreeMap<ClipId, Arc<Clip>>,
     /// Oldest first, so that the usual change, a new copy, is a push.
     order: Vec<(Micros, ClipId)>,
+    /// What is kept, by place kept and rank.
+    kept: BTreeSet<(Kept, ClipId)>,
+    drawers: Drawers,
     revision: u64,
 }
 
@@ -87,7 +92,23 @@ impl History {
         }
         self.order = self.clips.values().map(|clip| (clip.ordered_at(), clip.id)).collect();
         self.order.sort_unstable();
+        self.kept = self
+            .clips
+            .values()
+            .filter(|clip| clip.state.is_pinned())
+            .map(|clip| (clip.state.kept().clone(), clip.id))
+            .collect();
         self.revision += 1;
+    }
+
+    /// All drawers.
+    pub fn drawers(&self) -> &Drawers {
+        &self.drawers
+    }
+
+    /// All drawers, to change them.
+    pub fn drawers_mut(&mut self) -> &mut Drawers {
+        &mut self.drawers
     }
 
     /// Puts a clip where its time says, replacing what was known of it. A clip whose state shows no offer leaves.
@@ -100,6 +121,9 @@ impl History {
         let key = (clip.ordered_at(), clip.id);
         let at = self.order.partition_point(|known| *known < key);
         self.order.insert(at, key);
+        if clip.state.is_pinned() {
+            self.kept.insert((clip.state.kept().clone(), clip.id));
+        }
         self.clips.insert(clip.id, Arc::new(clip));
         Placed { before, now: Some(self.order.len() - at) }
     }
@@ -113,6 +137,9 @@ impl History {
 
     fn take_out(&mut self, id: ClipId) -> Option<usize> {
         let old = self.clips.remove(&id)?;
+        if old.state.is_pinned() {
+            self.kept.remove(&(old.state.kept().clone(), id));
+        }
         let index = self.index_of(&old)?;
         self.order.remove(index);
         Some(self.order.len() + 1 - index)
@@ -169,11 +196,41 @@ impl History {
         }
     }
 
-    /// Favorites in their own order.
-    fn favorites(&self) -> Vec<&Arc<Clip>> {
-        let mut found: Vec<_> = self.clips.values().filter(|clip| clip.state.is_pinned()).collect();
-        found.sort_by(|a, b| (a.state.kept(), a.id).cmp(&(b.state.kept(), b.id)));
+    /// Favorites in their own order; clips of drawers that were removed come last.
+    pub fn favorites(&self) -> Vec<&Arc<Clip>> {
+        let own = self.kept.range((Kept::Favorite(String::new()), ClipId([0; 16]))..);
+        let mut orphans = Vec::new();
+        let mut found = Vec::new();
+        for (kept, id) in own {
+            let Some(clip) = self.clips.get(id) else { continue };
+            match kept.drawer() {
+                None => found.push(clip),
+                Some(drawer) if self.drawers.get(drawer).is_none() => orphans.push(clip),
+                Some(_) => {}
+            }
+        }
+        found.append(&mut orphans);
         found
+    }
+
+    /// The clips of a drawer, in their own order.
+    pub fn in_drawer(&self, drawer: &str) -> impl Iterator<Item = &Arc<Clip>> {
+        let from = Kept::Drawer { drawer: drawer.to_owned(), rank: String::new() };
+        let drawer = drawer.to_owned();
+        self.kept
+            .range((from, ClipId([0; 16]))..)
+            .take_while(move |(kept, _)| kept.drawer() == Some(drawer.as_str()))
+            .filter_map(|(_, id)| self.clips.get(id))
+    }
+
+    /// The name of the drawer a clip is in, when that drawer is there.
+    pub fn drawer_name(&self, clip: &Clip) -> Option<&str> {
+        self.drawers.get(clip.state.kept().drawer()?)?.name()
+    }
+
+    /// How many clips are kept, in drawers and as favorites.
+    pub fn kept_count(&self) -> usize {
+        self.kept.len()
     }
 
     /// The shortest beginning of `id` that names no other clip here and is not read as a place.

@@ -6,20 +6,28 @@
 
 pub mod address;
 pub mod content;
+pub mod drawer;
+pub mod edit;
 pub mod facts;
+pub mod fill_in;
+pub mod fold;
 pub mod history;
 pub mod html;
 pub mod id;
+pub mod insight;
 pub mod link;
 pub mod mime;
 pub mod offer;
+pub mod rank;
 pub mod reading;
+pub mod search;
 pub mod sitting;
 pub mod stamp;
 pub mod state;
 
 pub use address::{Address, AddressError};
 pub use content::{Content, Digest};
+pub use drawer::{Drawer, DrawerState, Drawers};
 pub use facts::{Facts, Kind, Picture};
 pub use history::{Clip, History, Placed};
 pub use id::{Class, ClipId};

@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::{DeviceId, Digest, Micros, Source, Stamp};
+use crate::{ClipId, DeviceId, Digest, Micros, Source, Stamp};
 
 /// The newest offer and up to three earlier distinct ones.
 pub const OFFERS_KEPT: usize = 4;
@@ -103,6 +103,9 @@ pub struct ClipState {
     /// Whether and where it is kept.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub kept: Option<Written<Kept>>,
+    /// The clip that this one was edited from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub made_from: Option<Written<Option<ClipId>>>,
     /// Copies by device.
     #[serde(default)]
     pub copies: BTreeMap<DeviceId, Copies>,
@@ -112,6 +115,41 @@ pub struct ClipState {
     /// The clear floor.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub cleared: Option<Stamp>,
+}
+
+impl Color {
+    /// All of them.
+    pub const ALL: [Self; 6] = [Self::Blue, Self::Green, Self::Amber, Self::Red, Self::Violet, Self::Teal];
+
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Blue => "blue",
+            Self::Green => "green",
+            Self::Amber => "amber",
+            Self::Red => "red",
+            Self::Violet => "violet",
+            Self::Teal => "teal",
+        }
+    }
+}
+
+impl Kept {
+    /// The drawer it is in.
+    pub fn drawer(&self) -> Option<&str> {
+        match self {
+            Self::Drawer { drawer, .. } => Some(drawer),
+            _ => None,
+        }
+    }
+
+    /// Its place among its like.
+    pub fn rank(&self) -> &str {
+        match self {
+            Self::No => "",
+            Self::Favorite(rank) | Self::Drawer { rank, .. } => rank,
+        }
+    }
 }
 
 impl ClipState {
@@ -170,8 +208,37 @@ impl ClipState {
         write(&mut self.title, before.title().map(|title| Some(title.to_owned())), &mut stamp);
         write(&mut self.color, before.color().map(Some), &mut stamp);
         write(&mut self.kept, before.is_pinned().then(|| before.kept().clone()), &mut stamp);
+        write(&mut self.made_from, before.made_from().map(Some), &mut stamp);
         let device = stamp().device;
         self.copies.entry(device).or_default().ever += before.times_copied();
+        self.settle();
+    }
+
+    /// Takes a change back, or makes it again. `from` is the state as that change left it, `to` the state it shall be
+    /// like: every register in which the two differ is written as in `to`, unless it was written since; a clip that
+    /// `to` does not show is removed, unless it was copied since. `stamp` gives a new, larger stamp at each call.
+    pub fn turn(&mut self, from: &ClipState, to: &ClipState, mut stamp: impl FnMut() -> Stamp) {
+        match (from.offer().is_some(), to.offer().is_some()) {
+            (false, true) => return self.revive(to, stamp),
+            (true, false) if self.times_copied() <= from.times_copied() => return self.remove(stamp()),
+            _ => {}
+        }
+        fn write<T: Clone + PartialEq>(
+            own: &mut Option<Written<T>>,
+            from: &Option<Written<T>>,
+            value: Option<T>,
+            stamp: &mut impl FnMut() -> Stamp,
+        ) {
+            let untouched = own.as_ref().map(|one| one.at) == from.as_ref().map(|one| one.at);
+            if let Some(value) = value.filter(|new| untouched && from.as_ref().map(|one| &one.value) != Some(new)) {
+                *own = Some(Written { at: stamp(), value });
+            }
+        }
+        write(&mut self.copied_at, &from.copied_at, to.copied_at(), &mut stamp);
+        write(&mut self.title, &from.title, Some(to.title().map(str::to_owned)), &mut stamp);
+        write(&mut self.color, &from.color, Some(to.color()), &mut stamp);
+        write(&mut self.kept, &from.kept, Some(to.kept().clone()), &mut stamp);
+        write(&mut self.made_from, &from.made_from, Some(to.made_from()), &mut stamp);
         self.settle();
     }
 
@@ -182,6 +249,7 @@ impl ClipState {
         newest(&mut self.title, &other.title);
         newest(&mut self.color, &other.color);
         newest(&mut self.kept, &other.kept);
+        newest(&mut self.made_from, &other.made_from);
         for (device, theirs) in &other.copies {
             let ours = self.copies.entry(*device).or_default();
             ours.ever = ours.ever.max(theirs.ever);
@@ -217,6 +285,7 @@ impl ClipState {
         drop_void(&mut self.title, floor);
         drop_void(&mut self.color, floor);
         drop_void(&mut self.kept, floor);
+        drop_void(&mut self.made_from, floor);
     }
 
     /// The floor in force: removals always, clears unless pinned.
@@ -255,6 +324,11 @@ impl ClipState {
         self.shown(&self.color).copied().flatten()
     }
 
+    /// The clip that this one was edited from.
+    pub fn made_from(&self) -> Option<ClipId> {
+        self.shown(&self.made_from).copied().flatten()
+    }
+
     /// Whether and where it is kept.
     pub fn kept(&self) -> &Kept {
         self.kept.as_ref().map_or(&Kept::No, |one| &one.value)
@@ -279,6 +353,7 @@ impl ClipState {
             self.title.as_ref().map(|one| one.at),
             self.color.as_ref().map(|one| one.at),
             self.kept.as_ref().map(|one| one.at),
+            self.made_from.as_ref().map(|one| one.at),
             self.removed,
             self.cleared,
         ];

@@ -1,0 +1,66 @@
+//! Search as one types, in memory, over folded text (see [`crate::fold`]): the query language, the texts that are
+//! searched, the scan over them, and where a text matches.
+//!
+//! [`Index`] is what callers see. [`Corpus`] fills it by scanning on two threads; something faster can fill it later.
+
+pub mod complete;
+mod corpus;
+pub mod marks;
+pub mod pattern;
+pub mod query;
+mod scan;
+pub mod when;
+
+use std::sync::atomic::AtomicBool;
+
+use crate::drawer::Drawers;
+use crate::{Clip, ClipId};
+
+pub use corpus::Corpus;
+pub use query::{Query, QueryError, Test};
+
+/// Bytes of a clip's text that are searched: the first MiB.
+pub const SEARCHED_BYTES: usize = 1 << 20;
+
+/// The text of a clip, for whoever puts it into an [`Index`].
+#[derive(Clone, Copy, Debug)]
+pub enum Text<'a> {
+    /// All of it, or its first MiB.
+    Whole(&'a str),
+    /// What is known already; if nothing is, what the clip's facts hold of it.
+    Known,
+}
+
+/// Matches, newest first.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Found {
+    /// Their ids.
+    pub ids: Vec<ClipId>,
+    /// There are more than were asked for.
+    pub more: bool,
+}
+
+/// Something that can be searched. What is put can be found at once; what is removed is not found any more, and its
+/// text is overwritten.
+pub trait Index {
+    /// Puts a clip, or what is now known of it.
+    fn put(&mut self, clip: &Clip, drawers: &Drawers, text: Text<'_>);
+
+    /// Takes a clip out.
+    fn remove(&mut self, id: ClipId);
+
+    /// The newest `most` clips that match. `None` when `stop` was set meanwhile.
+    fn find(&self, query: &Query, drawers: &Drawers, most: usize, stop: &AtomicBool) -> Option<Found>;
+
+    /// True when all that is searched of this clip's text is there.
+    fn has_whole(&self, id: ClipId) -> bool;
+}
+
+/// True when a clip's facts hold all of its text.
+pub fn facts_are_whole(clip: &Clip) -> bool {
+    let facts = &clip.facts;
+    facts.chars <= crate::facts::HEAD_CHARS as u64 && facts.file_count <= facts.files.len() as u64
+}
+
+#[cfg(test)]
+mod tests;

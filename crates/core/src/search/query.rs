@@ -1,0 +1,360 @@
+//! The query language: words and filters, all of which must hold. `word`, `"two words"`, `-word`, `kind:link`,
+//! `from:editor`, `on:laptop`, `in:addresses`, `is:pinned`, `has:html`, `color:red`, `since:2d`, `before:2026-11-01`,
+//! `hour:14`, `over:1mb`, `under:10kb`, `/pattern/`. A filter's value may be quoted; `-` before anything turns it
+//! round. A word with a colon that begins like no filter is a word: addresses can be searched as they are.
+
+use std::ops::Range;
+
+use super::pattern::Pattern;
+use super::when::{self, Here};
+use crate::fold::fold;
+use crate::state::Color;
+use crate::Kind;
+
+/// Bytes of a query at most.
+pub const QUERY_BYTES: usize = 4_000;
+/// Terms of a query at most.
+const TERMS: usize = 64;
+
+/// The names of filters, with what each expects.
+pub const FILTERS: [(&str, &str); 12] = [
+    ("kind", "text, link, image or files"),
+    ("from", "a program"),
+    ("on", "a device"),
+    ("in", "a drawer or a group"),
+    ("is", "pinned, favorite, drawer, titled, edited or repeated"),
+    ("has", "a form such as html or png"),
+    ("color", "blue, green, amber, red, violet or teal"),
+    ("since", when::EXPECTED),
+    ("before", when::EXPECTED),
+    ("hour", "an hour from 0 to 23"),
+    ("over", "a size such as 10kb or 1mb"),
+    ("under", "a size such as 10kb or 1mb"),
+];
+
+/// What a clip is, for `is:`.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Is {
+    /// A favorite, or in a drawer.
+    Pinned,
+    /// A favorite outside drawers.
+    Favorite,
+    /// In a drawer.
+    Drawer,
+    /// Has a title.
+    Titled,
+    /// Was made by an edit.
+    Edited,
+    /// Was copied more than once.
+    Repeated,
+}
+
+/// The values of `is:`.
+pub const IS: [(&str, Is); 6] = [
+    ("pinned", Is::Pinned),
+    ("favorite", Is::Favorite),
+    ("drawer", Is::Drawer),
+    ("titled", Is::Titled),
+    ("edited", Is::Edited),
+    ("repeated", Is::Repeated),
+];
+
+/// What one term asks.
+#[derive(Clone, Debug)]
+pub enum Test {
+    /// This folded text is somewhere in it.
+    Words(String),
+    /// This pattern matches somewhere in it.
+    Pattern(Pattern),
+    /// What a person would call it.
+    Kind(Kind),
+    /// Its program's folded name holds this.
+    From(String),
+    /// A device whose folded name is or begins so copied it.
+    On(String),
+    /// It is in a drawer, or a group of drawers, whose folded name is or begins so.
+    In(String),
+    /// What it is.
+    Is(Is),
+    /// One of its forms holds this in its type.
+    Has(String),
+    /// Its color.
+    Color(Color),
+    /// Copied at or after this moment.
+    Since(i64),
+    /// Copied before this moment.
+    Before(i64),
+    /// Copied in this hour of a day, in the viewer's zone.
+    Hour(i8, jiff::tz::TimeZone),
+    /// Larger than so many bytes.
+    Over(u64),
+    /// Smaller than so many bytes.
+    Under(u64),
+}
+
+/// One term, and where it stands in the query.
+#[derive(Clone, Debug)]
+pub struct Term {
+    /// It must not hold.
+    pub not: bool,
+    /// What it asks.
+    pub test: Test,
+    /// Bytes of the query.
+    pub at: Range<usize>,
+}
+
+/// A parsed query. Without terms it matches everything.
+#[derive(Clone, Debug, Default)]
+pub struct Query {
+    /// All must hold.
+    pub terms: Vec<Term>,
+}
+
+/// Why a text is no query: where, and what was expected there.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{expected}")]
+pub struct QueryError {
+    /// Bytes of the query.
+    pub at: Range<usize>,
+    /// In words.
+    pub expected: String,
+}
+
+fn wrong<T>(at: Range<usize>, expected: impl Into<String>) -> Result<T, QueryError> {
+    Err(QueryError { at, expected: expected.into() })
+}
+
+/// A word of a query as it was written.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Token<'a> {
+    /// Where it stands.
+    pub(super) at: Range<usize>,
+    /// `-` stood before it.
+    pub(super) not: bool,
+    /// The filter's name, if it is one.
+    pub(super) filter: Option<&'static str>,
+    /// The word, or the filter's value, without quotes.
+    pub(super) value: &'a str,
+    /// Where that stands.
+    pub(super) value_at: Range<usize>,
+    /// It was quoted.
+    pub(super) quoted: bool,
+}
+
+/// Parts a query into its words. A quote that is not closed runs to the end.
+pub(super) fn tokens(text: &str) -> Vec<Token<'_>> {
+    let mut found = Vec::new();
+    let mut at = 0;
+    while let Some(c) = text[at..].chars().next() {
+        if c.is_whitespace() {
+            at += c.len_utf8();
+            continue;
+        }
+        let start = at;
+        let rest = &text[at..];
+        let not = rest.len() > 1 && rest.starts_with('-') && !rest[1..].starts_with(char::is_whitespace);
+        if not {
+            at += 1;
+        }
+        let filter = FILTERS.iter().map(|(name, _)| *name).find(|name| {
+            text[at..].get(..name.len()).is_some_and(|head| head.eq_ignore_ascii_case(name))
+                && text[at + name.len()..].starts_with(':')
+        });
+        at += filter.map_or(0, |name| name.len() + 1);
+        let quoted = text[at..].starts_with('"');
+        let value_at = if quoted {
+            let from = at + 1;
+            let to = text[from..].find('"').map_or(text.len(), |end| from + end);
+            at = (to + 1).min(text.len());
+            from..to
+        } else {
+            let to = pattern_end(&text[at..])
+                .or_else(|| text[at..].find(char::is_whitespace))
+                .map_or(text.len(), |end| at + end);
+            let from = at;
+            at = to;
+            from..to
+        };
+        found.push(Token { at: start..at, not, filter, value: &text[value_at.clone()], value_at, quoted });
+    }
+    found
+}
+
+/// Where a `/pattern/` at the beginning ends: at a `/` that ends a word.
+fn pattern_end(text: &str) -> Option<usize> {
+    let inside = text.strip_prefix('/')?;
+    let mut escaped = false;
+    for (at, c) in inside.char_indices() {
+        let ends = inside[at + c.len_utf8()..].chars().next().is_none_or(char::is_whitespace);
+        if c == '/' && !escaped && at > 0 && ends {
+            return Some(at + 2);
+        }
+        escaped = c == '\\' && !escaped;
+    }
+    None
+}
+
+impl Query {
+    /// Reads a query.
+    pub fn parse(text: &str, here: &Here) -> Result<Self, QueryError> {
+        if text.len() > QUERY_BYTES {
+            return wrong(0..text.len(), format!("a query may have {QUERY_BYTES} bytes"));
+        }
+        let mut terms = Vec::new();
+        for token in tokens(text) {
+            let test = match token.filter {
+                Some(filter) => filter_of(filter, &token, here)?,
+                None => match word_of(&token)? {
+                    Some(test) => test,
+                    None => continue,
+                },
+            };
+            terms.push(Term { not: token.not, test, at: token.at });
+        }
+        if terms.len() > TERMS {
+            return wrong(terms[TERMS].at.start..text.len(), format!("a query may have {TERMS} words and filters"));
+        }
+        Ok(Self { terms })
+    }
+
+    /// True when it matches everything.
+    pub fn is_empty(&self) -> bool {
+        self.terms.is_empty()
+    }
+
+    /// True when it names favorites or drawers, so that an act on what it finds may take pinned clips.
+    pub fn names_pinned(&self) -> bool {
+        self.terms.iter().any(|term| {
+            !term.not
+                && matches!(term.test, Test::In(_) | Test::Is(Is::Pinned | Is::Favorite | Is::Drawer))
+        })
+    }
+}
+
+fn word_of(token: &Token<'_>) -> Result<Option<Test>, QueryError> {
+    let value = token.value;
+    if !token.quoted && value.len() > 2 && pattern_end(value) == Some(value.len()) {
+        let inside = &value[1..value.len() - 1];
+        return Pattern::new(inside).map(|pattern| Some(Test::Pattern(pattern))).or_else(|why| {
+            let at = token.value_at.start + 1 + why.at.min(inside.len());
+            wrong(at..token.at.end, format!("this pattern can't be used: {}", why.why))
+        });
+    }
+    let folded = fold(value);
+    Ok((!folded.is_empty()).then_some(Test::Words(folded)))
+}
+
+fn filter_of(name: &'static str, token: &Token<'_>, here: &Here) -> Result<Test, QueryError> {
+    let value = token.value.trim();
+    let expected = FILTERS.iter().find(|(known, _)| *known == name).map_or("", |(_, expected)| expected);
+    let fail = || QueryError {
+        at: token.value_at.start.min(token.at.end)..token.at.end,
+        expected: format!("after {name}: {expected} was expected"),
+    };
+    let lower = value.to_ascii_lowercase();
+    if value.is_empty() {
+        return Err(fail());
+    }
+    Ok(match name {
+        "kind" => Test::Kind(match lower.as_str() {
+            "text" => Kind::Text,
+            "link" => Kind::Link,
+            "image" | "picture" => Kind::Image,
+            "files" | "file" => Kind::Files,
+            _ => return Err(fail()),
+        }),
+        "from" => Test::From(fold(value)),
+        "on" => Test::On(fold(value)),
+        "in" => Test::In(fold(value)),
+        "is" => Test::Is(IS.iter().find(|(known, _)| *known == lower).ok_or_else(fail)?.1),
+        "has" => Test::Has(lower),
+        "color" => Test::Color(Color::ALL.into_iter().find(|one| one.word() == lower).ok_or_else(fail)?),
+        "since" => Test::Since(when::read(value, here).ok_or_else(fail)?),
+        "before" => Test::Before(when::read(value, here).ok_or_else(fail)?),
+        "hour" => {
+            let hour = value.parse().ok().filter(|hour| (0..24).contains(hour)).ok_or_else(fail)?;
+            Test::Hour(hour, here.zone.clone())
+        }
+        "over" => Test::Over(bytes_of(&lower).ok_or_else(fail)?),
+        _ => Test::Under(bytes_of(&lower).ok_or_else(fail)?),
+    })
+}
+
+/// A size as a person writes it: `500`, `10kb`, `1.5mb`.
+fn bytes_of(text: &str) -> Option<u64> {
+    let end = text.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(text.len());
+    let factor = match &text[end..] {
+        "" | "b" => 1,
+        "k" | "kb" => 1_000,
+        "m" | "mb" => 1_000_000,
+        _ => return None,
+    };
+    let (whole, part) = text[..end].split_once('.').unwrap_or((&text[..end], ""));
+    let whole: u64 = whole.parse().ok()?;
+    let part: u64 = if part.is_empty() { 0 } else { format!("{part:0<3}").get(..3)?.parse().ok()? };
+    whole.checked_mul(factor)?.checked_add(part * factor / 1_000)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jiff::tz::TimeZone;
+    use proptest::prelude::*;
+
+    fn here() -> Here {
+        Here { now: 1_795_430_000_000_000, zone: TimeZone::UTC }
+    }
+
+    fn told(text: &str) -> String {
+        let query = Query::parse(text, &here()).unwrap();
+        let term = |term: &Term| format!("{}{:?}", if term.not { "not " } else { "" }, term.test);
+        query.terms.iter().map(term).collect::<Vec<_>>().join("; ")
+    }
+
+    #[test]
+    fn words_quotes_filters_and_their_opposites_are_read() {
+        assert_eq!(told("Gas  11"), r#"Words("gas"); Words("11")"#);
+        assert_eq!(told(r#""Gas 11" -Oats"#), r#"Words("gas 11"); not Words("oats")"#);
+        assert_eq!(told("KIND:link -is:pinned"), "Kind(Link); not Is(Pinned)");
+        assert_eq!(told(r#"in:"long replies" from:Writer"#), r#"In("long replies"); From("writer")"#);
+        assert_eq!(told("over:1.5mb under:10k"), "Over(1500000); Under(10000)");
+        assert_eq!(told("https://a.example/?q=1 re: - a-b"), r#"Words("https://a.example/?q=1"); Words("re:"); Words("-"); Words("a-b")"#);
+        assert_eq!(told(r#""kind:link""#), r#"Words("kind:link")"#);
+        assert_eq!(told(r#""not closed"#), r#"Words("not closed")"#);
+        assert_eq!(told("/etc/hosts /usr"), r#"Words("/etc/hosts"); Words("/usr")"#);
+        assert!(told(r"/bunk\s \d+/ x").starts_with("Pattern("));
+        assert_eq!(told("  "), "");
+    }
+
+    #[test]
+    fn an_error_names_its_place_and_what_was_expected() {
+        for (text, at, expected) in [
+            ("gas kind:song", 9..13, "text, link"),
+            ("kind:", 5..5, "text, link"),
+            ("since:soon", 6..10, "2d"),
+            ("é is:odd", 6..9, "pinned"),
+            ("hour:24", 5..7, "0 to 23"),
+            ("over:big", 5..8, "10kb"),
+            ("a /x(y/ b", 4..7, "unclosed"),
+            ("color:pink", 6..10, "teal"),
+        ] {
+            let why = Query::parse(text, &here()).unwrap_err();
+            assert_eq!(why.at, at, "{text}: {}", why.expected);
+            assert!(why.expected.contains(expected), "{text}: {}", why.expected);
+        }
+        assert!(Query::parse(&"a ".repeat(100), &here()).is_err());
+        assert!(Query::parse(&"a".repeat(5_000), &here()).is_err());
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_read_or_refused_with_a_place_inside_it(text in "[-a-z:\"/\\\\ é\\[\\(]{0,30}|\\PC{0,30}") {
+            match Query::parse(&text, &here()) {
+                Ok(query) => for term in query.terms {
+                    prop_assert!(text.get(term.at).is_some());
+                },
+                Err(why) => prop_assert!(why.at.start <= why.at.end && why.at.end <= text.len()),
+            }
+        }
+    }
+}
