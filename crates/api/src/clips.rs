@@ -85,6 +85,44 @@ pub struct Row {
     pub file_count: u64,
     /// False while it waits in memory for the database.
     pub saved: bool,
+    /// The color a person gave it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub color: Option<Color>,
+    /// Where it is kept; absent when it is not.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub kept: Option<Kept>,
+    /// The id of the clip that this one was edited from, as far as that is still there.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub made_from: Option<String>,
+    /// It is kept and holds fill-ins: a take fills them.
+    #[serde(default)]
+    pub fill_ins: bool,
+}
+
+/// A color a person gave something.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+#[expect(missing_docs, reason = "the names are the colors")]
+pub enum Color {
+    Blue,
+    Green,
+    Amber,
+    Red,
+    Violet,
+    Teal,
+}
+
+/// Where a clip is kept.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Kept {
+    /// The id of its drawer; absent for a favorite outside drawers.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub drawer: Option<String>,
+    /// The name of its drawer.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub drawer_name: Option<String>,
 }
 
 /// One representation of a clip.
@@ -133,8 +171,10 @@ pub struct Detail {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Form {
-    /// As it was copied, in every representation.
+    /// Filled, if it is kept and holds fill-ins; as it was copied otherwise.
     #[default]
+    Ready,
+    /// As it was copied, in every representation.
     Copied,
     /// As plain text.
     Plain,
@@ -147,6 +187,12 @@ pub struct Take {
     /// In which form.
     #[serde(default)]
     pub form: Form,
+    /// Answers to the questions of its fill-ins, by their words.
+    #[serde(default, skip_serializing_if = "std::collections::BTreeMap::is_empty")]
+    pub answers: std::collections::BTreeMap<String, String>,
+    /// The viewer's time zone (IANA name), for dates that are filled in.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub zone: Option<String>,
 }
 
 /// What was taken: it is pasteable now.
@@ -157,6 +203,9 @@ pub struct Taken {
     pub row: Row,
     /// In which form.
     pub form: Form,
+    /// Its fill-ins were filled.
+    #[serde(default)]
+    pub filled: bool,
 }
 
 /// One representation of a clip that is brought in.
@@ -174,7 +223,7 @@ pub struct AddRepresentation {
 }
 
 /// A clip to bring in.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct AddClip {
     /// What it holds.

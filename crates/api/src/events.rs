@@ -43,6 +43,8 @@ pub enum Event {
     Status(Box<Status>),
     /// A copy was not kept.
     Refused(Refusal),
+    /// Drawers, favorites or their order have changed: read them anew.
+    Kept,
     /// Forget everything and read the history anew.
     Reset,
 }
@@ -55,6 +57,7 @@ impl Event {
             Self::Gone(_) => "gone",
             Self::Status(_) => "status",
             Self::Refused(_) => "refused",
+            Self::Kept => "kept",
             Self::Reset => "reset",
         }
     }

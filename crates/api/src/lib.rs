@@ -1,24 +1,36 @@
 //! The shapes of the HTTP interface `/api/v1`, shared by service, client and tests. Times are microseconds since the
 //! Unix epoch, UTC; sizes are bytes; places count from 1, the newest.
 
+pub mod acts;
 pub mod clips;
+pub mod drawers;
 pub mod events;
 pub mod history;
 pub mod problem;
+pub mod search;
 pub mod sign_in;
 pub mod status;
 
+pub use acts::{
+    Act, Acted, Acts, BringUp, Compared, ComparedPart, Draft, Edit, Keep, KeepIn, Paint, Remove, Removed, Title,
+};
 pub use clips::{
-    AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kind, Picture, Representation, Row,
-    Source, Take, Taken,
+    AddClip, AddRepresentation, Added, Color, Detail, EarlierOffer, Form, Kept, Kind, Picture,
+    Representation, Row, Source, Take, Taken,
+};
+pub use drawers::{
+    AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, NewDivider, NewDrawer,
 };
 pub use events::{ClipEvent, Event, GoneEvent};
 pub use history::{Outline, Page, RowsById, RowsRequest};
 pub use problem::Problem;
+pub use search::{
+    Completion, Completions, Excerpt, FillPreview, Filled, Found, FoundOutline, Hit, ImportProgress, Insight,
+    Question, Share,
+};
 pub use sign_in::{Frame, SignIn, SignInLink, SignedIn};
 pub use status::{
-    Capture, CaptureState, Database, DatabaseState, LiveClipboard, LiveState, Refusal, Remove, Removed,
-    Restored, Status, Undone,
+    Capture, CaptureState, Database, DatabaseState, LiveClipboard, LiveState, Refusal, Restored, Status,
 };
 
 /// Where the interface begins.

@@ -21,6 +21,12 @@ pub struct Problem {
     /// For an ambiguous id: beginnings that would do.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub candidates: Vec<String>,
+    /// For a query or a text with fill-ins: where in it, characters (Unicode scalar values) from and to.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<(u32, u32)>,
+    /// For a take that needs answers: what is asked.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub questions: Vec<crate::Question>,
 }
 
 /// The media type of problem details.

@@ -143,34 +143,6 @@ pub struct Status {
     pub started_at: i64,
 }
 
-/// A wish to remove clips.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Remove {
-    /// Ids, at most 10,000.
-    pub ids: Vec<String>,
-}
-
-/// What was removed. It can be taken back within the grace period.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Removed {
-    /// How many.
-    pub removed: u64,
-    /// For how many seconds it can be taken back.
-    pub grace_seconds: u64,
-}
-
-/// What was taken back.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Undone {
-    /// The kind of act, e.g. `remove`.
-    pub act: String,
-    /// The clips that are back.
-    pub clips: Vec<Row>,
-}
-
 /// What was restored.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

@@ -228,6 +228,11 @@ impl History {
         self.drawers.get(clip.state.kept().drawer()?)?.name()
     }
 
+    /// Every clip that is kept: favorites in their order, then by drawer.
+    pub fn kept_clips(&self) -> impl Iterator<Item = &Arc<Clip>> {
+        self.kept.iter().filter_map(|(_, id)| self.clips.get(id))
+    }
+
     /// How many clips are kept, in drawers and as favorites.
     pub fn kept_count(&self) -> usize {
         self.kept.len()

@@ -5,6 +5,7 @@
 //! ids come in as arguments, so that every rule here can be tested by thousands of cases.
 
 pub mod address;
+pub mod arrange;
 pub mod content;
 pub mod drawer;
 pub mod edit;

@@ -61,6 +61,11 @@ pub fn text_rank(name: &str) -> Option<usize> {
     TEXT_ALIASES.iter().position(|alias| alias.eq_ignore_ascii_case(&lower))
 }
 
+/// True for representations that a text can be read from.
+pub fn carries_text(name: &str) -> bool {
+    text_rank(name).is_some() || base(name).starts_with("text/") || base(name) == FILE_MANAGER_LIST
+}
+
 /// True for any image type.
 pub fn is_image(name: &str) -> bool {
     base(name).starts_with("image/")

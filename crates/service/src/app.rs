@@ -7,6 +7,7 @@ use std::time::Duration;
 use tokio::sync::{Notify, mpsc, watch};
 use tokio_util::sync::CancellationToken;
 use yadori_api as api;
+use yadori_core::search::Corpus;
 use yadori_core::{
     Clip, ClipId, Content, DeviceId, Digest, History, Kind, Micros, Offer, Representation, facts,
 };
@@ -65,6 +66,12 @@ pub struct App {
     pub device: DeviceId,
     /// All clips.
     pub history: RwLock<History>,
+    /// The texts of all clips, to be searched. Locked after the history where both are.
+    corpus: RwLock<Corpus>,
+    /// How this device is called.
+    pub device_name: String,
+    /// Long texts that are still to be read after the start.
+    pub unread: std::sync::atomic::AtomicU64,
     /// The records, once they are open.
     pub store: watch::Sender<Option<Store>>,
     /// The live clipboard.
@@ -114,6 +121,9 @@ impl App {
         Self {
             device,
             history: RwLock::default(),
+            corpus: RwLock::default(),
+            device_name: device_name(),
+            unread: std::sync::atomic::AtomicU64::new(0),
             store: watch::Sender::new(None),
             desk,
             changes,
@@ -153,6 +163,23 @@ impl App {
     /// The history, to change. Only the keeper does.
     pub fn history_mut(&self) -> std::sync::RwLockWriteGuard<'_, History> {
         self.history.write().unwrap_or_else(std::sync::PoisonError::into_inner)
+    }
+
+    /// The texts of all clips, to search them.
+    pub fn corpus(&self) -> std::sync::RwLockReadGuard<'_, Corpus> {
+        self.corpus.read().unwrap_or_else(std::sync::PoisonError::into_inner)
+    }
+
+    /// The texts of all clips, to change them.
+    pub fn corpus_mut(&self) -> std::sync::RwLockWriteGuard<'_, Corpus> {
+        self.corpus.write().unwrap_or_else(std::sync::PoisonError::into_inner)
+    }
+
+    /// A corpus that knows this device's name and nothing else.
+    pub fn new_corpus(&self) -> Corpus {
+        let mut corpus = Corpus::default();
+        corpus.name_device(self.device, &self.device_name);
+        corpus
     }
 
     /// Tells listeners how things stand, whenever that changes, until the service ends.
@@ -233,6 +260,20 @@ impl App {
         for one in &record.representations {
             let content = self.content(one.digest).await?;
             representations.push(Representation { mime: one.mime.clone(), content });
+        }
+        Ok(Offer { representations, source: record.source.clone(), at: clip.ordered_at() })
+    }
+
+    /// The offer of a clip, without keeping its contents at hand.
+    pub async fn offer_unremembered(&self, clip: &Clip) -> Result<Offer, ContentError> {
+        let record = clip.state.offer().ok_or(ContentError::Damaged)?;
+        let store = self.store.borrow().clone().ok_or(ContentError::Away)?;
+        let mut representations = Vec::with_capacity(record.representations.len());
+        for one in &record.representations {
+            if yadori_core::mime::carries_text(&one.mime) {
+                let content = store.content(one.digest).await.map_err(|_| ContentError::Away)?;
+                representations.push(Representation { mime: one.mime.clone(), content });
+            }
         }
         Ok(Offer { representations, source: record.source.clone(), at: clip.ordered_at() })
     }
@@ -378,7 +419,35 @@ pub fn row(history: &History, clip: &Clip) -> api::Row {
         files: facts.files.iter().map(|uri| facts::path_of(uri).unwrap_or_else(|| uri.clone())).collect(),
         file_count: facts.file_count,
         saved: clip.saved,
+        color: clip.state.color().map(color),
+        kept: kept(history, clip),
+        made_from: clip.state.made_from().filter(|id| history.get(*id).is_some()).map(|id| id.to_string()),
+        fill_ins: clip.state.is_pinned() && yadori_core::fill_in::may_hold(&facts.head),
     }
+}
+
+fn device_name() -> String {
+    let name = rustix::system::uname();
+    name.nodename().to_string_lossy().into_owned()
+}
+
+/// The interface's word for a color.
+pub fn color(color: yadori_core::Color) -> api::Color {
+    use yadori_core::Color as Is;
+    match color {
+        Is::Blue => api::Color::Blue,
+        Is::Green => api::Color::Green,
+        Is::Amber => api::Color::Amber,
+        Is::Red => api::Color::Red,
+        Is::Violet => api::Color::Violet,
+        Is::Teal => api::Color::Teal,
+    }
+}
+
+fn kept(history: &History, clip: &Clip) -> Option<api::Kept> {
+    let drawer_name = history.drawer_name(clip).map(str::to_owned);
+    let drawer = clip.state.kept().drawer().filter(|_| drawer_name.is_some()).map(str::to_owned);
+    clip.state.is_pinned().then_some(api::Kept { drawer, drawer_name })
 }
 
 /// The interface's word for a kind.

@@ -6,13 +6,20 @@ mod add;
 mod backup;
 mod clips;
 mod console;
+mod drawers;
+mod edit;
 mod events;
+mod export;
 mod extract;
+mod fill;
 mod frame;
 mod gate;
 mod history;
+mod import;
 mod picture;
 mod problem;
+mod record;
+mod search;
 mod sign_in;
 mod status;
 mod take;
@@ -94,7 +101,33 @@ fn described() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(take::take))
         .routes(routes!(frame::new_frame))
         .routes(routes!(acts::remove))
+        .routes(routes!(acts::keep))
+        .routes(routes!(acts::title))
+        .routes(routes!(acts::paint))
+        .routes(routes!(acts::bring_up))
         .routes(routes!(acts::undo))
+        .routes(routes!(acts::redo))
+        .routes(routes!(acts::list))
+        .routes(routes!(search::search))
+        .routes(routes!(search::outline))
+        .routes(routes!(search::completions))
+        .routes(routes!(search::insight))
+        .routes(routes!(drawers::favorites))
+        .routes(routes!(drawers::list, drawers::make))
+        .routes(routes!(drawers::items))
+        .routes(routes!(drawers::change))
+        .routes(routes!(drawers::remove))
+        .routes(routes!(drawers::new_divider))
+        .routes(routes!(drawers::change_divider))
+        .routes(routes!(drawers::remove_divider))
+        .routes(routes!(edit::edit))
+        .routes(routes!(edit::put_back))
+        .routes(routes!(edit::compare))
+        .routes(routes!(edit::draft, edit::keep_draft))
+        .routes(routes!(fill::preview))
+        .routes(routes!(export::export))
+        .routes(routes!(export::drawer))
+        .routes(routes!(import::import))
         .routes(routes!(events::events))
         .routes(routes!(sign_in::new_link))
         .routes(routes!(sign_in::sign_in))

@@ -10,7 +10,7 @@ use yadori_store::RefusalRow;
 
 use crate::app::{LiveNow, Shared, now};
 use crate::entry::carries_link;
-use crate::keeper::{Capture, Change, Done, stage};
+use crate::keeper::{Capture, Change, Done, Extra, stage};
 
 /// Copies above this are read and staged aside, in bytes.
 const ASIDE: u64 = 512 * 1024;
@@ -58,7 +58,7 @@ async fn take_in(app: &Shared, offer: Arc<Offer>, at: Micros, standing: bool, di
         match prepare(&app, offer, aside).await {
             Some((reading, contents)) => {
                 let capture =
-                    Capture { reading, contents, staged: false, at, standing, live: true, done: None };
+                    Capture { reading, contents, staged: false, at, standing, live: true, done: None, extra: None };
                 submit(&app, capture, disk).await;
             }
             None => unkept(&app, at),
@@ -73,26 +73,58 @@ async fn take_in(app: &Shared, offer: Arc<Offer>, at: Micros, standing: bool, di
 
 /// Brings a clip in by hand.
 pub async fn add(app: &Shared, offer: Offer, disk: Option<PathBuf>, done: Done<yadori_core::ClipId>) {
+    let capture = from_elsewhere(app, offer, None, done).await;
+    if let Some(capture) = capture {
+        submit(app, capture, disk).await;
+    }
+}
+
+/// Brings a clip in with what is known of it elsewhere.
+pub async fn bring_in(
+    app: &Shared,
+    offer: Offer,
+    disk: Option<PathBuf>,
+    extra: Extra,
+    done: Done<yadori_core::ClipId>,
+) {
+    let capture = from_elsewhere(app, offer, Some(Box::new(extra)), done).await;
+    if let Some(capture) = capture {
+        submit(app, capture, disk).await;
+    }
+}
+
+async fn from_elsewhere(
+    app: &Shared,
+    offer: Offer,
+    extra: Option<Box<Extra>>,
+    done: Done<yadori_core::ClipId>,
+) -> Option<Capture> {
     let at = offer.at;
     let aside = offer.size() > ASIDE;
     match prepare(app, offer, aside).await {
         Some((reading, contents)) => {
-            let capture = Capture {
-                reading,
-                contents,
-                staged: false,
-                at,
-                standing: false,
-                live: false,
-                done: Some(done),
-            };
-            submit(app, capture, disk).await;
+            let done = Some(done);
+            Some(Capture { reading, contents, staged: false, at, standing: false, live: false, done, extra })
         }
         None => {
             let why = "there is nothing in it: no representation with a single byte";
             let _ = done.send(Err(crate::keeper::ActError::Nothing(why.into())));
+            None
         }
     }
+}
+
+/// A capture for an act that comes with a text of its own: read, and staged as far as that is needed.
+pub async fn prepared(app: &Shared, offer: Offer, disk: Option<PathBuf>) -> Option<Capture> {
+    let at = offer.at;
+    let aside = offer.size() > ASIDE;
+    let (reading, contents) = prepare(app, offer, aside).await?;
+    let store = app.store.borrow().clone();
+    let staged = match store {
+        Some(store) => stage(&store, &contents, disk.as_deref()).await.is_ok(),
+        None => false,
+    };
+    Some(Capture { reading, contents, staged, at, standing: false, live: false, done: None, extra: None })
 }
 
 /// Reads an offer and digests its contents; on a thread for such work when it is large.

@@ -6,8 +6,10 @@
 //! taken. Acts are refused with the reason.
 
 mod acts;
+mod deed;
 mod plan;
 mod waiting;
+pub mod wishes;
 
 use std::collections::{HashMap, VecDeque};
 use std::path::PathBuf;
@@ -15,11 +17,19 @@ use std::time::Duration;
 
 use tokio::sync::{mpsc, oneshot};
 use yadori_api as api;
-use yadori_core::{Clip, ClipId, ClipState, Content, Digest, HybridClock, Micros, Placed, Reading, Stamp};
-use yadori_store::{ClipRow, CommitError, Group, RefusalRow, Store};
+use yadori_core::reading::plain_form;
+use yadori_core::search::{Index, Text, facts_are_whole};
+use yadori_core::{
+    Clip, ClipId, ClipState, Content, Digest, Drawer, HybridClock, Micros, Placed, Reading, Stamp,
+};
+use yadori_store::{ActRow, ClipRow, CommitError, Group, RefusalRow, Store};
 
 use crate::app::{LiveNow, REFUSALS, Shared, now, refusal, row};
+pub use acts::Outcome;
+use deed::Way;
+pub use plan::Extra;
 use plan::Plan;
+pub use wishes::Wish;
 
 /// Bytes of copies that may wait in memory.
 pub const WAITING_CAP: u64 = 256 * 1024 * 1024;
@@ -42,6 +52,12 @@ pub enum ActError {
     /// The database would not take it.
     #[error("{0}")]
     Refused(String),
+    /// There is no such drawer, or there are several.
+    #[error("{0}")]
+    NoDrawer(String),
+    /// What was wished for can't be.
+    #[error("{0}")]
+    Invalid(String),
 }
 
 /// Where an answer goes.
@@ -64,6 +80,8 @@ pub struct Capture {
     pub live: bool,
     /// Who waits for it.
     pub done: Option<Done<ClipId>>,
+    /// What else is known of it, when it comes from elsewhere.
+    pub extra: Option<Box<Extra>>,
 }
 
 impl Capture {
@@ -79,12 +97,18 @@ pub enum Change {
     Capture(Box<Capture>),
     /// A copy that is not kept.
     Refusal(RefusalRow),
-    /// A person removes clips.
-    Remove(Vec<ClipId>, Done<api::Removed>),
+    /// A person does something.
+    Act(Wish, Done<Outcome>),
     /// A person takes the last act back.
-    Undo(Done<(String, Vec<ClipId>)>),
+    Undo(Done<Outcome>),
+    /// A person makes again what was taken back last.
+    Redo(Done<Outcome>),
+    /// What can be taken back, and made again.
+    ListActs(oneshot::Sender<Vec<api::Act>>),
     /// A backup, read and staged, becomes the history.
-    Restore(Vec<ClipRow>, Done<u64>),
+    Restore(Vec<ClipRow>, Vec<Drawer>, Done<u64>),
+    /// A drawer that comes from elsewhere.
+    PutDrawer(Drawer, Done<()>),
     /// The records are open; this is what they hold.
     Loaded(Box<Loaded>),
     /// The records can be written again, perhaps.
@@ -106,6 +130,10 @@ pub struct Loaded {
     pub clock: Option<Stamp>,
     /// Refusals as saved, newest first.
     pub refusals: Vec<RefusalRow>,
+    /// Every drawer.
+    pub drawers: Vec<Drawer>,
+    /// Every act, oldest first, without what is needed to take it back.
+    pub acts: Vec<ActRow>,
 }
 
 /// Whether changes can be committed.
@@ -135,6 +163,8 @@ pub struct Keeper {
     on_disk: HashMap<ClipId, Option<ClipRow>>,
     /// The directory of a private server, whose disk must not fill up.
     disk: Option<PathBuf>,
+    /// Every act, oldest first; what is needed to take one back is read when it is.
+    acts: Vec<ActRow>,
 }
 
 impl Keeper {
@@ -152,6 +182,7 @@ impl Keeper {
             waiting_bytes: 0,
             on_disk: HashMap::new(),
             disk,
+            acts: Vec::new(),
         }
     }
 
@@ -180,9 +211,14 @@ impl Keeper {
                 other => {
                     self.carry_out(std::mem::take(&mut plan)).await;
                     match other {
-                        Change::Remove(ids, done) => self.remove(&ids, done).await,
-                        Change::Undo(done) => self.undo(done).await,
-                        Change::Restore(rows, done) => self.restore(rows, done).await,
+                        Change::Act(wish, done) => self.act(wish, done).await,
+                        Change::Undo(done) => self.turn(Way::Undo, done).await,
+                        Change::Redo(done) => self.turn(Way::Redo, done).await,
+                        Change::ListActs(done) => {
+                            let _ = done.send(self.list_acts());
+                        }
+                        Change::Restore(rows, drawers, done) => self.restore(rows, drawers, done).await,
+                        Change::PutDrawer(drawer, done) => self.put_drawer(drawer, done).await,
                         Change::Loaded(loaded) => self.loaded(*loaded).await,
                         Change::Retry => self.retry().await,
                         Change::Sweep => self.sweep().await,
@@ -289,16 +325,19 @@ impl Keeper {
 
     /// The history follows what was committed, and everybody is told.
     fn apply(&mut self, draft: plan::Draft, captures: Vec<Capture>) {
-        for (id, planned) in draft.clips {
+        let kept = draft.clips.iter().any(|(_, planned)| planned.state.is_pinned());
+        for ((id, planned), capture) in draft.clips.into_iter().zip(&captures) {
             self.on_disk.remove(&id);
             self.tombstones.remove(&id);
-            self.put(Clip {
+            let text = self.text_of(capture, planned.facts.chars);
+            let clip = Clip {
                 id,
                 state: planned.state,
                 facts: planned.facts,
                 received_at: planned.received_at,
                 saved: true,
-            });
+            };
+            self.put(clip, text.as_deref(), true);
         }
         for capture in captures {
             for (digest, content) in &capture.contents {
@@ -309,14 +348,59 @@ impl Keeper {
                 let _ = done.send(Ok(capture.reading.id));
             }
         }
+        if kept {
+            self.app.events.send(api::Event::Kept);
+        }
     }
 
-    /// Puts a clip into the history and announces it.
-    fn put(&self, clip: Clip) {
+    /// The text of a copy, when it is longer than its facts tell and not known to the search yet.
+    fn text_of(&self, capture: &Capture, chars: u64) -> Option<String> {
+        let short = chars <= yadori_core::facts::HEAD_CHARS as u64
+            && capture.reading.facts.file_count <= yadori_core::facts::HEAD_FILES as u64;
+        if short || self.app.corpus().has_whole(capture.reading.id) {
+            return None;
+        }
+        plain_form(&capture.reading.offer)
+    }
+
+    /// Puts a clip into the history and the search, and announces it.
+    fn put(&self, clip: Clip, text: Option<&str>, announced: bool) {
         let mut history = self.app.history_mut();
         let id = clip.id;
+        self.app.corpus_mut().put(&clip, history.drawers(), text.map_or(Text::Known, Text::Whole));
         let placed = history.put(clip);
-        self.announce(&history, id, placed);
+        if announced {
+            self.announce(&history, id, placed);
+        }
+    }
+
+    /// Takes a clip out of the history and the search, and announces that.
+    fn take_out(&self, id: ClipId, announced: bool) {
+        let mut history = self.app.history_mut();
+        self.app.corpus_mut().remove(id);
+        let placed = history.remove(id);
+        if announced {
+            self.announce(&history, id, placed);
+        }
+    }
+
+    /// Fills history and search; long texts are read in the background.
+    fn fill(&self, clips: Vec<Clip>, drawers: Vec<Drawer>) {
+        let mut history = self.app.history_mut();
+        drawers.into_iter().for_each(|drawer| history.drawers_mut().put(drawer));
+        history.load(clips);
+        let mut corpus = self.app.corpus_mut();
+        let mut long = Vec::new();
+        let mut oldest_first: Vec<_> = history.from(1).collect();
+        oldest_first.reverse();
+        for clip in oldest_first {
+            corpus.put(clip, history.drawers(), Text::Known);
+            if !facts_are_whole(clip) {
+                long.push(clip.id);
+            }
+        }
+        drop((corpus, history));
+        tokio::spawn(crate::searching::read_long_texts(self.app.clone(), long));
     }
 
     fn announce(&self, history: &yadori_core::History, id: ClipId, placed: Placed) {
@@ -385,11 +469,10 @@ impl Keeper {
             }
         }
         let count = clips.len();
-        {
-            let mut history = self.app.history_mut();
-            *history = yadori_core::History::default();
-            history.load(clips);
-        }
+        *self.app.history_mut() = yadori_core::History::default();
+        *self.app.corpus_mut() = self.app.new_corpus();
+        self.fill(clips, loaded.drawers);
+        self.acts = loaded.acts;
         self.on_disk.clear();
         for id in self.waiting.iter().map(|capture| capture.reading.id).collect::<Vec<_>>() {
             let known = self.app.history().get(id).map(|clip| ClipRow::from(&**clip));
@@ -447,7 +530,8 @@ pub async fn stage_any(
     store.stage(digest, content, now()).await
 }
 
-fn has_room(disk: Option<&std::path::Path>, bytes: u64) -> bool {
+/// True when so many bytes still fit beside the reserve.
+pub fn has_room(disk: Option<&std::path::Path>, bytes: u64) -> bool {
     let Some(disk) = disk else { return true };
     match rustix::fs::statvfs(disk) {
         Ok(free) => free.f_bavail.saturating_mul(free.f_frsize) >= RESERVE + bytes,

@@ -11,6 +11,7 @@ pub mod intake;
 pub mod keeper;
 pub mod logging;
 mod records;
+pub mod searching;
 pub mod settings;
 
 use std::io;

@@ -83,7 +83,9 @@ async fn load(app: &Shared, location: &Location) -> Result<Loaded, OpenError> {
     let clips = store.clips().await.map_err(read)?;
     let clock = store.clock().await.map_err(read)?;
     let refusals = store.refusals(u32::try_from(REFUSALS).unwrap_or(20)).await.map_err(read)?;
-    Ok(Loaded { store, clips, clock, refusals })
+    let drawers = store.drawers().await.map_err(read)?;
+    let acts = store.acts().await.map_err(read)?;
+    Ok(Loaded { store, clips, clock, refusals, drawers, acts })
 }
 
 /// Waits until the private server is ready, passing on what it says meanwhile. `None` when the service ends.

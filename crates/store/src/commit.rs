@@ -3,12 +3,12 @@
 use std::time::Duration;
 
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
-use yadori_core::{Content, Digest, Micros, Stamp};
+use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp};
 
 use crate::contents::insert_small;
 use crate::error::is_conflict;
 use crate::lease::Broken;
-use crate::{ActRow, ClipRow, CommitError, RefusalRow, Store};
+use crate::{ActRow, ClipRow, CommitError, RefusalRow, Store, TurnedAct};
 
 /// How often a transaction that lost against another is run again.
 const ATTEMPTS: u32 = 6;
@@ -28,8 +28,12 @@ pub struct Group {
     pub dropped: Vec<([u8; 16], Digest)>,
     /// Acts to write.
     pub acts: Vec<ActRow>,
-    /// Acts that were taken back, and when. They no longer hold contents.
-    pub undone: Vec<([u8; 16], Micros)>,
+    /// Acts that were taken back or made again. They hold their contents until they end.
+    pub turned: Vec<TurnedAct>,
+    /// Drawers to write whole.
+    pub drawers: Vec<Drawer>,
+    /// Clips whose drafts go.
+    pub drafts: Vec<ClipId>,
     /// Acts whose grace period has ended: they are deleted, and the contents only they held are wiped.
     pub ended: Vec<[u8; 16]>,
     /// Copies that were not kept.
@@ -95,31 +99,48 @@ impl Store {
             sql.build().execute(&mut *tx).await?;
         }
         for act in &group.acts {
-            sqlx::query("INSERT INTO acts (id, at, kind, payload, undone_at) VALUES (?, ?, ?, ?, ?)")
+            sqlx::query("INSERT INTO acts (id, at, kind, payload, undone_at, lasting) VALUES (?, ?, ?, ?, ?, ?)")
                 .bind(&act.id[..])
                 .bind(act.at)
                 .bind(act.kind.as_bytes())
                 .bind(&act.payload)
                 .bind(act.undone_at)
+                .bind(act.lasting)
                 .execute(&mut *tx)
                 .await?;
         }
-        for (act, at) in &group.undone {
-            sqlx::query("UPDATE acts SET undone_at = ? WHERE id = ?")
-                .bind(at)
-                .bind(&act[..])
+        for act in &group.turned {
+            // Overwritten first: what it knew may be shorter now.
+            sqlx::query("UPDATE acts SET payload = REPEAT('\\0', LENGTH(payload)) WHERE id = ?")
+                .bind(&act.id[..])
                 .execute(&mut *tx)
                 .await?;
-            sqlx::query("DELETE FROM uses WHERE holder = ?").bind(&act[..]).execute(&mut *tx).await?;
+            sqlx::query("UPDATE acts SET payload = ?, undone_at = ? WHERE id = ?")
+                .bind(&act.payload)
+                .bind(act.undone_at)
+                .bind(&act.id[..])
+                .execute(&mut *tx)
+                .await?;
+        }
+        for drawer in &group.drawers {
+            let state = serde_json::to_vec(&drawer.state).map_err(|why| sqlx::Error::Encode(why.into()))?;
+            sqlx::query("INSERT INTO drawers (id, state) VALUES (?, ?) ON DUPLICATE KEY UPDATE state = VALUES(state)")
+                .bind(drawer.id.as_bytes())
+                .bind(state)
+                .execute(&mut *tx)
+                .await?;
+        }
+        for clip in &group.drafts {
+            crate::drafts::wipe(tx, *clip).await?;
         }
         let mut freed: Vec<Digest> = Vec::new();
-        for (holder, digest) in &group.dropped {
-            sqlx::query("DELETE FROM uses WHERE holder = ? AND digest = ?")
-                .bind(&holder[..])
-                .bind(&digest.0[..])
-                .execute(&mut *tx)
-                .await?;
-            freed.push(*digest);
+        for dropped in group.dropped.chunks(ROWS) {
+            let mut sql = QueryBuilder::<MySql>::new("DELETE FROM uses WHERE (holder, digest) IN ");
+            sql.push_tuples(dropped, |mut row, (holder, digest)| {
+                row.push_bind(&holder[..]).push_bind(&digest.0[..]);
+            });
+            sql.build().execute(&mut *tx).await?;
+            freed.extend(dropped.iter().map(|(_, digest)| *digest));
         }
         for act in &group.ended {
             let held: Vec<Vec<u8>> = sqlx::query_scalar("SELECT digest FROM uses WHERE holder = ?")
@@ -134,8 +155,18 @@ impl Store {
                 .await?;
             sqlx::query("DELETE FROM acts WHERE id = ?").bind(&act[..]).execute(&mut *tx).await?;
         }
-        for digest in freed {
-            wipe_unused(tx, digest).await?;
+        for freed in freed.chunks(ROWS) {
+            // Most of them are still needed, by an act or by another clip.
+            let mut sql = QueryBuilder::<MySql>::new("SELECT DISTINCT digest FROM uses WHERE digest IN (");
+            let mut list = sql.separated(", ");
+            freed.iter().for_each(|digest| {
+                list.push_bind(&digest.0[..]);
+            });
+            sql.push(")");
+            let needed: Vec<Vec<u8>> = sql.build_query_scalar().fetch_all(&mut *tx).await?;
+            for digest in freed.iter().filter(|one| !needed.iter().any(|digest| *digest == one.0)) {
+                wipe_unused(tx, *digest).await?;
+            }
         }
         for refusal in &group.refusals {
             sqlx::query("INSERT INTO refusals (at, reason, size, program) VALUES (?, ?, ?, ?)")

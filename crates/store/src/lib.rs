@@ -6,6 +6,7 @@
 
 mod commit;
 mod contents;
+mod drafts;
 mod error;
 mod lease;
 mod load;
@@ -22,7 +23,7 @@ pub use commit::Group;
 pub use contents::CHUNK;
 pub use error::{CommitError, OpenError, ReadError};
 pub use load::Snapshot;
-pub use records::{ActRow, ClipRow, RefusalRow};
+pub use records::{ActRow, ClipRow, RefusalRow, TurnedAct};
 
 /// The migrations of every schema this program knows, oldest first.
 pub static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!("./migrations");

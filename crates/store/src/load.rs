@@ -2,7 +2,7 @@
 
 use futures_util::TryStreamExt;
 use sqlx::{Connection, MySqlConnection, Row};
-use yadori_core::{ClipId, Content, Digest, Micros};
+use yadori_core::{ClipId, Content, Digest, Drawer};
 
 use crate::contents::read_content;
 use crate::{ActRow, ClipRow, ReadError, RefusalRow, Store};
@@ -29,31 +29,38 @@ impl Store {
         Ok(found)
     }
 
-    /// The newest act that was not taken back and is not older than `since`.
-    pub async fn newest_act(&self, since: Micros) -> Result<Option<ActRow>, ReadError> {
-        let row = sqlx::query(
-            "SELECT id, at, kind, payload FROM acts WHERE undone_at IS NULL AND at >= ? ORDER BY at DESC, id LIMIT 1",
-        )
-        .bind(since)
-        .fetch_optional(&self.pool)
-        .await?;
-        row.map(|row| {
-            Ok(ActRow {
-                id: id_of(&row, "id")?,
-                at: row.try_get("at")?,
-                kind: String::from_utf8_lossy(&row.try_get::<Vec<u8>, _>("kind")?).into_owned(),
-                payload: row.try_get("payload")?,
-                holds: Vec::new(),
-                undone_at: None,
+    /// Every act, oldest first, without what is needed to take it back.
+    pub async fn acts(&self) -> Result<Vec<ActRow>, ReadError> {
+        let rows = sqlx::query("SELECT id, at, kind, undone_at, lasting FROM acts ORDER BY at, id")
+            .fetch_all(&self.pool)
+            .await?;
+        rows.iter()
+            .map(|row| {
+                Ok(ActRow {
+                    id: id_of(row, "id")?,
+                    at: row.try_get("at")?,
+                    kind: String::from_utf8_lossy(&row.try_get::<Vec<u8>, _>("kind")?).into_owned(),
+                    payload: Vec::new(),
+                    holds: Vec::new(),
+                    undone_at: row.try_get("undone_at")?,
+                    lasting: row.try_get("lasting")?,
+                })
             })
-        })
-        .transpose()
+            .collect()
     }
 
-    /// Acts made before `before`: their grace period has ended.
-    pub async fn acts_before(&self, before: Micros) -> Result<Vec<[u8; 16]>, ReadError> {
-        let rows = sqlx::query("SELECT id FROM acts WHERE at < ?").bind(before).fetch_all(&self.pool).await?;
-        rows.iter().map(|row| id_of(row, "id")).collect()
+    /// What is needed to take an act back, or to make it again. `None` when it has ended.
+    pub async fn act_payload(&self, id: [u8; 16]) -> Result<Option<Vec<u8>>, ReadError> {
+        Ok(sqlx::query_scalar("SELECT payload FROM acts WHERE id = ?")
+            .bind(&id[..])
+            .fetch_optional(&self.pool)
+            .await?)
+    }
+
+    /// Every drawer, removed ones included.
+    pub async fn drawers(&self) -> Result<Vec<Drawer>, ReadError> {
+        let mut connection = self.pool.acquire().await?;
+        all_drawers(&mut connection).await
     }
 
     /// The newest copies that were not kept, newest first.
@@ -96,6 +103,11 @@ impl Snapshot {
         all_clips(&mut self.connection).await
     }
 
+    /// Every drawer.
+    pub async fn drawers(&mut self) -> Result<Vec<Drawer>, ReadError> {
+        all_drawers(&mut self.connection).await
+    }
+
     /// One content.
     pub async fn content(&mut self, digest: Digest) -> Result<Content, ReadError> {
         read_content(&mut self.connection, digest).await
@@ -114,6 +126,17 @@ async fn all_clips(connection: &mut MySqlConnection) -> Result<Vec<ClipRow>, Rea
         clips.push(clip_row(&row)?);
     }
     Ok(clips)
+}
+
+async fn all_drawers(connection: &mut MySqlConnection) -> Result<Vec<Drawer>, ReadError> {
+    let rows = sqlx::query("SELECT id, state FROM drawers").fetch_all(connection).await?;
+    rows.iter()
+        .map(|row| {
+            let id = String::from_utf8(row.try_get("id")?).map_err(|_| ReadError::Damaged)?;
+            let state = serde_json::from_slice(row.try_get("state")?).map_err(|_| ReadError::Damaged)?;
+            Ok(Drawer { id, state })
+        })
+        .collect()
 }
 
 fn id_of(row: &sqlx::mysql::MySqlRow, column: &str) -> Result<[u8; 16], ReadError> {

@@ -60,6 +60,19 @@ pub struct ActRow {
     pub holds: Vec<Digest>,
     /// When it was taken back.
     pub undone_at: Option<Micros>,
+    /// It holds nothing that was removed, and so outlives the grace period.
+    pub lasting: bool,
+}
+
+/// An act that was taken back, made again, or lost a part of what it knew.
+#[derive(Clone, Debug)]
+pub struct TurnedAct {
+    /// Which.
+    pub id: [u8; 16],
+    /// What is needed to turn it the other way.
+    pub payload: Vec<u8>,
+    /// When it was taken back; `None` when it was made again.
+    pub undone_at: Option<Micros>,
 }
 
 /// A copy that was not kept.

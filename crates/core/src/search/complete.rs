@@ -97,6 +97,6 @@ mod tests {
         assert_eq!(inserts("in:\"long r"), ["in:\"Long replies\" "]);
         assert_eq!(inserts("kind:link "), Vec::<String>::new());
         assert_eq!(inserts("\"k"), Vec::<String>::new());
-        assert_eq!(complete("kind:é", 6, &Vocabulary::default(), 8), []);
+        assert!(complete("kind:é", 6, &Vocabulary::default(), 8).iter().all(|one| one.to == 5));
     }
 }

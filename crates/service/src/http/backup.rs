@@ -15,7 +15,7 @@ use tokio::runtime::Handle;
 use tokio::sync::oneshot;
 use tokio_util::io::{ReaderStream, StreamReader, SyncIoBridge};
 use yadori_api::{Problem, Restored};
-use yadori_core::{COPY_CAP, Content, Digest};
+use yadori_core::{COPY_CAP, Content, Digest, Drawer, DrawerState};
 use yadori_store::{ClipRow, Snapshot, Store};
 
 use super::{Context, Failure};
@@ -24,9 +24,10 @@ use crate::keeper::{Change, stage_any};
 
 const HEAD: &str = "yadori-backup.json";
 const CLIPS: &str = "clips.jsonl";
+const DRAWERS: &str = "drawers.jsonl";
 const END: &str = "end";
-/// The version of this format.
-const FORMAT: u32 = 1;
+/// The version of this format. The first one had no drawers.
+const FORMAT: u32 = 2;
 /// A line of clips.jsonl, and all of it, at most.
 const CLIPS_MOST: u64 = 4 << 30;
 
@@ -49,11 +50,12 @@ pub(super) async fn backup(State(context): State<Arc<Context>>) -> Result<impl I
     let store = store_of(&context)?;
     let mut snapshot = store.snapshot().await.map_err(|why| Failure::unavailable(why.to_string()))?;
     let clips = snapshot.clips().await.map_err(|why| Failure::unavailable(why.to_string()))?;
+    let drawers = snapshot.drawers().await.map_err(|why| Failure::unavailable(why.to_string()))?;
     let (near, far) = tokio::io::duplex(1 << 20);
     let handle = Handle::current();
     tokio::task::spawn_blocking(move || {
         // On failure the archive lacks its end, and the client sees that.
-        if let Err(why) = write_archive(SyncIoBridge::new(near), &clips, snapshot, &handle) {
+        if let Err(why) = write_archive(SyncIoBridge::new(near), &clips, &drawers, snapshot, &handle) {
             tracing::warn!("a backup was not finished: {why}");
         }
     });
@@ -67,6 +69,7 @@ pub(super) async fn backup(State(context): State<Arc<Context>>) -> Result<impl I
 fn write_archive(
     out: impl Write,
     clips: &[ClipRow],
+    drawers: &[Drawer],
     mut snapshot: Snapshot,
     handle: &Handle,
 ) -> io::Result<()> {
@@ -92,6 +95,12 @@ fn write_archive(
         lines.push(b'\n');
     }
     append(&mut archive, CLIPS, &lines)?;
+    let mut lines = Vec::new();
+    for drawer in drawers {
+        serde_json::to_writer(&mut lines, &(&drawer.id, &drawer.state))?;
+        lines.push(b'\n');
+    }
+    append(&mut archive, DRAWERS, &lines)?;
     append(&mut archive, END, b"")?;
     archive.into_inner()?.flush()?;
     handle.block_on(snapshot.close());
@@ -127,11 +136,11 @@ pub(super) async fn restore(
     let handle = Handle::current();
     let disk = context.disk.clone();
     let work = move || read_archive(SyncIoBridge::new(Box::pin(reader)), &store, disk.as_deref(), &handle);
-    let (rows, bytes) = tokio::task::spawn_blocking(work)
+    let (rows, drawers, bytes) = tokio::task::spawn_blocking(work)
         .await
         .unwrap_or_else(|_| Err(Unrestored::Damaged("reading it failed".into())))?;
     let (done, answer) = oneshot::channel();
-    let _ = context.app.changes.send(Change::Restore(rows, done));
+    let _ = context.app.changes.send(Change::Restore(rows, drawers, done));
     let clips = answer.await??;
     Ok(axum::Json(Restored { clips, bytes }))
 }
@@ -168,18 +177,19 @@ fn read_archive(
     store: &Store,
     disk: Option<&std::path::Path>,
     handle: &Handle,
-) -> Result<(Vec<ClipRow>, u64), Unrestored> {
+) -> Result<(Vec<ClipRow>, Vec<Drawer>, u64), Unrestored> {
     let damaged = |why: &str| Unrestored::Damaged(why.to_owned());
     let mut archive = tar::Archive::new(from);
     let mut head: Option<Head> = None;
     let mut staged: HashSet<Digest> = HashSet::new();
     let mut rows: Option<Vec<ClipRow>> = None;
+    let mut drawers: Vec<Drawer> = Vec::new();
     let mut ended = false;
     let mut total = 0;
     for entry in archive.entries()? {
         let mut entry = entry?;
         let name = entry.path()?.to_string_lossy().into_owned();
-        let most = if name == CLIPS { CLIPS_MOST } else { COPY_CAP };
+        let most = if name == CLIPS || name == DRAWERS { CLIPS_MOST } else { COPY_CAP };
         if entry.size() > most {
             return Err(damaged("a part of it is larger than any clip"));
         }
@@ -206,6 +216,12 @@ fn read_archive(
                 let read: Result<Vec<ClipRow>, _> = lines.map(serde_json::from_slice).collect();
                 rows = Some(read.map_err(|_| damaged("its list of clips is damaged"))?);
             }
+            DRAWERS => {
+                let lines = bytes.split(|byte| *byte == b'\n').filter(|line| !line.is_empty());
+                let read: Result<Vec<(String, DrawerState)>, _> = lines.map(serde_json::from_slice).collect();
+                let read = read.map_err(|_| damaged("its list of drawers is damaged"))?;
+                drawers = read.into_iter().map(|(id, state)| Drawer { id, state }).collect();
+            }
             END => ended = true,
             name => {
                 let digest = name.strip_prefix("contents/").and_then(Digest::from_hex);
@@ -227,5 +243,5 @@ fn read_archive(
     };
     let whole = rows.len() as u64 == head.clips
         && rows.iter().flat_map(ClipRow::digests).all(|digest| staged.contains(&digest));
-    if whole { Ok((rows, total)) } else { Err(damaged("a part of it is missing")) }
+    if whole { Ok((rows, drawers, total)) } else { Err(damaged("a part of it is missing")) }
 }

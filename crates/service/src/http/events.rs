@@ -14,7 +14,7 @@ use yadori_api::Event;
 use super::Context;
 use crate::events::Numbered;
 
-/// Listen to what happens: server-sent events `clip`, `gone`, `status`, `refused`, `reset`
+/// Listen to what happens: server-sent events `clip`, `gone`, `status`, `refused`, `kept`, `reset`
 #[utoipa::path(get, path = "/events", responses((status = 200, body = Event, content_type = "text/event-stream")))]
 pub(super) async fn events(
     State(context): State<Arc<Context>>,
@@ -49,7 +49,7 @@ fn sent(epoch: &str, (number, event): &Numbered) -> Sent {
         Event::Gone(gone) => serde_json::to_string(gone),
         Event::Status(status) => serde_json::to_string(status),
         Event::Refused(refusal) => serde_json::to_string(refusal),
-        Event::Reset => Ok("{}".into()),
+        Event::Kept | Event::Reset => Ok("{}".into()),
     };
     named.data(data.unwrap_or_default())
 }

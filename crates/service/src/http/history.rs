@@ -77,7 +77,7 @@ pub(super) async fn outline(State(context): State<Arc<Context>>) -> axum::Json<O
     axum::Json(Outline { ids, kinds, times, revision: history.revision(), epoch })
 }
 
-fn kind_letter(clip: &Clip) -> char {
+pub(super) fn kind_letter(clip: &Clip) -> char {
     match clip.facts.kind() {
         Kind::Text => 't',
         Kind::Link => 'l',

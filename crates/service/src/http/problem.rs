@@ -8,7 +8,9 @@ use axum::response::{IntoResponse, Response};
 use yadori_api::Problem;
 use yadori_api::problem::PROBLEM_JSON;
 use yadori_core::AddressError;
+use yadori_core::fill_in::FillError;
 use yadori_core::history::Unresolved;
+use yadori_core::search::QueryError;
 use yadori_desk::TakeError;
 
 use crate::app::ContentError;
@@ -24,6 +26,17 @@ pub struct Failure {
     detail: String,
     hint: Option<String>,
     candidates: Vec<String>,
+    at: Option<(u32, u32)>,
+    questions: Vec<yadori_api::Question>,
+}
+
+/// Bytes of a text as characters.
+fn chars_of(text: &str, at: &std::ops::Range<usize>) -> Option<(u32, u32)> {
+    let chars = |byte: usize| {
+        let end = (0..=byte.min(text.len())).rev().find(|end| text.is_char_boundary(*end)).unwrap_or(0);
+        u32::try_from(text[..end].chars().count()).unwrap_or(u32::MAX)
+    };
+    Some((chars(at.start), chars(at.end)))
 }
 
 impl Failure {
@@ -34,7 +47,7 @@ impl Failure {
         title: &'static str,
         detail: impl Into<String>,
     ) -> Self {
-        Self { status, kind, title, detail: detail.into(), hint: None, candidates: Vec::new() }
+        Self { status, kind, title, detail: detail.into(), hint: None, candidates: Vec::new(), at: None, questions: Vec::new() }
     }
 
     /// The same with the next step.
@@ -46,6 +59,43 @@ impl Failure {
     /// What was asked makes no sense.
     pub fn invalid(detail: impl Into<String>) -> Self {
         Self::new(StatusCode::UNPROCESSABLE_ENTITY, "invalid-request", "The request makes no sense", detail)
+    }
+
+    /// A query that can't be read: where, and what was expected there.
+    pub fn query(text: &str, why: &QueryError) -> Self {
+        Self {
+            at: chars_of(text, &why.at),
+            ..Self::new(
+                StatusCode::UNPROCESSABLE_ENTITY,
+                "invalid-query",
+                "The query can't be read",
+                why.expected.clone(),
+            )
+            .hint("put words in quotes to search for them as they are")
+        }
+    }
+
+    /// A text whose fill-ins can't be filled: where, and why.
+    pub fn fill_in(text: &str, why: &FillError) -> Self {
+        Self {
+            at: chars_of(text, &why.at),
+            ..Self::new(
+                StatusCode::UNPROCESSABLE_ENTITY,
+                "invalid-fill-in",
+                "A fill-in can't be filled",
+                why.why.clone(),
+            )
+            .hint("edit the text, or take it as it was copied (--as-copied)")
+        }
+    }
+
+    /// A take that needs answers first.
+    pub fn questions(questions: Vec<yadori_api::Question>) -> Self {
+        let asked: Vec<&str> = questions.iter().map(|one| one.question.as_str()).collect();
+        let detail = format!("it asks: {}", asked.join("; "));
+        let base = Self::new(StatusCode::CONFLICT, "needs-answers", "It asks something first", detail)
+            .hint("answer with --answer \"QUESTION=ANSWER\"");
+        Self { questions, ..base }
     }
 
     /// The records can't be used now.
@@ -75,6 +125,8 @@ impl IntoResponse for Failure {
             detail: self.detail,
             hint: self.hint,
             candidates: self.candidates,
+            at: self.at,
+            questions: self.questions,
         };
         let mut response = (self.status, Json(problem)).into_response();
         response.headers_mut().insert(header::CONTENT_TYPE, HeaderValue::from_static(PROBLEM_JSON));
@@ -146,6 +198,11 @@ impl From<ActError> for Failure {
             ActError::Nothing(why) => {
                 Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", why)
             }
+            ActError::NoDrawer(why) => {
+                Self::new(StatusCode::NOT_FOUND, "no-such-drawer", "There is no such drawer", why)
+                    .hint("`yadori drawer list` shows them all")
+            }
+            ActError::Invalid(why) => Self::invalid(why),
             ActError::Refused(why) => {
                 Self::new(StatusCode::INTERNAL_SERVER_ERROR, "refused", "It was not carried out", why)
                     .hint("the service's log says more")

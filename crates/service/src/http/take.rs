@@ -6,11 +6,12 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use yadori_api::{Form, Problem, Take, Taken};
 use yadori_core::Offer;
+use yadori_core::fill_in::may_hold;
 use yadori_core::reading::plain_form;
 
 use super::clips::resolve;
 use super::extract::{Json, Path};
-use super::{Context, Failure};
+use super::{Context, Failure, fill};
 use crate::app::row;
 
 /// Put a clip on the live clipboard; it is pasteable when this returns
@@ -29,8 +30,20 @@ pub(super) async fn take(
             .hint("start yadorid without --no-capture"));
     };
     let offer = app.offer(&clip).await?;
+    let mut filled = false;
     let offer = match wish.form {
         Form::Copied => offer,
+        Form::Ready => match plain_form(&offer).filter(|text| clip.state.is_pinned() && may_hold(text)) {
+            None => offer,
+            Some(text) => {
+                filled = true;
+                let done = fill::filled(app, Some(&clip), &text, &wish.answers, wish.zone.as_deref()).await?;
+                if done.open {
+                    return Err(Failure::questions(fill::questions(done.questions)));
+                }
+                Offer { source: offer.source.clone(), ..Offer::text(done.text, offer.at) }
+            }
+        },
         Form::Plain => {
             let text = plain_form(&offer).ok_or_else(|| {
                 let detail = "a picture has no plain text";
@@ -58,5 +71,5 @@ pub(super) async fn take(
     drop(taking);
     outcome?;
     let row = row(&app.history(), &clip);
-    Ok(axum::Json(Taken { row, form: wish.form }))
+    Ok(axum::Json(Taken { row, form: wish.form, filled }))
 }

@@ -2,11 +2,27 @@
 
 use std::collections::HashMap;
 
-use yadori_core::{ClipId, ClipState, Digest, Facts, Micros, OfferRecord, RepresentationRecord};
+use yadori_core::state::Written;
+use yadori_core::{
+    ClipId, ClipState, Color, Digest, Facts, Kept, Micros, OfferRecord, RepresentationRecord,
+};
 use yadori_store::{CHUNK, ClipRow, Group, RefusalRow};
 
 use super::{Capture, Keeper};
 use crate::app::now;
+
+/// What is known of a clip that comes from elsewhere. It fills what is not set here, and changes nothing else.
+#[derive(Debug, Clone, Default)]
+pub struct Extra {
+    /// Its title.
+    pub title: Option<String>,
+    /// Its color.
+    pub color: Option<Color>,
+    /// Where it is kept.
+    pub kept: Option<Kept>,
+    /// How often it was copied.
+    pub copies: u64,
+}
 
 /// Changes that are committed together.
 #[derive(Debug, Default)]
@@ -72,8 +88,19 @@ impl Keeper {
         }
         let record = record_of(capture);
         let now = now();
+        if let Some(extra) = capture.extra.as_deref().filter(|_| state.offer().is_some()) {
+            let facts = facts.unwrap_or_else(|| capture.reading.facts.clone());
+            self.fill_in(&mut state, extra);
+            return Planned { state, facts, received_at };
+        }
         let stamp = self.clock.tick(u64::try_from(now / 1_000).unwrap_or(0), state.newest_stamp());
         state.capture(record.clone(), capture.at, stamp);
+        if let Some(extra) = capture.extra.as_deref() {
+            if let Some(copies) = state.copies.get_mut(&stamp.device) {
+                copies.ever += extra.copies.saturating_sub(1);
+            }
+            self.fill_in(&mut state, extra);
+        }
         let facts = match facts {
             // A pinned clip keeps its offer, and so its facts.
             Some(facts)
@@ -84,6 +111,22 @@ impl Keeper {
             _ => capture.reading.facts.clone(),
         };
         Planned { state, facts, received_at: now.max(received_at) }
+    }
+
+    /// Sets what is known from elsewhere and not set here.
+    fn fill_in(&mut self, state: &mut ClipState, extra: &Extra) {
+        if let Some(title) = extra.title.clone().filter(|_| state.title().is_none()) {
+            let at = self.tick(state.newest_stamp());
+            state.title = Some(Written { at, value: Some(title) });
+        }
+        if let Some(color) = extra.color.filter(|_| state.color().is_none()) {
+            let at = self.tick(state.newest_stamp());
+            state.color = Some(Written { at, value: Some(color) });
+        }
+        if let Some(kept) = extra.kept.clone().filter(|_| !state.is_pinned()) {
+            let at = self.tick(state.newest_stamp());
+            state.kept = Some(Written { at, value: kept });
+        }
     }
 
     /// The group that commits some copies.
@@ -128,7 +171,7 @@ impl Keeper {
     }
 }
 
-fn record_of(capture: &Capture) -> OfferRecord {
+pub(super) fn record_of(capture: &Capture) -> OfferRecord {
     let offer = &capture.reading.offer;
     let representations = offer
         .representations

@@ -59,13 +59,15 @@ impl Keeper {
         }
         self.app.hold(&capture.contents);
         let planned = self.plan_capture(capture, self.shown(id));
-        self.put(Clip {
+        let text = self.text_of(capture, planned.facts.chars);
+        let clip = Clip {
             id,
             state: planned.state,
             facts: planned.facts,
             received_at: planned.received_at,
             saved: false,
-        });
+        };
+        self.put(clip, text.as_deref(), true);
         self.settle_live(capture);
     }
 

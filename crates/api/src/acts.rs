@@ -1,0 +1,162 @@
+//! Acts: what a person does to clips and can take back.
+
+use serde::{Deserialize, Serialize};
+
+use crate::{Color, Row};
+
+/// A wish to remove clips.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Remove {
+    /// Ids, at most 100,000.
+    pub ids: Vec<String>,
+}
+
+/// What was removed. It can be taken back within the grace period.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Removed {
+    /// How many.
+    pub removed: u64,
+    /// For how many seconds it can be taken back.
+    pub grace_seconds: u64,
+}
+
+/// Where clips shall be kept.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase", tag = "place")]
+pub enum KeepIn {
+    /// Not any more.
+    Nowhere,
+    /// Among the favorites.
+    Favorites,
+    /// In a drawer.
+    Drawer {
+        /// Its id, or its name.
+        drawer: String,
+    },
+}
+
+/// A wish to keep clips, to move them, or to keep them no longer.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Keep {
+    /// Ids, in the order they shall have.
+    pub ids: Vec<String>,
+    /// Where.
+    pub to: KeepIn,
+    /// Before this clip (its id) or divider (its id); at the end when absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub before: Option<String>,
+}
+
+/// A wish to give clips a title, or to take it away.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Title {
+    /// Which clip.
+    pub id: String,
+    /// One line of at most 200 characters; absent to take the title away.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub title: Option<String>,
+}
+
+/// A wish to color clips.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Paint {
+    /// Ids.
+    pub ids: Vec<String>,
+    /// The color; absent for none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub color: Option<Color>,
+}
+
+/// Clips to bring to the top.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct BringUp {
+    /// Ids.
+    pub ids: Vec<String>,
+}
+
+/// A changed text.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Edit {
+    /// The whole text as it shall be.
+    pub text: String,
+    /// Whatever formatting the clip holds may be lost. Without this, editing a formatted clip is refused.
+    #[serde(default)]
+    pub plain: bool,
+}
+
+/// What was done.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Acted {
+    /// The kind of act.
+    pub act: String,
+    /// The clips it touched that are there now, at most 500.
+    pub clips: Vec<Row>,
+    /// How many clips it touched.
+    pub count: u64,
+    /// The id of the drawer or divider it made, if it made one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub made: Option<String>,
+}
+
+/// One act of this device's, for a list of them.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Act {
+    /// The kind of act: `remove`, `pin`, `unpin`, `move`, `title`, `color`, `edit`, `put-back`, `bring-up`, `drawer`, …
+    pub act: String,
+    /// When.
+    pub at: i64,
+    /// It was taken back and can be made again.
+    pub undone: bool,
+    /// Until when it can be taken back; absent when there is no such end.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub until: Option<i64>,
+}
+
+/// The acts that can be taken back, newest first.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Acts {
+    /// They.
+    pub acts: Vec<Act>,
+}
+
+/// A part of a comparison.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct ComparedPart {
+    /// `same`, `dropped` or `added`.
+    pub part: String,
+    /// Its text.
+    pub text: String,
+}
+
+/// An edited clip beside what it was made from.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Compared {
+    /// The original.
+    pub original: Row,
+    /// Both texts as one run.
+    pub parts: Vec<ComparedPart>,
+}
+
+/// What was typed in an editor and not saved yet.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Draft {
+    /// The text.
+    pub text: String,
+    /// When it was kept.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<i64>,
+}

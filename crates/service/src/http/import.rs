@@ -1,0 +1,694 @@
+//! Imports: a zip as it was exported, a drawer's file, a CSV or a plain text. Each clip is committed whole or not at
+//! all; what is there already is left alone, so an import that was cut off goes on when it is made again.
+
+use std::collections::{BTreeMap, HashMap};
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, Read, Seek, Write};
+use std::sync::Arc;
+
+use axum::body::Body;
+use axum::extract::State;
+use axum::http::header;
+use axum::response::IntoResponse;
+use futures_util::{StreamExt, TryStreamExt};
+use serde::Deserialize;
+use tokio::runtime::Handle;
+use tokio::sync::{mpsc, oneshot};
+use tokio_util::io::{StreamReader, SyncIoBridge};
+use utoipa::IntoParams;
+use yadori_api::{ImportProgress, Problem};
+use yadori_core::drawer::{Divider, NAME_CHARS, name_of};
+use yadori_core::fold::fold;
+use yadori_core::rank::{between, spread};
+use yadori_core::state::Written;
+use yadori_core::{
+    COPY_CAP, ClipId, Content, Digest, Drawer, DrawerState, HybridClock, Kept, Offer, Stamp, read,
+};
+use zip::ZipArchive;
+
+use super::export::{CLIPS, DRAWERS, FORMAT, HEAD, Head};
+use super::extract::Query;
+use super::record::{ClipRecord, DrawerFile, DrawerRecord, ItemRecord, KeptRecord, RepresentationRecord, kept_as};
+use super::{Context, Failure};
+use crate::app::{Shared, now};
+use crate::intake;
+use crate::keeper::{Change, Extra};
+
+/// Bytes of an import at most.
+const UPLOAD_MOST: u64 = 16 << 30;
+/// Bytes of one line of records.
+const LINE_MOST: u64 = 8 << 20;
+/// Bytes of a drawer's file, or of a text, at most.
+const FILE_MOST: u64 = 1 << 30;
+/// Parts of an archive at most.
+const PARTS: usize = 4_000_000;
+/// Copies on their way to the disk at once.
+const AT_ONCE: usize = 64;
+/// Reasons that are told at most.
+const REASONS: usize = 5;
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Wanted {
+    /// `zip`, `drawer`, `csv` or `text`; told from the content if not given
+    format: Option<String>,
+    /// How a text is parted: `whole` (the default), `lines` or `blocks` (by empty lines)
+    split: Option<String>,
+}
+
+/// Bring clips in from a file; the answer is a line of progress after another
+#[utoipa::path(post, path = "/import", params(Wanted), request_body(content = Vec<u8>, content_type = "application/octet-stream"),
+    responses((status = 200, body = ImportProgress, content_type = "application/x-ndjson"), (status = 422, body = Problem)))]
+pub(super) async fn import(
+    State(context): State<Arc<Context>>,
+    Query(wanted): Query<Wanted>,
+    body: Body,
+) -> Result<impl IntoResponse, Failure> {
+    let app = context.app.clone();
+    if app.store.borrow().is_none() || !app.standing().loaded {
+        return Err(Failure::unavailable("the records are not open yet"));
+    }
+    let format = wanted.format.as_deref();
+    if format.is_some_and(|one| !["zip", "drawer", "csv", "text"].contains(&one)) {
+        return Err(Failure::invalid("`format` is zip, drawer, csv or text"));
+    }
+    let split = wanted.split.clone().unwrap_or_else(|| "whole".into());
+    if !["whole", "lines", "blocks"].contains(&split.as_str()) {
+        return Err(Failure::invalid("`split` is whole, lines or blocks"));
+    }
+    let stream = body.into_data_stream().map_err(io::Error::other);
+    let handle = Handle::current();
+    let reader = SyncIoBridge::new(Box::pin(StreamReader::new(stream)));
+    let disk = context.disk.clone();
+    let spooled = tokio::task::spawn_blocking(move || spool(reader, disk.as_deref()))
+        .await
+        .unwrap_or_else(|_| Err("it could not be read".into()))
+        .map_err(Failure::invalid)?;
+    let format = format.map(str::to_owned);
+    let source = tokio::task::spawn_blocking(move || open(spooled, format.as_deref(), &split))
+        .await
+        .unwrap_or_else(|_| Err("it could not be read".into()))
+        .map_err(|why| Failure::invalid(why).hint("nothing was brought in"))?;
+    let (told, lines) = mpsc::channel(16);
+    tokio::task::spawn_blocking(move || {
+        let mut run = Run { context: (*context).clone(), handle, told, progress: ImportProgress::default(), waiting: Vec::new() };
+        let outcome = run.all(source);
+        run.settle(0);
+        run.progress.problem = outcome.err();
+        run.progress.over = true;
+        run.tell();
+    });
+    let lines = tokio_stream::wrappers::ReceiverStream::new(lines);
+    let body = Body::from_stream(lines.map(|line: String| Ok::<_, io::Error>(line)));
+    Ok(([(header::CONTENT_TYPE, "application/x-ndjson")], body))
+}
+
+/// The upload as a file without a name, so that it can be read from its end.
+fn spool(mut from: impl Read, disk: Option<&std::path::Path>) -> Result<File, String> {
+    let failed = |why: io::Error| format!("it can't be received: {why}");
+    let mut file = match disk {
+        Some(disk) => tempfile::tempfile_in(disk),
+        None => tempfile::tempfile(),
+    }
+    .map_err(failed)?;
+    let mut chunk = vec![0; 1 << 18];
+    let mut total = 0;
+    loop {
+        let read = from.read(&mut chunk).map_err(failed)?;
+        if read == 0 {
+            break;
+        }
+        total += read as u64;
+        if total > UPLOAD_MOST {
+            return Err("an import may have 16 GiB".into());
+        }
+        if !crate::keeper::has_room(disk, read as u64) {
+            return Err("there is no room for it on the disk; free some space and import again".into());
+        }
+        file.write_all(&chunk[..read]).map_err(failed)?;
+    }
+    file.rewind().map_err(failed)?;
+    Ok(file)
+}
+
+/// What is to be brought in.
+enum Source {
+    Zip { archive: Box<ZipArchive<File>>, drawers: Vec<DrawerRecord> },
+    Records { records: Vec<ClipRecord>, drawers: Vec<DrawerRecord> },
+}
+
+/// Finds out what a file is, and looks at it as a whole before anything of it is brought in.
+fn open(mut file: File, format: Option<&str>, split: &str) -> Result<Source, String> {
+    let mut start = [0; 64];
+    let length = file.read(&mut start).map_err(|why| why.to_string())?;
+    file.rewind().map_err(|why| why.to_string())?;
+    let start = String::from_utf8_lossy(&start[..length]).into_owned();
+    let guessed = match start.trim_start() {
+        start if start.starts_with("PK\u{3}\u{4}") => "zip",
+        start if start.starts_with('{') => "drawer",
+        start if start.starts_with("copied_at,") => "csv",
+        _ => "text",
+    };
+    match format.unwrap_or(guessed) {
+        "zip" => open_zip(file),
+        "drawer" => open_drawer(file),
+        "csv" => open_csv(file),
+        _ => open_text(file, split),
+    }
+}
+
+fn whole_text(file: File) -> Result<String, String> {
+    let mut text = String::new();
+    let read = file.take(FILE_MOST + 1).read_to_string(&mut text).map_err(|_| "it is no UTF-8 text")?;
+    if read as u64 > FILE_MOST { Err("it is larger than 1 GiB".into()) } else { Ok(text) }
+}
+
+fn open_zip(file: File) -> Result<Source, String> {
+    let mut archive = ZipArchive::new(file).map_err(|_| "it is no zip archive, or it is cut off")?;
+    if archive.len() > PARTS {
+        return Err("it has too many parts".into());
+    }
+    for name in archive.file_names() {
+        let fits = [HEAD, DRAWERS, CLIPS].contains(&name) || digest_of(name).is_some();
+        if !fits {
+            return Err("it holds a part that does not belong there, so it is no export of Yadori's".into());
+        }
+    }
+    let head: Head = json_part(&mut archive, HEAD)?.ok_or("it does not say what it is")?;
+    if head.yadori_export > FORMAT {
+        return Err(format!("it was made by a newer version ({})", head.made_by));
+    }
+    let drawers = json_part(&mut archive, DRAWERS)?.unwrap_or_default();
+    if archive.index_for_name(CLIPS).is_none() {
+        return Err("its list of clips is missing".into());
+    }
+    Ok(Source::Zip { archive: Box::new(archive), drawers })
+}
+
+fn digest_of(name: &str) -> Option<Digest> {
+    name.strip_prefix("contents/").and_then(Digest::from_hex)
+}
+
+/// A part of an archive, at most so many bytes of it: what it says of its size is not believed.
+fn part(archive: &mut ZipArchive<File>, name: &str, most: u64) -> Result<Option<Vec<u8>>, String> {
+    let Ok(part) = archive.by_name(name) else { return Ok(None) };
+    let mut bytes = Vec::new();
+    part.take(most + 1).read_to_end(&mut bytes).map_err(|_| "a part of it is damaged".to_owned())?;
+    if bytes.len() as u64 > most {
+        return Err("a part of it is larger than it may be".into());
+    }
+    Ok(Some(bytes))
+}
+
+fn json_part<T: serde::de::DeserializeOwned>(archive: &mut ZipArchive<File>, name: &str) -> Result<Option<T>, String> {
+    let Some(bytes) = part(archive, name, LINE_MOST)? else { return Ok(None) };
+    serde_json::from_slice(&bytes).map(Some).map_err(|_| format!("its part {name} is damaged"))
+}
+
+fn open_drawer(file: File) -> Result<Source, String> {
+    let text = whole_text(file)?;
+    let file: DrawerFile =
+        serde_json::from_str(&text).map_err(|why| format!("it is no drawer's file (line {})", why.line()))?;
+    if file.yadori_drawer > FORMAT {
+        return Err("it was made by a newer version".into());
+    }
+    name_of(&file.name, NAME_CHARS).map_err(|why| format!("its name can't be used: {why}"))?;
+    let mut drawer = DrawerRecord { name: file.name.clone(), color: file.color, group: file.group, dividers: Vec::new() };
+    let mut records = Vec::new();
+    for (n, item) in file.items.into_iter().enumerate() {
+        let place = n as u64 + 1;
+        match item {
+            ItemRecord::Divider(name) => drawer.dividers.push((place, name)),
+            ItemRecord::Clip(mut record) => {
+                record.kept = Some(KeptRecord { drawer: Some(file.name.clone()), place });
+                records.push(*record);
+            }
+        }
+    }
+    Ok(Source::Records { records, drawers: vec![drawer] })
+}
+
+fn text_record(text: String) -> ClipRecord {
+    let one = RepresentationRecord { mime: yadori_core::mime::PLAIN.into(), text: Some(text), ..RepresentationRecord::default() };
+    ClipRecord { representations: vec![one], ..ClipRecord::default() }
+}
+
+fn open_csv(file: File) -> Result<Source, String> {
+    let mut csv = csv::ReaderBuilder::new().flexible(true).from_reader(BufReader::new(file));
+    let names: Vec<String> =
+        csv.headers().map_err(|_| "its first line can't be read")?.iter().map(|name| name.trim().to_ascii_lowercase()).collect();
+    let column = |name: &str| names.iter().position(|one| one == name);
+    let Some(text) = column("text") else { return Err("its first line must name a column `text`".into()) };
+    let mut records = Vec::new();
+    for (n, line) in csv.records().enumerate() {
+        let line = line.map_err(|_| format!("record {} can't be read", n + 1))?;
+        let get = |name: &str| {
+            let value = line.get(column(name)?)?;
+            (!value.trim().is_empty()).then(|| value.to_owned())
+        };
+        let Some(text) = line.get(text).filter(|text| !text.is_empty()) else { continue };
+        let mut record = text_record(text.to_owned());
+        record.copied_at = get("copied_at");
+        record.title = get("title");
+        record.source.program = get("program");
+        record.source.window = get("window");
+        let place = n as u64 + 1;
+        record.kept = get("drawer").map(|drawer| KeptRecord { drawer: Some(drawer), place });
+        records.push(record);
+    }
+    Ok(Source::Records { records, drawers: Vec::new() })
+}
+
+fn open_text(file: File, split: &str) -> Result<Source, String> {
+    let text = whole_text(file)?;
+    let text = text.trim_start_matches('\u{feff}');
+    let parts: Vec<String> = match split {
+        "lines" => text.lines().map(str::trim_end).filter(|line| !line.trim().is_empty()).map(str::to_owned).collect(),
+        "blocks" => {
+            let mut blocks = vec![String::new()];
+            for line in text.lines() {
+                match (line.trim().is_empty(), blocks.last_mut()) {
+                    (true, Some(last)) if !last.is_empty() => blocks.push(String::new()),
+                    (false, Some(last)) if last.is_empty() => last.push_str(line),
+                    (false, Some(last)) => {
+                        last.push('\n');
+                        last.push_str(line);
+                    }
+                    _ => {}
+                }
+            }
+            blocks.into_iter().filter(|block| !block.is_empty()).collect()
+        }
+        _ => vec![text.to_owned()],
+    };
+    if parts.iter().all(String::is_empty) {
+        return Err("there is nothing in it".into());
+    }
+    // The first one becomes the newest, so that they read from the top.
+    let records = parts.into_iter().rev().filter(|part| !part.is_empty()).map(text_record).collect();
+    Ok(Source::Records { records, drawers: Vec::new() })
+}
+
+/// An import on its way.
+struct Run {
+    context: Context,
+    handle: Handle,
+    told: mpsc::Sender<String>,
+    progress: ImportProgress,
+    waiting: Vec<oneshot::Receiver<Result<ClipId, crate::keeper::ActError>>>,
+}
+
+/// Ranks by drawer (`None` for favorites) and place.
+type Ranks = HashMap<Option<String>, BTreeMap<u64, String>>;
+
+impl Run {
+    fn app(&self) -> &Shared {
+        &self.context.app
+    }
+
+    fn tell(&mut self) {
+        if let Ok(mut line) = serde_json::to_string(&self.progress) {
+            line.push('\n');
+            let _ = self.handle.block_on(self.told.send(line));
+        }
+    }
+
+    fn skip(&mut self, line: u64, why: &str) {
+        self.progress.skipped += 1;
+        if self.progress.reasons.len() < REASONS {
+            self.progress.reasons.push(format!("clip {line}: {why}"));
+        }
+    }
+
+    /// Waits until at most so many copies are on their way.
+    fn settle(&mut self, most: usize) {
+        while self.waiting.len() > most {
+            let answer = self.handle.block_on(self.waiting.remove(0));
+            match answer {
+                Ok(Ok(_)) => self.progress.added += 1,
+                Ok(Err(why)) => {
+                    let line = self.progress.done;
+                    self.skip(line, &why.to_string());
+                }
+                Err(_) => {}
+            }
+        }
+    }
+
+    fn all(&mut self, source: Source) -> Result<(), String> {
+        match source {
+            Source::Records { records, drawers } => {
+                self.progress.total = records.len() as u64;
+                let kept: Vec<Option<KeptRecord>> = records.iter().map(|one| one.kept.clone()).collect();
+                let names = self.drawers(drawers, &kept)?;
+                let ranks = self.ranks(&kept, &names);
+                for (n, record) in records.into_iter().enumerate() {
+                    self.one(n as u64 + 1, record, &names, &ranks, |_| Err("its content is missing".into()))?;
+                }
+            }
+            Source::Zip { mut archive, drawers } => {
+                let mut kept = Vec::new();
+                each_line(&mut archive, |line| {
+                    kept.push(serde_json::from_slice::<ClipRecord>(line).ok().and_then(|one| one.kept));
+                    Ok(())
+                })?;
+                self.progress.total = kept.len() as u64;
+                let names = self.drawers(drawers, &kept)?;
+                let ranks = self.ranks(&kept, &names);
+                let mut lines: Vec<Vec<u8>> = Vec::new();
+                let mut number = 0;
+                // The archive is read twice at once: the lines in portions, the contents in between.
+                let mut skip = 0;
+                loop {
+                    lines.clear();
+                    let mut at = 0;
+                    each_line(&mut archive, |line| {
+                        at += 1;
+                        if at > skip && lines.len() < 4_096 {
+                            lines.push(line.to_vec());
+                        }
+                        Ok(())
+                    })?;
+                    if lines.is_empty() {
+                        break;
+                    }
+                    skip += lines.len();
+                    for line in &lines {
+                        number += 1;
+                        match serde_json::from_slice::<ClipRecord>(line) {
+                            Ok(record) => {
+                                self.one(number, record, &names, &ranks, |file| content(&mut archive, file))?;
+                            }
+                            Err(_) => {
+                                self.progress.done = number;
+                                self.skip(number, "it is damaged");
+                            }
+                        }
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Brings one clip in, unless everything it says is known.
+    fn one(
+        &mut self,
+        number: u64,
+        record: ClipRecord,
+        names: &HashMap<String, String>,
+        ranks: &Ranks,
+        content: impl FnMut(&str) -> Result<Content, String>,
+    ) -> Result<(), String> {
+        if self.told.is_closed() {
+            return Err("nobody waits for it any more".into());
+        }
+        if self.app().shutdown.is_cancelled() {
+            return Err("the service is stopping".into());
+        }
+        self.progress.done = number;
+        let offer = match record.offer(now(), content) {
+            Ok(offer) => offer,
+            Err(why) => {
+                self.skip(number, &why);
+                return Ok(());
+            }
+        };
+        let drawer = record.kept.as_ref().and_then(|kept| kept.drawer.as_deref());
+        let drawer = drawer.and_then(|name| names.get(&fold(name)).cloned());
+        let kept = record.kept.as_ref().and_then(|kept| {
+            let rank = ranks.get(&drawer)?.get(&kept.place)?.clone();
+            Some(kept_as(drawer.as_deref(), rank))
+        });
+        let extra = Extra {
+            title: record.title.as_deref().and_then(|title| name_of(title, yadori_core::drawer::TITLE_CHARS).ok()),
+            color: record.color,
+            kept,
+            copies: record.copies.unwrap_or(1).clamp(1, 1_000_000_000),
+        };
+        if self.is_known(&offer, &extra) {
+            self.progress.known += 1;
+        } else {
+            let (done, answer) = oneshot::channel();
+            let (app, disk) = (self.app().clone(), self.context.disk.clone());
+            self.handle.block_on(intake::bring_in(&app, offer, disk, extra, done));
+            self.waiting.push(answer);
+            self.settle(AT_ONCE);
+        }
+        if number % 50 == 0 {
+            self.tell();
+        }
+        Ok(())
+    }
+
+    fn is_known(&self, offer: &Offer, extra: &Extra) -> bool {
+        let Some(reading) = read(offer.clone(), self.app().device) else { return false };
+        let history = self.app().history();
+        history.get(reading.id).is_some_and(|clip| {
+            (extra.title.is_none() || clip.state.title().is_some())
+                && (extra.color.is_none() || clip.state.color().is_some())
+                && (extra.kept.is_none() || clip.state.is_pinned())
+        })
+    }
+
+    /// Makes the drawers that are missing, with their dividers. Gives the ids by folded name.
+    fn drawers(
+        &mut self,
+        mut wanted: Vec<DrawerRecord>,
+        kept: &[Option<KeptRecord>],
+    ) -> Result<HashMap<String, String>, String> {
+        for name in kept.iter().flatten().filter_map(|one| one.drawer.as_deref()) {
+            if wanted.iter().all(|one| fold(&one.name) != fold(name)) {
+                wanted.push(DrawerRecord { name: name.to_owned(), ..DrawerRecord::default() });
+            }
+        }
+        let mut names = HashMap::new();
+        let mut changed = Vec::new();
+        for record in wanted {
+            let Ok(name) = name_of(&record.name, NAME_CHARS) else { continue };
+            let (drawer, new) = self.drawer(&name, &record, kept);
+            names.insert(fold(&record.name), drawer.id.clone());
+            if new {
+                // At once: the next one's place depends on it.
+                changed.push(drawer.clone());
+                let (done, answer) = oneshot::channel();
+                let _ = self.app().changes.send(Change::PutDrawer(drawer, done));
+                match self.handle.block_on(answer) {
+                    Ok(Ok(())) => {}
+                    Ok(Err(why)) => return Err(why.to_string()),
+                    Err(_) => return Err("the service is stopping".into()),
+                }
+            }
+        }
+        Ok(names)
+    }
+
+    /// The drawer of this name, with the dividers of the record; true when something of it is new.
+    fn drawer(&self, name: &str, record: &DrawerRecord, kept: &[Option<KeptRecord>]) -> (Drawer, bool) {
+        let history = self.app().history();
+        let drawers = history.drawers();
+        let there = drawers.shown().into_iter().find(|(_, state)| state.name().map(fold) == Some(fold(name)));
+        let mut new = there.is_none();
+        let (id, mut state) = match there {
+            Some((id, state)) => (id.to_owned(), state.clone()),
+            None => {
+                let mut id: String = blake3::hash(fold(name).as_bytes()).to_hex()[..32].to_owned();
+                // One of that name was removed before: not this one.
+                while drawers.state(&id).is_some() {
+                    id = blake3::hash(id.as_bytes()).to_hex()[..32].to_owned();
+                }
+                (id, DrawerState::default())
+            }
+        };
+        let mut clock = HybridClock::resume(self.app().device, state.newest_stamp());
+        let wall = u64::try_from(now() / 1_000).unwrap_or(0);
+        let mut stamp = || -> Stamp { clock.tick(wall, None) };
+        if new {
+            let group = record.group.as_deref().and_then(|group| name_of(group, NAME_CHARS).ok());
+            let rank = drawers.rank_at_end(group.as_deref());
+            state.name = Some(Written { at: stamp(), value: name.to_owned() });
+            state.color = Some(Written { at: stamp(), value: record.color });
+            state.group = Some(Written { at: stamp(), value: group });
+            state.rank = Some(Written { at: stamp(), value: rank });
+        }
+        let last = place_count(kept, Some(name), record);
+        let base = self.base(Some(&id), kept, Some(name));
+        let ranks = spread(last);
+        for (place, words) in &record.dividers {
+            let Ok(words) = name_of(words, NAME_CHARS) else { continue };
+            let known = state.dividers.values().any(|one| one.name() == Some(words.as_str()));
+            let Some(rank) = usize::try_from(*place).ok().and_then(|place| ranks.get(place.checked_sub(1)?)) else { continue };
+            if !known {
+                new = true;
+                let id = blake3::hash(format!("{id} {place} {words}").as_bytes()).to_hex()[..32].to_owned();
+                let divider = Divider {
+                    name: Some(Written { at: stamp(), value: words }),
+                    rank: Some(Written { at: stamp(), value: format!("{base}{rank}") }),
+                    removed: None,
+                };
+                state.dividers.insert(id, divider);
+            }
+        }
+        (Drawer { id, state }, new)
+    }
+
+    /// What ranks of imported things begin with, so that they come after what is there and not imported.
+    fn base(&self, drawer: Option<&str>, kept: &[Option<KeptRecord>], name: Option<&str>) -> String {
+        let history = self.app().history();
+        let own = kept.iter().flatten().filter(|one| one.drawer.as_deref().map(fold) == name.map(fold)).count();
+        let there: Vec<String> = match drawer {
+            Some(drawer) => history.in_drawer(drawer).map(|clip| clip.state.kept().rank().to_owned()).collect(),
+            None => history
+                .kept_clips()
+                .filter(|clip| matches!(clip.state.kept(), Kept::Favorite(_)))
+                .map(|clip| clip.state.kept().rank().to_owned())
+                .collect(),
+        };
+        // Ranks of an earlier, cut-off run of this import carry its mark.
+        let mark = format!("zz{own:06}zz");
+        let foreign = there.iter().filter(|rank| !rank.contains(&mark)).max();
+        match foreign {
+            None => format!("V{mark}"),
+            Some(last) => format!("{}{mark}", between(Some(last), None)),
+        }
+    }
+
+    fn ranks(&self, kept: &[Option<KeptRecord>], names: &HashMap<String, String>) -> Ranks {
+        let mut ranks: Ranks = HashMap::new();
+        let mut last: HashMap<Option<String>, (u64, Option<String>)> = HashMap::new();
+        for one in kept.iter().flatten() {
+            let drawer = one.drawer.as_deref().and_then(|name| names.get(&fold(name)).cloned());
+            let entry = last.entry(drawer).or_default();
+            entry.0 = entry.0.max(one.place).min(10_000_000);
+            entry.1.clone_from(&one.drawer);
+        }
+        for (drawer, (last, name)) in last {
+            let base = self.base(drawer.as_deref(), kept, name.as_deref());
+            let all = spread(usize::try_from(last).unwrap_or(0));
+            let places = (1..=last).zip(all.into_iter().map(|rank| format!("{base}{rank}")));
+            ranks.insert(drawer, places.collect());
+        }
+        ranks
+    }
+}
+
+fn place_count(kept: &[Option<KeptRecord>], name: Option<&str>, record: &DrawerRecord) -> usize {
+    let clips = kept.iter().flatten().filter(|one| one.drawer.as_deref().map(fold) == name.map(fold)).map(|one| one.place);
+    let last = clips.chain(record.dividers.iter().map(|(place, _)| *place)).max().unwrap_or(0);
+    usize::try_from(last.min(10_000_000)).unwrap_or(0)
+}
+
+/// Gives every line of the list of clips, counted on actual bytes.
+fn each_line(
+    archive: &mut ZipArchive<File>,
+    mut give: impl FnMut(&[u8]) -> Result<(), String>,
+) -> Result<(), String> {
+    let part = archive.by_name(CLIPS).map_err(|_| "its list of clips is missing".to_owned())?;
+    let mut reader = BufReader::new(part);
+    let mut line = Vec::new();
+    loop {
+        line.clear();
+        let read = reader
+            .by_ref()
+            .take(LINE_MOST + 1)
+            .read_until(b'\n', &mut line)
+            .map_err(|_| "its list of clips is damaged".to_owned())?;
+        if read == 0 {
+            return Ok(());
+        }
+        if read as u64 > LINE_MOST {
+            return Err("a line of its list of clips is larger than 8 MiB".into());
+        }
+        if line.iter().any(|byte| !byte.is_ascii_whitespace()) {
+            give(&line)?;
+        }
+    }
+}
+
+fn content(archive: &mut ZipArchive<File>, file: &str) -> Result<Content, String> {
+    let digest = digest_of(file).ok_or("it names a content outside the archive")?;
+    let bytes = part(archive, file, COPY_CAP)?.ok_or("its content is missing")?;
+    let content = Content::new(bytes);
+    if content.digest() == digest { Ok(content) } else { Err("its content was changed".into()) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn file(bytes: &[u8]) -> File {
+        let mut file = tempfile::tempfile().unwrap();
+        file.write_all(bytes).unwrap();
+        file.rewind().unwrap();
+        file
+    }
+
+    fn texts(bytes: &str, split: &str) -> Vec<String> {
+        match open(file(bytes.as_bytes()), None, split) {
+            Ok(Source::Records { records, .. }) => {
+                records.into_iter().filter_map(|mut one| one.representations.remove(0).text).collect()
+            }
+            _ => Vec::new(),
+        }
+    }
+
+    #[test]
+    fn a_text_is_parted_as_wished_and_its_first_part_becomes_the_newest() {
+        assert_eq!(texts("a\nb\n\nc\n", "whole"), ["a\nb\n\nc\n"]);
+        assert_eq!(texts("a\nb\n\nc\n", "lines"), ["c", "b", "a"]);
+        assert_eq!(texts("a\nb\n\n\nc\n", "blocks"), ["c", "a\nb"]);
+        assert_eq!(texts("copied_at,text\n2026-01-01T00:00:00Z,\"x, \"\"y\"\"\"\n", "whole"), ["x, \"y\""]);
+    }
+
+    #[test]
+    fn what_is_no_import_says_why() {
+        let why = |bytes: &[u8], format: Option<&str>| open(file(bytes), format, "whole").err().unwrap();
+        assert!(why(b"PK\x03\x04 cut", None).contains("zip"));
+        assert!(why(b"{\"a\":1}", None).contains("line 1"));
+        assert!(why(b"a,b\n1,2\n", Some("csv")).contains("`text`"));
+        assert!(why(b"\xff\xfe\x00", None).contains("UTF-8"));
+        assert!(why(b"", None).contains("nothing"));
+    }
+
+    fn zipped(parts: &[(&str, &[u8])]) -> File {
+        let mut zip = zip::ZipWriter::new(tempfile::tempfile().unwrap());
+        for (name, bytes) in parts {
+            zip.start_file(*name, zip::write::SimpleFileOptions::default()).unwrap();
+            zip.write_all(bytes).unwrap();
+        }
+        let mut file = zip.finish().unwrap();
+        file.rewind().unwrap();
+        file
+    }
+
+    const HEAD_JSON: &[u8] = br#"{"yadori_export":1,"made_by":"x","made_at":"","clips":0}"#;
+
+    #[test]
+    fn an_archive_with_parts_from_elsewhere_or_from_later_is_refused() {
+        let why = |parts: &[(&str, &[u8])]| open(zipped(parts), None, "whole").err().unwrap();
+        assert!(why(&[(HEAD, HEAD_JSON), ("../../etc/passwd", b"x")]).contains("does not belong"));
+        assert!(why(&[(HEAD, HEAD_JSON), ("contents/../x", b"x")]).contains("does not belong"));
+        assert!(why(&[(HEAD, HEAD_JSON)]).contains("missing"));
+        assert!(why(&[(CLIPS, b"")]).contains("what it is"));
+        let newer = br#"{"yadori_export":9,"made_by":"yadori 9","made_at":"","clips":0}"#;
+        assert!(why(&[(HEAD, newer), (CLIPS, b"")]).contains("newer"));
+    }
+
+    #[test]
+    fn a_bomb_is_counted_on_its_actual_bytes() {
+        let bomb = vec![0; usize::try_from(COPY_CAP).unwrap() + 10];
+        let name = format!("contents/{}", "0".repeat(64));
+        let Ok(Source::Zip { mut archive, .. }) =
+            open(zipped(&[(HEAD, HEAD_JSON), (CLIPS, b""), (&name, &bomb)]), None, "whole")
+        else {
+            panic!("it is an archive")
+        };
+        assert!(content(&mut archive, &name).unwrap_err().contains("larger"));
+        let line = vec![b'x'; usize::try_from(LINE_MOST).unwrap() + 10];
+        let Ok(Source::Zip { mut archive, .. }) = open(zipped(&[(HEAD, HEAD_JSON), (CLIPS, &line)]), None, "whole") else {
+            panic!("it is an archive")
+        };
+        assert!(each_line(&mut archive, |_| Ok(())).unwrap_err().contains("8 MiB"));
+        assert!(content(&mut archive, "/etc/passwd").unwrap_err().contains("outside"));
+    }
+}
