@@ -12,7 +12,8 @@ pub mod sign_in;
 pub mod status;
 
 pub use acts::{
-    Act, Acted, Acts, BringUp, Compared, ComparedPart, Draft, Edit, Keep, KeepIn, Paint, Remove, Removed, Title,
+    Act, Acted, Acts, BringUp, Compared, ComparedPart, Draft, Edit, Keep, KeepIn, Paint, Remove, Removed,
+    Title,
 };
 pub use clips::{
     AddClip, AddRepresentation, Added, Color, Detail, EarlierOffer, Form, Kept, Kind, Picture,

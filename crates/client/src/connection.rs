@@ -71,6 +71,13 @@ impl Connection {
         self.json(request.send(SendBody::from_reader(&mut from)))
     }
 
+    /// Sends bytes, and gives the answer to be read as it comes.
+    pub(crate) fn upload_lines(&self, path: &str, mut from: impl Read) -> Result<Box<dyn Read>, Failure> {
+        let request = self.agent.post(url(path)).content_type("application/octet-stream");
+        let answer = self.checked(request.send(SendBody::from_reader(&mut from)))?;
+        Ok(Box::new(answer.into_body().into_with_config().limit(u64::MAX).reader()))
+    }
+
     fn json<T: DeserializeOwned>(&self, answer: Result<Response<Body>, Error>) -> Result<T, Failure> {
         let answer = self.checked(answer)?;
         let reader = answer.into_body().into_with_config().limit(u64::MAX).reader();

@@ -32,7 +32,7 @@ impl Failure {
             Self::NotRunning(_) => 3,
             Self::Answered(problem) if problem.kind == "no-such-clip" => 4,
             Self::Answered(problem)
-                if matches!(problem.kind.as_str(), "invalid-address" | "ambiguous-id") =>
+                if matches!(problem.kind.as_str(), "invalid-address" | "ambiguous-id" | "invalid-query") =>
             {
                 2
             }

@@ -20,7 +20,8 @@ use failure::Failure;
 
 /// Finds, shows and hands back what was copied on this computer.
 ///
-/// A CLIP is a place (`1` is the newest) or the beginning of an id, as `yadori list` shows them.
+/// A CLIP is a place (`1` is the newest), a favorite's place (`f1`), or the beginning of an id, as `yadori list` shows
+/// them.
 #[derive(Debug, Parser)]
 #[command(name = "yadori", version, max_term_width = 100)]
 struct Arguments {
@@ -39,7 +40,17 @@ enum Verb {
     Take(verbs::take::Take),
     Add(verbs::add::Add),
     Remove(verbs::remove::Remove),
+    Pin(verbs::pin::Pin),
+    Unpin(verbs::pin::Unpin),
+    Title(verbs::title::Title),
+    Color(verbs::title::Color),
+    Edit(verbs::edit::Edit),
+    BringUp(verbs::title::BringUp),
+    Drawer(verbs::drawer::Drawer),
     Undo(verbs::undo::Undo),
+    Redo(verbs::redo::Redo),
+    Export(verbs::export::Export),
+    Import(verbs::import::Import),
     Console(verbs::console::Console),
     Backup(verbs::backup::Backup),
     Restore(verbs::restore::Restore),
@@ -77,6 +88,16 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
         Verb::Add(verb) => verb.run(&service, out),
         Verb::Remove(verb) => verb.run(&service, out),
         Verb::Undo(verb) => verb.run(&service, out),
+        Verb::Pin(verb) => verb.run(&service, out),
+        Verb::Unpin(verb) => verb.run(&service, out),
+        Verb::Title(verb) => verb.run(&service, out),
+        Verb::Color(verb) => verb.run(&service, out),
+        Verb::Edit(verb) => verb.run(&service, out),
+        Verb::BringUp(verb) => verb.run(&service, out),
+        Verb::Drawer(verb) => verb.run(&service, out),
+        Verb::Redo(verb) => verb.run(&service, out),
+        Verb::Export(verb) => verb.run(&service, out),
+        Verb::Import(verb) => verb.run(&service, out),
         Verb::Console(verb) => verb.run(&service, out),
         Verb::Backup(verb) => verb.run(&service, out),
         Verb::Restore(verb) => verb.run(&service, out),

@@ -4,19 +4,26 @@ pub(crate) mod add;
 pub(crate) mod backup;
 pub(crate) mod completions;
 pub(crate) mod console;
+pub(crate) mod drawer;
+pub(crate) mod edit;
+pub(crate) mod export;
+pub(crate) mod import;
 pub(crate) mod list;
+pub(crate) mod pin;
+pub(crate) mod redo;
 pub(crate) mod remove;
 pub(crate) mod restore;
 pub(crate) mod show;
 pub(crate) mod status;
 pub(crate) mod stop;
 pub(crate) mod take;
+pub(crate) mod title;
 pub(crate) mod undo;
 
 use std::io::Write;
 
 use serde::Serialize;
-use yadori_api::Detail;
+use yadori_api::{Acted, Detail};
 
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
@@ -30,4 +37,56 @@ fn json(out: &mut dyn Write, answer: &impl Serialize) -> Result<(), Failure> {
 /// A clip in full, by its address.
 fn detail(service: &Connection, address: &str) -> Result<Detail, Failure> {
     service.get(&format!("/clips/{}", escaped(address)))
+}
+
+/// The id of a clip, by its address.
+fn ids_of(service: &Connection, address: &str) -> Result<String, Failure> {
+    Ok(detail(service, address)?.row.id)
+}
+
+/// The ids of clips, all looked up before anything is done, so that no place shifts meanwhile.
+fn ids(service: &Connection, addresses: &[String]) -> Result<Vec<String>, Failure> {
+    addresses.iter().map(|address| ids_of(service, address)).collect()
+}
+
+/// Carries an act out, and says what was done.
+fn act(
+    service: &Connection,
+    out: &mut dyn Write,
+    path: &str,
+    wish: &impl Serialize,
+    as_json: bool,
+) -> Result<(), Failure> {
+    let acted: Acted = service.post(path, wish)?;
+    told(out, &acted, as_json)
+}
+
+/// Says what was done.
+fn told(out: &mut dyn Write, acted: &Acted, as_json: bool) -> Result<(), Failure> {
+    if as_json {
+        return json(out, acted);
+    }
+    writeln!(out, "Done: {}. `yadori undo` takes it back.", name_of(&acted.act))?;
+    list::print(out, &acted.clips)
+}
+
+/// An act in words.
+fn name_of(act: &str) -> &str {
+    match act {
+        "remove" => "removed",
+        "pin" => "pinned",
+        "unpin" => "unpinned",
+        "put" => "put into a drawer",
+        "move" => "moved",
+        "title" => "titled",
+        "color" => "colored",
+        "bring-up" => "brought up",
+        "edit" => "edited",
+        "put-back" => "original put back",
+        "new-drawer" => "drawer made",
+        "drawer" => "drawer changed",
+        "remove-drawer" => "drawer removed",
+        "divider" => "divider changed",
+        other => other,
+    }
 }

@@ -30,7 +30,8 @@ pub fn moved<T: Clone + PartialEq>(list: &[(T, &str)], moving: &[T], before: Opt
 }
 
 fn anew<T: Clone>(rest: &[(&T, &str)], moving: &[T], at: usize) -> Vec<(T, String)> {
-    let all = rest[..at].iter().map(|(one, _)| *one).chain(moving).chain(rest[at..].iter().map(|(one, _)| *one));
+    let all =
+        rest[..at].iter().map(|(one, _)| *one).chain(moving).chain(rest[at..].iter().map(|(one, _)| *one));
     all.cloned().zip(spread(rest.len() + moving.len())).collect()
 }
 

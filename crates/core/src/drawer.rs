@@ -161,8 +161,7 @@ impl DrawerState {
         let ids: Vec<String> = from.dividers.keys().chain(to.dividers.keys()).cloned().collect();
         let none = Divider::default();
         for id in ids {
-            let (from, to) =
-                (from.dividers.get(&id).unwrap_or(&none), to.dividers.get(&id).unwrap_or(&none));
+            let (from, to) = (from.dividers.get(&id).unwrap_or(&none), to.dividers.get(&id).unwrap_or(&none));
             let own = self.dividers.entry(id).or_default();
             turn(&mut own.name, &from.name, &to.name, own.removed, &mut stamp);
             turn(&mut own.rank, &from.rank, &to.rank, None, &mut stamp);
@@ -271,8 +270,12 @@ impl Drawers {
 
     /// A rank after every drawer of a group.
     pub fn rank_at_end(&self, group: Option<&str>) -> String {
-        let last =
-            self.shown().into_iter().filter(|(_, state)| state.group() == group).map(|(_, state)| state.rank()).max();
+        let last = self
+            .shown()
+            .into_iter()
+            .filter(|(_, state)| state.group() == group)
+            .map(|(_, state)| state.rank())
+            .max();
         rank::between(last, None)
     }
 }

@@ -21,7 +21,8 @@ pub fn compare(original: &str, edited: &str) -> Vec<(Part, String)> {
     let mut config = TextDiff::configure();
     config.algorithm(Algorithm::Patience).timeout(std::time::Duration::from_millis(500));
     let by_words = original.len() + edited.len() <= WORDS;
-    let diff = if by_words { config.diff_words(original, edited) } else { config.diff_lines(original, edited) };
+    let diff =
+        if by_words { config.diff_words(original, edited) } else { config.diff_lines(original, edited) };
     let mut parts: Vec<(Part, String)> = Vec::new();
     for change in diff.iter_all_changes() {
         let part = match change.tag() {
@@ -45,7 +46,10 @@ mod tests {
     #[test]
     fn a_changed_word_is_told_from_what_stayed() {
         let parts = compare("arrival before 18:00, please", "arrival before 19:00, please");
-        assert!(parts.contains(&(Part::Dropped, "18:00,".into())) && parts.contains(&(Part::Added, "19:00,".into())));
+        assert!(
+            parts.contains(&(Part::Dropped, "18:00,".into()))
+                && parts.contains(&(Part::Added, "19:00,".into()))
+        );
     }
 
     proptest! {

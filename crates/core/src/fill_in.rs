@@ -382,12 +382,19 @@ mod tests {
         assert_eq!(text("{=clip sign}"), "Warden, +00 555 0100, 23 November 2026");
         assert_eq!(text("{=clip twice}"), "xx");
         assert_eq!(text("{==date} {x} }"), "{=date} {x} }");
-        let asked = filled("Dear {=ask \"Name\"}, {=ask \"Nights\" \"2\"} nights, {=ask \"Name\"}", &[("Name", "Mäkinen")]).unwrap();
+        let asked = filled(
+            "Dear {=ask \"Name\"}, {=ask \"Nights\" \"2\"} nights, {=ask \"Name\"}",
+            &[("Name", "Mäkinen")],
+        )
+        .unwrap();
         assert_eq!(asked.text, "Dear Mäkinen, [Nights] nights, Mäkinen");
         assert!(asked.open);
         assert_eq!(asked.questions.len(), 2);
         assert_eq!(asked.questions[1].proposal.as_deref(), Some("2"));
-        assert_eq!(filled("{=ask \"Say \"\"hi\"\"\"}", &[("Say \"hi\"", "{=date}")]).unwrap().text, "{=date}");
+        assert_eq!(
+            filled("{=ask \"Say \"\"hi\"\"\"}", &[("Say \"hi\"", "{=date}")]).unwrap().text,
+            "{=date}"
+        );
     }
 
     #[test]

@@ -79,7 +79,8 @@ fn fold_char(c: char, emit: &mut impl FnMut(char)) {
 }
 
 fn is_dropped(c: char) -> bool {
-    let invisible = matches!(c, '\u{ad}' | '\u{200b}'..='\u{200d}' | '\u{2060}' | '\u{feff}' | '\u{fe00}'..='\u{fe0f}');
+    let invisible =
+        matches!(c, '\u{ad}' | '\u{200b}'..='\u{200d}' | '\u{2060}' | '\u{feff}' | '\u{fe00}'..='\u{fe0f}');
     invisible || matches!(canonical_combining_class(c), 1 | 10..)
 }
 

@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::address::reads_as_id;
-use crate::id::prefix_range;
 use crate::drawer::Drawers;
+use crate::id::prefix_range;
 use crate::state::Kept;
 use crate::{Address, ClipId, ClipState, Facts, Micros};
 

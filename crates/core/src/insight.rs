@@ -92,11 +92,12 @@ pub fn insight<'c>(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Class, ClipId, ClipState, Facts, OfferRecord, Source, Stamp, DeviceId};
+    use crate::{Class, ClipId, ClipState, DeviceId, Facts, OfferRecord, Source, Stamp};
     use jiff::civil::DateTime;
 
     fn clip(when: &str, zone: &TimeZone) -> Clip {
-        let at = when.parse::<DateTime>().unwrap().to_zoned(zone.clone()).unwrap().timestamp().as_microsecond();
+        let at =
+            when.parse::<DateTime>().unwrap().to_zoned(zone.clone()).unwrap().timestamp().as_microsecond();
         let mut state = ClipState::default();
         let source = Source { program: Some("Writer".into()), ..Source::default() };
         let stamp = Stamp { wall_ms: 1, counter: 0, device: DeviceId([1; 16]) };
@@ -109,10 +110,16 @@ mod tests {
     fn days_and_hours_are_the_viewers_also_when_clocks_change() {
         let berlin = TimeZone::get("Europe/Berlin").unwrap();
         // 25 October 2026 has 25 hours: both half past two lie in it, and in hour 2.
-        let clips: Vec<Clip> = ["2026-10-24T23:59:00", "2026-10-25T00:00:00", "2026-10-25T02:30:00", "2026-10-25T23:59:00", "2026-10-26T00:00:00"]
-            .iter()
-            .map(|when| clip(when, &berlin))
-            .collect();
+        let clips: Vec<Clip> = [
+            "2026-10-24T23:59:00",
+            "2026-10-25T00:00:00",
+            "2026-10-25T02:30:00",
+            "2026-10-25T23:59:00",
+            "2026-10-26T00:00:00",
+        ]
+        .iter()
+        .map(|when| clip(when, &berlin))
+        .collect();
         let now = "2026-10-26T12:00:00".parse::<DateTime>().unwrap().to_zoned(berlin.clone()).unwrap();
         let found = insight(clips.iter(), now.timestamp().as_microsecond(), &berlin, 4, 5);
         let days: Vec<(String, u64)> = found.days.iter().map(|(day, n)| (day.to_string(), *n)).collect();

@@ -230,7 +230,9 @@ impl ClipState {
             stamp: &mut impl FnMut() -> Stamp,
         ) {
             let untouched = own.as_ref().map(|one| one.at) == from.as_ref().map(|one| one.at);
-            if let Some(value) = value.filter(|new| untouched && from.as_ref().map(|one| &one.value) != Some(new)) {
+            if let Some(value) =
+                value.filter(|new| untouched && from.as_ref().map(|one| &one.value) != Some(new))
+            {
                 *own = Some(Written { at: stamp(), value });
             }
         }

@@ -57,8 +57,16 @@ async fn take_in(app: &Shared, offer: Arc<Offer>, at: Micros, standing: bool, di
         let offer = Arc::unwrap_or_clone(offer);
         match prepare(&app, offer, aside).await {
             Some((reading, contents)) => {
-                let capture =
-                    Capture { reading, contents, staged: false, at, standing, live: true, done: None, extra: None };
+                let capture = Capture {
+                    reading,
+                    contents,
+                    staged: false,
+                    at,
+                    standing,
+                    live: true,
+                    done: None,
+                    extra: None,
+                };
                 submit(&app, capture, disk).await;
             }
             None => unkept(&app, at),

@@ -5,10 +5,10 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use jiff::tz::TimeZone;
+use yadori_core::ClipId;
 use yadori_core::reading::plain_form;
 use yadori_core::search::when::Here;
 use yadori_core::search::{Found, Index, Query, QueryError, Text};
-use yadori_core::ClipId;
 
 use crate::app::{App, Shared, now};
 

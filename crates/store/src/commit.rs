@@ -99,15 +99,17 @@ impl Store {
             sql.build().execute(&mut *tx).await?;
         }
         for act in &group.acts {
-            sqlx::query("INSERT INTO acts (id, at, kind, payload, undone_at, lasting) VALUES (?, ?, ?, ?, ?, ?)")
-                .bind(&act.id[..])
-                .bind(act.at)
-                .bind(act.kind.as_bytes())
-                .bind(&act.payload)
-                .bind(act.undone_at)
-                .bind(act.lasting)
-                .execute(&mut *tx)
-                .await?;
+            sqlx::query(
+                "INSERT INTO acts (id, at, kind, payload, undone_at, lasting) VALUES (?, ?, ?, ?, ?, ?)",
+            )
+            .bind(&act.id[..])
+            .bind(act.at)
+            .bind(act.kind.as_bytes())
+            .bind(&act.payload)
+            .bind(act.undone_at)
+            .bind(act.lasting)
+            .execute(&mut *tx)
+            .await?;
         }
         for act in &group.turned {
             // Overwritten first: what it knew may be shorter now.
@@ -124,11 +126,13 @@ impl Store {
         }
         for drawer in &group.drawers {
             let state = serde_json::to_vec(&drawer.state).map_err(|why| sqlx::Error::Encode(why.into()))?;
-            sqlx::query("INSERT INTO drawers (id, state) VALUES (?, ?) ON DUPLICATE KEY UPDATE state = VALUES(state)")
-                .bind(drawer.id.as_bytes())
-                .bind(state)
-                .execute(&mut *tx)
-                .await?;
+            sqlx::query(
+                "INSERT INTO drawers (id, state) VALUES (?, ?) ON DUPLICATE KEY UPDATE state = VALUES(state)",
+            )
+            .bind(drawer.id.as_bytes())
+            .bind(state)
+            .execute(&mut *tx)
+            .await?;
         }
         for clip in &group.drafts {
             crate::drafts::wipe(tx, *clip).await?;

@@ -3,18 +3,34 @@
 use std::io::Write;
 
 use clap::Args;
-use yadori_api::{Remove as Wish, Removed};
+use yadori_api::{FoundOutline, Remove as Wish, Removed, Row, RowsById, RowsRequest};
 
+use super::list::{pointed, print};
 use super::{detail, json};
-use crate::connection::Connection;
+use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 
+/// Rows that a dry run shows.
+const SHOWN: usize = 20;
+
 /// Remove clips from the history
+///
+/// With --query, favorites and clips in drawers stay unless the query names them (is:pinned, is:favorite, in:DRAWER)
+/// or --pinned is given.
 #[derive(Debug, Args)]
 pub(crate) struct Remove {
     /// Which clips
-    #[arg(required = true, value_name = "CLIP")]
+    #[arg(required_unless_present = "query", value_name = "CLIP")]
     clips: Vec<String>,
+    /// Everything that a query finds
+    #[arg(short, long, value_name = "QUERY", conflicts_with = "clips")]
+    query: Option<String>,
+    /// With --query: favorites and clips in drawers, too
+    #[arg(long, requires = "query")]
+    pinned: bool,
+    /// Only show what would go
+    #[arg(long)]
+    dry_run: bool,
     /// For programs
     #[arg(long)]
     json: bool,
@@ -22,19 +38,86 @@ pub(crate) struct Remove {
 
 impl Remove {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        // All addresses are looked up before anything goes, so that no place shifts meanwhile.
-        let mut ids = Vec::with_capacity(self.clips.len());
-        for clip in &self.clips {
-            ids.push(detail(service, clip)?.row.id);
+        let (ids, spared) = match &self.query {
+            Some(query) => self.found(service, query)?,
+            None => {
+                // All addresses are looked up before anything goes, so that no place shifts meanwhile.
+                let found: Result<Vec<String>, Failure> =
+                    self.clips.iter().map(|clip| Ok(detail(service, clip)?.row.id)).collect();
+                (found?, 0)
+            }
+        };
+        if ids.is_empty() {
+            let spared = if spared > 0 {
+                format!(" ({spared} pinned ones would; --pinned takes them too)")
+            } else {
+                String::new()
+            };
+            return Err(Failure::Use(format!("nothing matches{spared}")));
+        }
+        if self.dry_run {
+            let first = ids.iter().take(SHOWN).cloned().collect();
+            let rows: RowsById = service.post("/rows", &RowsRequest { ids: first })?;
+            return self.would_go(out, &rows.clips, ids.len(), spared);
         }
         let removed: Removed = service.post("/remove", &Wish { ids })?;
         if self.json {
             return json(out, &removed);
         }
-        let clips =
-            if removed.removed == 1 { "1 clip".to_owned() } else { format!("{} clips", removed.removed) };
         let minutes = removed.grace_seconds.div_ceil(60);
-        writeln!(out, "Removed {clips}. `yadori undo` takes that back, for {minutes} minutes.")?;
+        let pinned =
+            if spared > 0 { format!(" {} stayed, being pinned.", clips(spared)) } else { String::new() };
+        writeln!(
+            out,
+            "Removed {}.{pinned} `yadori undo` takes that back, for {minutes} minutes.",
+            clips(removed.removed)
+        )?;
         Ok(())
     }
+
+    fn would_go(&self, out: &mut dyn Write, rows: &[Row], all: usize, spared: u64) -> Result<(), Failure> {
+        if self.json {
+            return json(out, &serde_json::json!({ "clips": all, "spared": spared, "first": rows }));
+        }
+        print(out, rows)?;
+        if all > rows.len() {
+            writeln!(out, "… and {} more", all - rows.len())?;
+        }
+        let pinned =
+            if spared > 0 { format!(" {} would stay, being pinned.", clips(spared)) } else { String::new() };
+        Ok(writeln!(out, "{} would be removed.{pinned} Nothing was done.", clips(all as u64))?)
+    }
+
+    /// What a query finds, and how much of that stays because it is pinned and was not named.
+    fn found(&self, service: &Connection, query: &str) -> Result<(Vec<String>, u64), Failure> {
+        let outline = |query: &str| -> Result<FoundOutline, Failure> {
+            service.get(&format!("/search/outline?q={}", escaped(query))).map_err(|why| pointed(why, query))
+        };
+        let all = outline(query)?;
+        if query.trim().is_empty() {
+            return Err(Failure::Use(
+                "an empty query would find everything; say what shall go, e.g. since:1h".into(),
+            ));
+        }
+        let ids = |found: &FoundOutline| -> Vec<String> {
+            found.ids.as_bytes().chunks(26).map(|id| String::from_utf8_lossy(id).into_owned()).collect()
+        };
+        if self.pinned || all.pinned == 0 || names_pinned(query) {
+            return Ok((ids(&all), 0));
+        }
+        let free = outline(&format!("{query} -is:pinned"))?;
+        Ok((ids(&free), all.pinned))
+    }
+}
+
+/// True when a query names favorites or drawers.
+fn names_pinned(query: &str) -> bool {
+    query.split_whitespace().any(|word| {
+        let word = word.to_ascii_lowercase();
+        word.starts_with("in:") || ["is:pinned", "is:favorite", "is:drawer"].contains(&word.as_str())
+    })
+}
+
+fn clips(count: u64) -> String {
+    if count == 1 { "1 clip".into() } else { format!("{count} clips") }
 }

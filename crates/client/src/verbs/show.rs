@@ -31,7 +31,16 @@ pub(crate) struct Show {
     /// Write the bytes to a file
     #[arg(short, long, value_name = "FILE")]
     output: Option<PathBuf>,
-    /// Which representation, for --raw and --output
+    /// Save it as a file with a fitting name in this directory
+    #[arg(long, value_name = "DIR", conflicts_with_all = ["raw", "output", "details"])]
+    save: Option<PathBuf>,
+    /// Hand its text to the mail program
+    #[arg(long, conflicts_with_all = ["raw", "output", "details", "save"])]
+    mail: bool,
+    /// With --mail: write the address instead of opening it
+    #[arg(long, requires = "mail")]
+    print: bool,
+    /// Which representation, for --raw, --output and --save
     #[arg(long = "type", value_name = "MIME")]
     kind: Option<String>,
     /// For programs
@@ -44,6 +53,16 @@ impl Show {
         let whole = detail(service, &self.clip)?;
         if self.json {
             return json(out, &whole);
+        }
+        if self.mail {
+            return self.mail(&whole, out);
+        }
+        if let Some(folder) = &self.save {
+            let path = self.free_name(folder, &whole)?;
+            let mut file = File::create_new(&path).map_err(|cause| Failure::file(&path, cause))?;
+            self.copy_bytes(service, &whole, &mut file)?;
+            file.sync_all().map_err(|cause| Failure::file(&path, cause))?;
+            return Ok(writeln!(out, "Saved as {}.", path.display())?);
         }
         if let Some(path) = &self.output {
             let mut file = File::create(path).map_err(|cause| Failure::file(path, cause))?;
@@ -68,6 +87,42 @@ impl Show {
             writeln!(io::stderr(), "yadori: only the first MiB is shown; --raw gives all of it")?;
         }
         Ok(())
+    }
+
+    /// A name for a file that is not there yet: the title or the id, and the extension of the type.
+    fn free_name(&self, folder: &std::path::Path, whole: &Detail) -> Result<PathBuf, Failure> {
+        let (_, mime) = self.pick(whole)?;
+        let plain = |c: char| if c.is_alphanumeric() || " -_.()".contains(c) { c } else { '-' };
+        let title: String =
+            whole.row.title.as_deref().unwrap_or_default().chars().map(plain).take(60).collect();
+        let title = title.trim().trim_start_matches('.').to_owned();
+        let stem = if title.is_empty() { format!("clip-{}", whole.row.prefix) } else { title };
+        let names = std::iter::once(String::new()).chain((2..10_000).map(|n| format!(" ({n})")));
+        names
+            .map(|n| folder.join(format!("{stem}{n}.{}", extension(&mime))))
+            .find(|path| !path.exists())
+            .ok_or_else(|| Failure::Use("there are too many files of that name".into()))
+    }
+
+    fn mail(&self, whole: &Detail, out: &mut dyn Write) -> Result<(), Failure> {
+        let text = whole.text.as_deref().ok_or_else(|| {
+            Failure::Use("a picture can't be handed to mail; save it with --save DIR".into())
+        })?;
+        let address = if text.trim().starts_with("mailto:") {
+            text.trim().to_owned()
+        } else {
+            mailto(whole.row.title.as_deref(), text)?
+        };
+        if self.print {
+            return Ok(writeln!(out, "{address}")?);
+        }
+        let opened = std::process::Command::new("xdg-open").arg(&address).status();
+        match opened {
+            Ok(status) if status.success() => Ok(writeln!(out, "Handed to the mail program.")?),
+            _ => {
+                Err(Failure::Use("no mail program could be opened; --mail --print gives the address".into()))
+            }
+        }
     }
 
     fn copy_bytes(&self, service: &Connection, whole: &Detail, out: &mut dyn Write) -> Result<(), Failure> {
@@ -137,5 +192,73 @@ fn times(copies: u64) -> String {
     match copies {
         1 => "once".into(),
         n => format!("{n} times"),
+    }
+}
+
+/// The longest address that mail programs can be counted on to take, in bytes.
+const MAILTO_MOST: usize = 30_000;
+
+/// A mail with this text (RFC 6068).
+fn mailto(subject: Option<&str>, body: &str) -> Result<String, Failure> {
+    let encoded = |text: &str| -> String {
+        let plain = |byte: u8| byte.is_ascii_alphanumeric() || b"-_.~".contains(&byte);
+        let text = text.replace("\r\n", "\n").replace('\n', "\r\n");
+        text.bytes()
+            .map(|byte| if plain(byte) { char::from(byte).to_string() } else { format!("%{byte:02X}") })
+            .collect()
+    };
+    let subject = subject.map(|one| format!("subject={}&", encoded(one))).unwrap_or_default();
+    let address = format!("mailto:?{subject}body={}", encoded(body));
+    if address.len() > MAILTO_MOST {
+        return Err(Failure::Use(
+            "it is too long to be handed to mail; save it with --save DIR and attach it".into(),
+        ));
+    }
+    Ok(address)
+}
+
+/// The extension that fits a type.
+fn extension(mime: &str) -> &'static str {
+    match mime.split(';').next().unwrap_or_default().trim() {
+        "text/html" => "html",
+        "text/uri-list" => "uris",
+        "text/rtf" | "application/rtf" => "rtf",
+        "text/csv" => "csv",
+        "image/png" => "png",
+        "image/jpeg" => "jpg",
+        "image/gif" => "gif",
+        "image/webp" => "webp",
+        "image/svg+xml" => "svg",
+        "image/tiff" => "tiff",
+        "image/bmp" => "bmp",
+        "application/pdf" => "pdf",
+        "application/json" => "json",
+        mime if mime.starts_with("text/") || mime.ends_with("STRING") => "txt",
+        _ => "bin",
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_text_is_handed_to_mail_with_its_lines_and_letters() {
+        let address = mailto(Some("Hut & bunks"), "é\nb").unwrap();
+        assert_eq!(address, "mailto:?subject=Hut%20%26%20bunks&body=%C3%A9%0D%0Ab");
+        assert!(mailto(None, &"x".repeat(40_000)).is_err());
+    }
+
+    #[test]
+    fn a_saved_file_has_the_extension_of_its_type() {
+        assert_eq!(
+            [
+                extension("text/plain;charset=utf-8"),
+                extension("UTF8_STRING"),
+                extension("image/png"),
+                extension("x/y")
+            ],
+            ["txt", "txt", "png", "bin"]
+        );
     }
 }

@@ -1,13 +1,15 @@
 //! `yadori take`: a clip onto the live clipboard.
 
-use std::io::Write;
+use std::collections::BTreeMap;
+use std::io::{self, BufRead, IsTerminal, Write};
 
 use clap::Args;
-use yadori_api::{Form, Take as Wish, Taken};
+use yadori_api::{Form, Question, Take as Wish, Taken};
 
 use super::json;
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
+use crate::symbols::shown;
 use crate::table;
 
 /// Put a clip on the clipboard, for the next ordinary paste
@@ -19,6 +21,12 @@ pub(crate) struct Take {
     /// As plain text, without formatting
     #[arg(long)]
     plain: bool,
+    /// As it was copied: fill-ins of a kept text stay as they are written
+    #[arg(long, conflicts_with = "plain")]
+    as_copied: bool,
+    /// The answer to a question that a kept text asks
+    #[arg(short, long, value_name = "QUESTION=ANSWER")]
+    answer: Vec<String>,
     /// For programs
     #[arg(long)]
     json: bool,
@@ -26,14 +34,57 @@ pub(crate) struct Take {
 
 impl Take {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let form = if self.plain { Form::Plain } else { Form::Copied };
-        let taken: Taken = service.post(&format!("/clips/{}/take", escaped(&self.clip)), &Wish { form })?;
+        let form = match (self.plain, self.as_copied) {
+            (true, _) => Form::Plain,
+            (_, true) => Form::Copied,
+            _ => Form::Ready,
+        };
+        let mut answers = BTreeMap::new();
+        for pair in &self.answer {
+            let (question, answer) = pair.split_once('=').ok_or_else(|| {
+                Failure::Use(format!("--answer takes QUESTION=ANSWER, and `{pair}` has no `=`"))
+            })?;
+            answers.insert(question.to_owned(), answer.to_owned());
+        }
+        let mut wish = Wish { form, answers, zone: None };
+        let path = format!("/clips/{}/take", escaped(&self.clip));
+        let taken: Taken = match service.post(&path, &wish) {
+            Err(Failure::Answered(problem))
+                if problem.kind == "needs-answers" && io::stdin().is_terminal() =>
+            {
+                for one in &problem.questions {
+                    if !wish.answers.contains_key(&one.question) {
+                        wish.answers.insert(one.question.clone(), ask(one)?);
+                    }
+                }
+                service.post(&path, &wish)?
+            }
+            answer => answer?,
+        };
         if self.json {
             return json(out, &taken);
         }
-        let plain = if self.plain { ", as plain text" } else { "" };
+        let plain = match (self.plain, taken.filled) {
+            (true, _) => ", as plain text",
+            (_, true) => ", filled in",
+            _ => "",
+        };
         let what = table::cut(&table::line(&taken.row), table::width().saturating_sub(32).max(20));
         writeln!(out, "A paste now gives{plain}: {what}")?;
         Ok(())
     }
+}
+
+/// Asks the person at the terminal; nothing typed takes the proposal.
+fn ask(question: &Question) -> Result<String, Failure> {
+    let proposal =
+        question.proposal.as_ref().map(|one| format!(" [{}]", shown(one, false))).unwrap_or_default();
+    write!(io::stderr(), "{}{proposal}: ", shown(&question.question, false))?;
+    let mut line = String::new();
+    io::stdin().lock().read_line(&mut line)?;
+    let line = line.trim_end_matches(['\n', '\r']);
+    Ok(match (&question.proposal, line) {
+        (Some(proposal), "") => proposal.clone(),
+        _ => line.to_owned(),
+    })
 }

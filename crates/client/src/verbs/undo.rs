@@ -1,17 +1,25 @@
-//! `yadori undo`: takes the last act back.
+//! `yadori undo`: takes the last act back; lists what can be taken back.
 
 use std::io::Write;
 
 use clap::Args;
-use yadori_api::Undone;
+use jiff::tz::TimeZone;
+use yadori_api::{Acted, Acts};
 
-use super::{json, list};
+use super::{json, list, name_of};
 use crate::connection::Connection;
 use crate::failure::Failure;
+use crate::table;
 
 /// Take the last act back
+///
+/// Acts are taken back one by one, newest first, wherever they were made on this device. What was removed can be
+/// taken back until its grace period ends.
 #[derive(Debug, Args)]
 pub(crate) struct Undo {
+    /// Show what can be taken back, and what can be made again
+    #[arg(short, long)]
+    list: bool,
     /// For programs
     #[arg(long)]
     json: bool,
@@ -19,11 +27,33 @@ pub(crate) struct Undo {
 
 impl Undo {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let undone: Undone = service.post_empty("/undo")?;
-        if self.json {
-            return json(out, &undone);
+        if self.list {
+            return self.acts(service, out);
         }
-        writeln!(out, "Taken back: {}. Here again:", undone.act)?;
-        list::print(out, &undone.clips)
+        let acted: Acted = service.post_empty("/undo")?;
+        if self.json {
+            return json(out, &acted);
+        }
+        writeln!(out, "Taken back: {}. `yadori redo` makes it again.", name_of(&acted.act))?;
+        list::print(out, &acted.clips)
+    }
+
+    fn acts(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let acts: Acts = service.get("/acts")?;
+        if self.json {
+            return json(out, &acts);
+        }
+        if acts.acts.is_empty() {
+            return Ok(writeln!(out, "There is nothing to take back.")?);
+        }
+        let zone = TimeZone::system();
+        for act in &acts.acts {
+            let undone = if act.undone { "taken back; `yadori redo` makes it again" } else { "" };
+            let until = act.until.map(|at| format!("until {}", table::when(at, &zone))).unwrap_or_default();
+            let line =
+                format!("{:>12}  {:24}  {until:16}  {undone}", table::when(act.at, &zone), name_of(&act.act));
+            writeln!(out, "{}", line.trim_end())?;
+        }
+        Ok(())
     }
 }

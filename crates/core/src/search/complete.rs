@@ -43,7 +43,12 @@ pub fn complete(text: &str, cursor: usize, words: &Vocabulary<'_>, most: usize) 
         }
         let names = FILTERS.iter().filter(|(name, _)| name.starts_with(typed.as_str()));
         return names
-            .map(|(name, meaning)| Completion { from, to, insert: format!("{name}:"), meaning: Some(meaning) })
+            .map(|(name, meaning)| Completion {
+                from,
+                to,
+                insert: format!("{name}:"),
+                meaning: Some(meaning),
+            })
             .take(most)
             .collect();
     };
@@ -60,7 +65,8 @@ pub fn complete(text: &str, cursor: usize, words: &Vocabulary<'_>, most: usize) 
         _ => Vec::new(),
     };
     let start = if token.quoted { from - 1 } else { from };
-    let mut fitting: Vec<&str> = fixed.into_iter().filter(|one| !one.is_empty() && fold(one).contains(&typed)).collect();
+    let mut fitting: Vec<&str> =
+        fixed.into_iter().filter(|one| !one.is_empty() && fold(one).contains(&typed)).collect();
     fitting.sort_by_key(|one| !fold(one).starts_with(&typed));
     fitting
         .into_iter()
@@ -84,7 +90,10 @@ mod tests {
             drawers: vec!["Replies", "Long replies"],
             devices: vec!["office"],
         };
-        complete(text, text.len(), &words, 8).into_iter().map(|one| format!("{}{}", &text[..one.from], one.insert)).collect()
+        complete(text, text.len(), &words, 8)
+            .into_iter()
+            .map(|one| format!("{}{}", &text[..one.from], one.insert))
+            .collect()
     }
 
     #[test]

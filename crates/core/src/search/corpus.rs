@@ -85,7 +85,8 @@ impl Run {
         let needed = text.len() + 1;
         let fits = self.segments.last().is_some_and(|last| last.text.capacity() - last.text.len() >= needed);
         if !fits {
-            let size = self.segments.last().map_or(FIRST_SEGMENT, |last| (last.text.capacity() * 2).min(SEGMENT));
+            let size =
+                self.segments.last().map_or(FIRST_SEGMENT, |last| (last.text.capacity() * 2).min(SEGMENT));
             self.segments
                 .push(Segment { text: Vec::with_capacity(size.max(needed)), first_doc: self.docs.len() });
         }

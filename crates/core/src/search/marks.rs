@@ -36,7 +36,9 @@ pub fn marks(text: &str, query: &Query) -> Vec<(usize, usize)> {
     // A ligature is marked whole: a match covers every character that it came from.
     let mut ranges: Vec<(usize, usize)> = found
         .into_iter()
-        .filter_map(|(from, to)| Some((sources.get(from)?.0 as usize, sources.get(to.checked_sub(1)?)?.1 as usize)))
+        .filter_map(|(from, to)| {
+            Some((sources.get(from)?.0 as usize, sources.get(to.checked_sub(1)?)?.1 as usize))
+        })
         .collect();
     ranges.sort_unstable();
     let mut merged: Vec<(usize, usize)> = Vec::with_capacity(ranges.len());
@@ -55,7 +57,8 @@ pub fn excerpt(text: &str, query: &Query, most: usize) -> Option<Excerpt> {
     let first = marks.first()?.0;
     let before = text[..first].chars().count();
     let cut = before + 20 > most;
-    let start = if cut { text[..first].char_indices().rev().nth(BEFORE - 1).map_or(0, |(at, _)| at) } else { 0 };
+    let start =
+        if cut { text[..first].char_indices().rev().nth(BEFORE - 1).map_or(0, |(at, _)| at) } else { 0 };
     let part = &text[start..];
     let end = part.char_indices().nth(most).map_or(part.len(), |(at, _)| at);
     let part = &part[..end];

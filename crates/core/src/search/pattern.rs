@@ -29,14 +29,18 @@ impl Pattern {
     pub fn new(text: &str) -> Result<Self, PatternError> {
         let too_large = || PatternError {
             at: 0,
-            why: format!("it is too large; a pattern may have {PATTERN_CHARS} characters and must not repeat much"),
+            why: format!(
+                "it is too large; a pattern may have {PATTERN_CHARS} characters and must not repeat much"
+            ),
         };
         if text.chars().count() > PATTERN_CHARS {
             return Err(too_large());
         }
-        let ast = ast::parse::ParserBuilder::new().nest_limit(40).build().parse(text).map_err(|why| {
-            PatternError { at: why.span().start.offset, why: why.kind().to_string() }
-        })?;
+        let ast = ast::parse::ParserBuilder::new()
+            .nest_limit(40)
+            .build()
+            .parse(text)
+            .map_err(|why| PatternError { at: why.span().start.offset, why: why.kind().to_string() })?;
         let folded = folded(text, &ast);
         RegexBuilder::new(&folded)
             .case_insensitive(true)
@@ -47,7 +51,9 @@ impl Pattern {
             .map(Self)
             .map_err(|why| match why {
                 regex::Error::CompiledTooBig(_) => too_large(),
-                why => PatternError { at: 0, why: why.to_string().lines().last().unwrap_or_default().to_owned() },
+                why => {
+                    PatternError { at: 0, why: why.to_string().lines().last().unwrap_or_default().to_owned() }
+                }
             })
     }
 

@@ -7,9 +7,9 @@ use std::ops::Range;
 
 use super::pattern::Pattern;
 use super::when::{self, Here};
+use crate::Kind;
 use crate::fold::fold;
 use crate::state::Color;
-use crate::Kind;
 
 /// Bytes of a query at most.
 pub const QUERY_BYTES: usize = 4_000;
@@ -212,7 +212,10 @@ impl Query {
             terms.push(Term { not: token.not, test, at: token.at });
         }
         if terms.len() > TERMS {
-            return wrong(terms[TERMS].at.start..text.len(), format!("a query may have {TERMS} words and filters"));
+            return wrong(
+                terms[TERMS].at.start..text.len(),
+                format!("a query may have {TERMS} words and filters"),
+            );
         }
         Ok(Self { terms })
     }
@@ -225,8 +228,7 @@ impl Query {
     /// True when it names favorites or drawers, so that an act on what it finds may take pinned clips.
     pub fn names_pinned(&self) -> bool {
         self.terms.iter().any(|term| {
-            !term.not
-                && matches!(term.test, Test::In(_) | Test::Is(Is::Pinned | Is::Favorite | Is::Drawer))
+            !term.not && matches!(term.test, Test::In(_) | Test::Is(Is::Pinned | Is::Favorite | Is::Drawer))
         })
     }
 }
@@ -318,7 +320,10 @@ mod tests {
         assert_eq!(told("KIND:link -is:pinned"), "Kind(Link); not Is(Pinned)");
         assert_eq!(told(r#"in:"long replies" from:Writer"#), r#"In("long replies"); From("writer")"#);
         assert_eq!(told("over:1.5mb under:10k"), "Over(1500000); Under(10000)");
-        assert_eq!(told("https://a.example/?q=1 re: - a-b"), r#"Words("https://a.example/?q=1"); Words("re:"); Words("-"); Words("a-b")"#);
+        assert_eq!(
+            told("https://a.example/?q=1 re: - a-b"),
+            r#"Words("https://a.example/?q=1"); Words("re:"); Words("-"); Words("a-b")"#
+        );
         assert_eq!(told(r#""kind:link""#), r#"Words("kind:link")"#);
         assert_eq!(told(r#""not closed"#), r#"Words("not closed")"#);
         assert_eq!(told("/etc/hosts /usr"), r#"Words("/etc/hosts"); Words("/usr")"#);

@@ -68,14 +68,20 @@ impl<'q> Bound<'q> {
             let found = match check {
                 Check::Fact(fact) => fact(doc),
                 Check::Words(finder) => finder.find(run.text(doc)).is_some(),
-                Check::Pattern(pattern) => run.text(doc).split(|byte| *byte == PART).any(|part| pattern.matches(part)),
+                Check::Pattern(pattern) => {
+                    run.text(doc).split(|byte| *byte == PART).any(|part| pattern.matches(part))
+                }
             };
             found != *not
         })
     }
 }
 
-fn fact<'q>(test: &'q Test, corpus: &Corpus, drawers: &Drawers) -> Box<dyn Fn(&Doc) -> bool + Send + Sync + 'q> {
+fn fact<'q>(
+    test: &'q Test,
+    corpus: &Corpus,
+    drawers: &Drawers,
+) -> Box<dyn Fn(&Doc) -> bool + Send + Sync + 'q> {
     fn among(set: Vec<bool>) -> impl Fn(u32) -> bool {
         move |number| set.get(number as usize).copied().unwrap_or(false)
     }
@@ -95,7 +101,8 @@ fn fact<'q>(test: &'q Test, corpus: &Corpus, drawers: &Drawers) -> Box<dyn Fn(&D
         }
         Test::In(name) => {
             let meant = drawers_called(name, drawers);
-            let set = among(corpus.drawers.values.iter().map(|id| meant.iter().any(|one| one == id)).collect());
+            let set =
+                among(corpus.drawers.values.iter().map(|id| meant.iter().any(|one| one == id)).collect());
             Box::new(move |doc| set(doc.drawer))
         }
         Test::Has(form) => {
@@ -168,7 +175,8 @@ pub(super) fn scan(run: &Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBoo
     if rest.is_empty() {
         return Some(found);
     }
-    let shared = Turn { next: AtomicUsize::new(0), done: Mutex::new((0, found.len(), vec![None; rest.len()])) };
+    let shared =
+        Turn { next: AtomicUsize::new(0), done: Mutex::new((0, found.len(), vec![None; rest.len()])) };
     std::thread::scope(|scope| {
         scope.spawn(|| shared.work(run, bound, rest, wanted, stop));
         shared.work(run, bound, rest, wanted, stop);
@@ -190,7 +198,14 @@ struct Turn {
 }
 
 impl Turn {
-    fn work(&self, run: &Run, bound: &Bound<'_>, blocks: &[(usize, usize)], wanted: usize, stop: &AtomicBool) {
+    fn work(
+        &self,
+        run: &Run,
+        bound: &Bound<'_>,
+        blocks: &[(usize, usize)],
+        wanted: usize,
+        stop: &AtomicBool,
+    ) {
         loop {
             let n = self.next.fetch_add(1, Ordering::Relaxed);
             if n >= blocks.len() || stop.load(Ordering::Relaxed) {
@@ -231,7 +246,8 @@ fn look(run: &Run, bound: &Bound<'_>, (low, high): (usize, usize), found: &mut V
     let first = found.len();
     let docs = &run.docs[low..high];
     let Some(anchor) = &bound.anchor else {
-        let matching = docs.iter().enumerate().rev().filter(|(_, doc)| !doc.is(DEAD) && bound.holds(run, doc));
+        let matching =
+            docs.iter().enumerate().rev().filter(|(_, doc)| !doc.is(DEAD) && bound.holds(run, doc));
         found.extend(matching.map(|(n, _)| low + n));
         return;
     };

@@ -69,7 +69,8 @@ fn matches(clip: &Clip, query: &Query, drawers: &Drawers) -> bool {
             Test::Kind(kind) => clip.facts.kind() == *kind,
             Test::From(name) => fold(source.program.as_deref().unwrap()).contains(name.as_str()),
             Test::In(name) => drawer.is_some_and(|one| {
-                fold(one.name().unwrap()).starts_with(name.as_str()) || fold(one.group().unwrap()).starts_with(name.as_str())
+                fold(one.name().unwrap()).starts_with(name.as_str())
+                    || fold(one.group().unwrap()).starts_with(name.as_str())
             }),
             Test::Is(query::Is::Pinned) => clip.state.is_pinned(),
             Test::Is(query::Is::Favorite) => clip.state.is_pinned() && drawer.is_none(),
@@ -190,14 +191,20 @@ fn many_blocks_out_of_order_and_on_two_threads_give_the_same() {
     for n in 0..9_000u64 {
         // Every third one is brought in with an old time.
         let at = if n % 3 == 0 { (n * 7_919 % 9_000) as i64 } else { n as i64 + 10_000 };
-        put(&mut history, &mut corpus, clip(n, &format!("clip {n} {}", ["gas", "oats"][(n % 100 == 0) as usize]), at));
+        put(
+            &mut history,
+            &mut corpus,
+            clip(n, &format!("clip {n} {}", ["gas", "oats"][(n % 100 == 0) as usize]), at),
+        );
     }
     for n in (0..9_000u64).step_by(5) {
         let id = clip(n, "", 0).id;
         corpus.remove(id);
         history.remove(id);
     }
-    for (text, most) in [("gas", 50), ("oats", 100_000), ("clip", 100_000), ("zz", 50), ("kind:text", 7_000), ("-gas", 20)] {
+    for (text, most) in
+        [("gas", 50), ("oats", 100_000), ("clip", 100_000), ("zz", 50), ("kind:text", 7_000), ("-gas", 20)]
+    {
         let query = Query::parse(text, &here()).unwrap();
         let expected: Vec<ClipId> = history
             .from(1)
@@ -205,7 +212,11 @@ fn many_blocks_out_of_order_and_on_two_threads_give_the_same() {
             .map(|clip| clip.id)
             .take(most)
             .collect();
-        assert_eq!(corpus.find(&query, history.drawers(), most, &AtomicBool::new(false)).unwrap().ids, expected, "{text}");
+        assert_eq!(
+            corpus.find(&query, history.drawers(), most, &AtomicBool::new(false)).unwrap().ids,
+            expected,
+            "{text}"
+        );
     }
     let stopped = corpus.find(&Query::default(), history.drawers(), 10, &AtomicBool::new(true));
     assert_eq!(stopped, None);

@@ -54,7 +54,8 @@ pub fn read(text: &str, here: &Here) -> Option<Micros> {
     if let Some(time) = clock(&text) {
         return today.to_datetime(time).to_zoned(here.zone.clone()).ok().map(micros);
     }
-    if let Ok(moment) = text.to_ascii_uppercase().parse::<DateTime>().or_else(|_| text.replace('t', " ").parse())
+    if let Ok(moment) =
+        text.to_ascii_uppercase().parse::<DateTime>().or_else(|_| text.replace('t', " ").parse())
         && (text.contains('t') || text.contains(' '))
     {
         return moment.to_zoned(here.zone.clone()).ok().map(micros);
@@ -140,7 +141,8 @@ mod tests {
         ] {
             assert_eq!(told(text, &berlin).as_deref(), Some(expected), "{text}");
         }
-        for text in ["", "2x", "d", "2026-13", "2026-02-30", "25:00", "soon", "999999999999d", "-1d", "1-1-1"] {
+        for text in ["", "2x", "d", "2026-13", "2026-02-30", "25:00", "soon", "999999999999d", "-1d", "1-1-1"]
+        {
             assert_eq!(told(text, &berlin), None, "{text}");
         }
     }

@@ -99,7 +99,10 @@ pub(super) async fn items(
 /// Clips and dividers of a drawer, in their order.
 pub(super) fn in_order(history: &History, id: &str, state: &DrawerState) -> Vec<Item> {
     let clips = history.in_drawer(id).map(|clip| {
-        ((clip.state.kept().rank().to_owned(), 0, clip.id.to_string()), Item::Clip(Box::new(row(history, clip))))
+        (
+            (clip.state.kept().rank().to_owned(), 0, clip.id.to_string()),
+            Item::Clip(Box::new(row(history, clip))),
+        )
     });
     let dividers = state.dividers.iter().filter_map(|(id, one)| {
         let divider = Divider { id: id.clone(), name: one.name()?.to_owned() };
@@ -140,9 +143,10 @@ pub(super) async fn change(
 }
 
 fn color_called(name: &str) -> Result<Color, Failure> {
-    Color::ALL.into_iter().find(|one| one.word() == name).ok_or_else(|| {
-        Failure::invalid("a color is blue, green, amber, red, violet, teal or none")
-    })
+    Color::ALL
+        .into_iter()
+        .find(|one| one.word() == name)
+        .ok_or_else(|| Failure::invalid("a color is blue, green, amber, red, violet, teal or none"))
 }
 
 /// Remove a drawer; its clips become favorites

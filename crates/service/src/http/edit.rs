@@ -32,11 +32,17 @@ pub(super) async fn edit(
         return Err(Failure::invalid("only texts and links can be edited"));
     }
     let offer = clip.state.offer();
-    let other = offer.is_some_and(|offer| offer.representations.iter().any(|one| mime::text_rank(&one.mime).is_none()));
+    let other = offer
+        .is_some_and(|offer| offer.representations.iter().any(|one| mime::text_rank(&one.mime).is_none()));
     if other && !wish.plain {
         let detail = "it holds formatting or other forms, and an edited text is plain";
-        return Err(Failure::new(StatusCode::CONFLICT, "formatting-would-go", "Its formatting would be lost", detail)
-            .hint("say that this is meant with `plain` (--plain); the original stays in the history"));
+        return Err(Failure::new(
+            StatusCode::CONFLICT,
+            "formatting-would-go",
+            "Its formatting would be lost",
+            detail,
+        )
+        .hint("say that this is meant with `plain` (--plain); the original stays in the history"));
     }
     if wish.text.is_empty() {
         return Err(Failure::invalid("a clip holds at least one character; remove it instead"));
@@ -75,7 +81,12 @@ pub(super) async fn compare(
     let app = &context.app;
     let clip = resolve(app, &address)?;
     let gone = || {
-        Failure::new(StatusCode::CONFLICT, "no-original", "There is no original", "it was not made by an edit, or its original was removed")
+        Failure::new(
+            StatusCode::CONFLICT,
+            "no-original",
+            "There is no original",
+            "it was not made by an edit, or its original was removed",
+        )
     };
     let id = clip.state.made_from().ok_or_else(gone)?;
     let original = app.history().get(id).cloned().ok_or_else(gone)?;
@@ -87,7 +98,8 @@ pub(super) async fn compare(
         Part::Dropped => "dropped",
         Part::Added => "added",
     };
-    let parts = parts.into_iter().map(|(part, text)| ComparedPart { part: word(part).into(), text }).collect();
+    let parts =
+        parts.into_iter().map(|(part, text)| ComparedPart { part: word(part).into(), text }).collect();
     let original = row(&app.history(), &original);
     Ok(axum::Json(Compared { original, parts }))
 }
@@ -115,7 +127,9 @@ pub(super) async fn draft(
     let clip = resolve(&context.app, &address)?;
     let store = context.app.store.borrow().clone().ok_or_else(|| away("the records are not open yet"))?;
     let draft = store.draft(clip.id).await.map_err(|why: ReadError| away(why))?;
-    let none = || Failure::new(StatusCode::NOT_FOUND, "no-draft", "There is no draft", "nothing is kept for this clip");
+    let none = || {
+        Failure::new(StatusCode::NOT_FOUND, "no-draft", "There is no draft", "nothing is kept for this clip")
+    };
     let (at, text) = draft.ok_or_else(none)?;
     Ok(axum::Json(Draft { text, at: Some(at) }))
 }

@@ -156,7 +156,11 @@ impl All {
                             zip.start_file(&file, options)?;
                             zip.write_all(content.expose())?;
                         }
-                        RepresentationRecord { mime: one.mime.clone(), file: Some(file), ..RepresentationRecord::default() }
+                        RepresentationRecord {
+                            mime: one.mime.clone(),
+                            file: Some(file),
+                            ..RepresentationRecord::default()
+                        }
                     }
                 });
             }
@@ -176,15 +180,18 @@ impl All {
             let offer = self.handle.block_on(self.app.offer(&clip)).map_err(io::Error::other)?;
             let text = plain_form(&offer).unwrap_or_default();
             let drawer = record.kept.and_then(|kept| kept.drawer);
-            csv.write_record([
-                record.copied_at.as_deref(),
-                record.kind.as_deref(),
-                record.title.as_deref(),
-                drawer.as_deref(),
-                record.source.program.as_deref(),
-                record.source.window.as_deref(),
-                Some(&text),
-            ].map(Option::unwrap_or_default))?;
+            csv.write_record(
+                [
+                    record.copied_at.as_deref(),
+                    record.kind.as_deref(),
+                    record.title.as_deref(),
+                    drawer.as_deref(),
+                    record.source.program.as_deref(),
+                    record.source.window.as_deref(),
+                    Some(&text),
+                ]
+                .map(Option::unwrap_or_default),
+            )?;
         }
         csv.flush()
     }
@@ -233,7 +240,10 @@ async fn whole(app: &App, id: &str) -> Result<Option<ClipRecord>, Failure> {
     let Some(clip) = clip else { return Ok(None) };
     let offer = app.offer(&clip).await?;
     let mut record = ClipRecord::of(&clip, None);
-    record.representations =
-        offer.representations.iter().map(|one| RepresentationRecord::whole(&one.mime, &one.content)).collect();
+    record.representations = offer
+        .representations
+        .iter()
+        .map(|one| RepresentationRecord::whole(&one.mime, &one.content))
+        .collect();
     Ok(Some(record))
 }

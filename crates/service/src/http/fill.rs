@@ -44,7 +44,8 @@ impl Clips for Known {
 fn called(app: &App, name: &str) -> Option<Arc<Clip>> {
     let wanted = fold(name.trim());
     let history = app.history();
-    let by_title = history.kept_clips().find(|clip| clip.state.title().is_some_and(|title| fold(title) == wanted));
+    let by_title =
+        history.kept_clips().find(|clip| clip.state.title().is_some_and(|title| fold(title) == wanted));
     by_title.cloned().or_else(|| history.resolve(&name.parse::<Address>().ok()?).ok().cloned())
 }
 
@@ -97,7 +98,12 @@ pub(super) async fn preview(
     };
     let filled = filled(app, clip.as_deref(), &text, &wish.answers, wish.zone.as_deref()).await?;
     let any = may_hold(&text);
-    Ok(axum::Json(Filled { text: filled.text, questions: questions(filled.questions), open: filled.open, any }))
+    Ok(axum::Json(Filled {
+        text: filled.text,
+        questions: questions(filled.questions),
+        open: filled.open,
+        any,
+    }))
 }
 
 /// The interface's form of questions.

@@ -28,7 +28,9 @@ use zip::ZipArchive;
 
 use super::export::{CLIPS, DRAWERS, FORMAT, HEAD, Head};
 use super::extract::Query;
-use super::record::{ClipRecord, DrawerFile, DrawerRecord, ItemRecord, KeptRecord, RepresentationRecord, kept_as};
+use super::record::{
+    ClipRecord, DrawerFile, DrawerRecord, ItemRecord, KeptRecord, RepresentationRecord, kept_as,
+};
 use super::{Context, Failure};
 use crate::app::{Shared, now};
 use crate::intake;
@@ -91,7 +93,13 @@ pub(super) async fn import(
         .map_err(|why| Failure::invalid(why).hint("nothing was brought in"))?;
     let (told, lines) = mpsc::channel(16);
     tokio::task::spawn_blocking(move || {
-        let mut run = Run { context: (*context).clone(), handle, told, progress: ImportProgress::default(), waiting: Vec::new() };
+        let mut run = Run {
+            context: (*context).clone(),
+            handle,
+            told,
+            progress: ImportProgress::default(),
+            waiting: Vec::new(),
+        };
         let outcome = run.all(source);
         run.settle(0);
         run.progress.problem = outcome.err();
@@ -200,7 +208,10 @@ fn part(archive: &mut ZipArchive<File>, name: &str, most: u64) -> Result<Option<
     Ok(Some(bytes))
 }
 
-fn json_part<T: serde::de::DeserializeOwned>(archive: &mut ZipArchive<File>, name: &str) -> Result<Option<T>, String> {
+fn json_part<T: serde::de::DeserializeOwned>(
+    archive: &mut ZipArchive<File>,
+    name: &str,
+) -> Result<Option<T>, String> {
     let Some(bytes) = part(archive, name, LINE_MOST)? else { return Ok(None) };
     serde_json::from_slice(&bytes).map(Some).map_err(|_| format!("its part {name} is damaged"))
 }
@@ -213,7 +224,8 @@ fn open_drawer(file: File) -> Result<Source, String> {
         return Err("it was made by a newer version".into());
     }
     name_of(&file.name, NAME_CHARS).map_err(|why| format!("its name can't be used: {why}"))?;
-    let mut drawer = DrawerRecord { name: file.name.clone(), color: file.color, group: file.group, dividers: Vec::new() };
+    let mut drawer =
+        DrawerRecord { name: file.name.clone(), color: file.color, group: file.group, dividers: Vec::new() };
     let mut records = Vec::new();
     for (n, item) in file.items.into_iter().enumerate() {
         let place = n as u64 + 1;
@@ -229,14 +241,22 @@ fn open_drawer(file: File) -> Result<Source, String> {
 }
 
 fn text_record(text: String) -> ClipRecord {
-    let one = RepresentationRecord { mime: yadori_core::mime::PLAIN.into(), text: Some(text), ..RepresentationRecord::default() };
+    let one = RepresentationRecord {
+        mime: yadori_core::mime::PLAIN.into(),
+        text: Some(text),
+        ..RepresentationRecord::default()
+    };
     ClipRecord { representations: vec![one], ..ClipRecord::default() }
 }
 
 fn open_csv(file: File) -> Result<Source, String> {
     let mut csv = csv::ReaderBuilder::new().flexible(true).from_reader(BufReader::new(file));
-    let names: Vec<String> =
-        csv.headers().map_err(|_| "its first line can't be read")?.iter().map(|name| name.trim().to_ascii_lowercase()).collect();
+    let names: Vec<String> = csv
+        .headers()
+        .map_err(|_| "its first line can't be read")?
+        .iter()
+        .map(|name| name.trim().to_ascii_lowercase())
+        .collect();
     let column = |name: &str| names.iter().position(|one| one == name);
     let Some(text) = column("text") else { return Err("its first line must name a column `text`".into()) };
     let mut records = Vec::new();
@@ -263,7 +283,12 @@ fn open_text(file: File, split: &str) -> Result<Source, String> {
     let text = whole_text(file)?;
     let text = text.trim_start_matches('\u{feff}');
     let parts: Vec<String> = match split {
-        "lines" => text.lines().map(str::trim_end).filter(|line| !line.trim().is_empty()).map(str::to_owned).collect(),
+        "lines" => text
+            .lines()
+            .map(str::trim_end)
+            .filter(|line| !line.trim().is_empty())
+            .map(str::to_owned)
+            .collect(),
         "blocks" => {
             let mut blocks = vec![String::new()];
             for line in text.lines() {
@@ -421,7 +446,10 @@ impl Run {
             Some(kept_as(drawer.as_deref(), rank))
         });
         let extra = Extra {
-            title: record.title.as_deref().and_then(|title| name_of(title, yadori_core::drawer::TITLE_CHARS).ok()),
+            title: record
+                .title
+                .as_deref()
+                .and_then(|title| name_of(title, yadori_core::drawer::TITLE_CHARS).ok()),
             color: record.color,
             kept,
             copies: record.copies.unwrap_or(1).clamp(1, 1_000_000_000),
@@ -517,7 +545,10 @@ impl Run {
         for (place, words) in &record.dividers {
             let Ok(words) = name_of(words, NAME_CHARS) else { continue };
             let known = state.dividers.values().any(|one| one.name() == Some(words.as_str()));
-            let Some(rank) = usize::try_from(*place).ok().and_then(|place| ranks.get(place.checked_sub(1)?)) else { continue };
+            let Some(rank) = usize::try_from(*place).ok().and_then(|place| ranks.get(place.checked_sub(1)?))
+            else {
+                continue;
+            };
             if !known {
                 new = true;
                 let id = blake3::hash(format!("{id} {place} {words}").as_bytes()).to_hex()[..32].to_owned();
@@ -535,9 +566,12 @@ impl Run {
     /// What ranks of imported things begin with, so that they come after what is there and not imported.
     fn base(&self, drawer: Option<&str>, kept: &[Option<KeptRecord>], name: Option<&str>) -> String {
         let history = self.app().history();
-        let own = kept.iter().flatten().filter(|one| one.drawer.as_deref().map(fold) == name.map(fold)).count();
+        let own =
+            kept.iter().flatten().filter(|one| one.drawer.as_deref().map(fold) == name.map(fold)).count();
         let there: Vec<String> = match drawer {
-            Some(drawer) => history.in_drawer(drawer).map(|clip| clip.state.kept().rank().to_owned()).collect(),
+            Some(drawer) => {
+                history.in_drawer(drawer).map(|clip| clip.state.kept().rank().to_owned()).collect()
+            }
             None => history
                 .kept_clips()
                 .filter(|clip| matches!(clip.state.kept(), Kept::Favorite(_)))
@@ -573,7 +607,11 @@ impl Run {
 }
 
 fn place_count(kept: &[Option<KeptRecord>], name: Option<&str>, record: &DrawerRecord) -> usize {
-    let clips = kept.iter().flatten().filter(|one| one.drawer.as_deref().map(fold) == name.map(fold)).map(|one| one.place);
+    let clips = kept
+        .iter()
+        .flatten()
+        .filter(|one| one.drawer.as_deref().map(fold) == name.map(fold))
+        .map(|one| one.place);
     let last = clips.chain(record.dividers.iter().map(|(place, _)| *place)).max().unwrap_or(0);
     usize::try_from(last.min(10_000_000)).unwrap_or(0)
 }
@@ -685,7 +723,9 @@ mod tests {
         };
         assert!(content(&mut archive, &name).unwrap_err().contains("larger"));
         let line = vec![b'x'; usize::try_from(LINE_MOST).unwrap() + 10];
-        let Ok(Source::Zip { mut archive, .. }) = open(zipped(&[(HEAD, HEAD_JSON), (CLIPS, &line)]), None, "whole") else {
+        let Ok(Source::Zip { mut archive, .. }) =
+            open(zipped(&[(HEAD, HEAD_JSON), (CLIPS, &line)]), None, "whole")
+        else {
             panic!("it is an archive")
         };
         assert!(each_line(&mut archive, |_| Ok(())).unwrap_err().contains("8 MiB"));

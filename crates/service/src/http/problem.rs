@@ -47,7 +47,16 @@ impl Failure {
         title: &'static str,
         detail: impl Into<String>,
     ) -> Self {
-        Self { status, kind, title, detail: detail.into(), hint: None, candidates: Vec::new(), at: None, questions: Vec::new() }
+        Self {
+            status,
+            kind,
+            title,
+            detail: detail.into(),
+            hint: None,
+            candidates: Vec::new(),
+            at: None,
+            questions: Vec::new(),
+        }
     }
 
     /// The same with the next step.

@@ -6,7 +6,9 @@ use base64::engine::general_purpose::STANDARD;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use yadori_core::drawer::{TITLE_CHARS, name_of};
-use yadori_core::{COPY_CAP, Clip, Color, Content, History, Kept, Micros, Offer, Representation, Source, mime};
+use yadori_core::{
+    COPY_CAP, Clip, Color, Content, History, Kept, Micros, Offer, Representation, Source, mime,
+};
 
 /// Bytes of a text that stand in the record itself.
 const INLINE: usize = 4_096;
@@ -199,7 +201,12 @@ pub(super) fn places(history: &History) -> (Vec<DrawerRecord>, Vec<(yadori_core:
                 None => dividers.push((place, divider.to_owned())),
             }
         }
-        drawers.push(DrawerRecord { name, color: state.color(), group: state.group().map(str::to_owned), dividers });
+        drawers.push(DrawerRecord {
+            name,
+            color: state.color(),
+            group: state.group().map(str::to_owned),
+            dividers,
+        });
     }
     (drawers, kept)
 }

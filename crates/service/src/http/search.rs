@@ -85,9 +85,10 @@ pub(super) async fn search(
 }
 
 fn has_words(query: &search::Query) -> bool {
-    query.terms.iter().any(|term| {
-        !term.not && matches!(term.test, search::Test::Words(_) | search::Test::Pattern(_))
-    })
+    query
+        .terms
+        .iter()
+        .any(|term| !term.not && matches!(term.test, search::Test::Words(_) | search::Test::Pattern(_)))
 }
 
 fn excerpt(of: &str, text: &str, query: &search::Query) -> Option<Excerpt> {
@@ -165,7 +166,8 @@ pub(super) async fn completions(
     let history = context.app.history();
     let corpus = context.app.corpus();
     let shown = history.drawers().shown();
-    let mut drawers: Vec<&str> = shown.iter().flat_map(|(_, state)| [state.name(), state.group()]).flatten().collect();
+    let mut drawers: Vec<&str> =
+        shown.iter().flat_map(|(_, state)| [state.name(), state.group()]).flatten().collect();
     drawers.sort_unstable();
     drawers.dedup();
     let words = Vocabulary {
@@ -212,9 +214,11 @@ pub(super) async fn insight(
         let next = day.tomorrow().unwrap_or(*day);
         share(day.to_string(), plain(*clips), format!("since:{day} before:{next}"))
     });
-    let hours = found.hours.iter().enumerate().map(|(hour, clips)| {
-        share(hour.to_string(), plain(*clips), format!("hour:{hour}"))
-    });
+    let hours = found
+        .hours
+        .iter()
+        .enumerate()
+        .map(|(hour, clips)| share(hour.to_string(), plain(*clips), format!("hour:{hour}")));
     let kinds = [Kind::Text, Kind::Link, Kind::Image, Kind::Files]
         .into_iter()
         .zip(found.kinds)

@@ -85,7 +85,8 @@ impl Keeper {
         group.drawers = draft.drawers.iter().map(|(_, after)| after.clone()).collect();
         // A new act leaves nothing to be made again.
         group.ended = self.acts.iter().filter(|act| act.undone_at.is_some()).map(|act| act.id).collect();
-        let lasting: Vec<&ActRow> = self.acts.iter().filter(|act| act.lasting && act.undone_at.is_none()).collect();
+        let lasting: Vec<&ActRow> =
+            self.acts.iter().filter(|act| act.lasting && act.undone_at.is_none()).collect();
         let many = (lasting.len() + 1).saturating_sub(LASTING);
         group.ended.extend(lasting.iter().take(many).map(|act| act.id));
         group.acts.push(row);
@@ -104,7 +105,12 @@ impl Keeper {
     }
 
     /// History, search and listeners follow what was committed.
-    fn apply_act(&mut self, rows: Vec<ClipRow>, drawers: Vec<Drawer>, texts: HashMap<ClipId, String>) -> Vec<ClipId> {
+    fn apply_act(
+        &mut self,
+        rows: Vec<ClipRow>,
+        drawers: Vec<Drawer>,
+        texts: HashMap<ClipId, String>,
+    ) -> Vec<ClipId> {
         let ids: Vec<ClipId> = rows.iter().map(|row| row.id).collect();
         let kept_changes = !drawers.is_empty()
             || rows.iter().any(|row| row.state.is_pinned())
@@ -129,11 +135,17 @@ impl Keeper {
             let id = drawer.id.clone();
             let touched: Vec<Clip> = {
                 let mut history = self.app.history_mut();
-                let told = |history: &yadori_core::History| history.drawers().get(&id).and_then(|one| one.name().map(str::to_owned));
+                let told = |history: &yadori_core::History| {
+                    history.drawers().get(&id).and_then(|one| one.name().map(str::to_owned))
+                };
                 let before = told(&history);
                 history.drawers_mut().put(drawer);
                 let renamed = before != told(&history);
-                if renamed { history.in_drawer(&id).map(|clip| (**clip).clone()).collect() } else { Vec::new() }
+                if renamed {
+                    history.in_drawer(&id).map(|clip| (**clip).clone()).collect()
+                } else {
+                    Vec::new()
+                }
             };
             let few = touched.len() <= ONE_BY_ONE;
             quiet |= !few;
@@ -175,11 +187,16 @@ impl Keeper {
         let Some(act) = act.cloned() else {
             let minutes = self.app.grace.as_secs() / 60;
             return Err(ActError::Nothing(match way {
-                Way::Undo => format!("there is nothing to take back; a removal can be taken back for {minutes} minutes"),
-                Way::Redo => "there is nothing to make again; a new act leaves nothing to be made again".into(),
+                Way::Undo => format!(
+                    "there is nothing to take back; a removal can be taken back for {minutes} minutes"
+                ),
+                Way::Redo => {
+                    "there is nothing to make again; a new act leaves nothing to be made again".into()
+                }
             }));
         };
-        let payload = store.act_payload(act.id).await.map_err(|why| ActError::Unavailable(why.to_string()))?;
+        let payload =
+            store.act_payload(act.id).await.map_err(|why| ActError::Unavailable(why.to_string()))?;
         let deed = payload
             .and_then(|payload| Deed::read(&payload))
             .ok_or_else(|| ActError::Refused("the record of that act is damaged".into()))?;
@@ -244,7 +261,8 @@ impl Keeper {
         let mut texts = HashMap::new();
         for (before, after) in rows {
             let comes_back = before.state.offer().is_none() && after.state.offer().is_some();
-            let Some(clip) = after.clone().into_clip().filter(|clip| comes_back && !facts_are_whole(clip)) else {
+            let Some(clip) = after.clone().into_clip().filter(|clip| comes_back && !facts_are_whole(clip))
+            else {
                 continue;
             };
             let offer = self.app.offer(&clip).await.map_err(|why| ActError::Unavailable(why.to_string()))?;
@@ -284,12 +302,14 @@ impl Keeper {
         }
         let Some(store) = self.store.clone() else { return };
         let before = now() - self.grace();
-        let over = |act: &ActRow| (!act.lasting && act.at < before) || act.undone_at.is_some_and(|at| at < before);
+        let over =
+            |act: &ActRow| (!act.lasting && act.at < before) || act.undone_at.is_some_and(|at| at < before);
         let (ended, going): (Vec<ActRow>, Vec<ActRow>) = self.acts.iter().cloned().partition(over);
         if ended.is_empty() {
             return;
         }
-        let mut group = Group { now: now(), ended: ended.iter().map(|act| act.id).collect(), ..Group::default() };
+        let mut group =
+            Group { now: now(), ended: ended.iter().map(|act| act.id).collect(), ..Group::default() };
         let mut gone: HashSet<ClipId> = HashSet::new();
         for act in &ended {
             let Ok(payload) = store.act_payload(act.id).await else { return };
@@ -348,7 +368,8 @@ impl Keeper {
     pub(super) async fn put_drawer(&mut self, drawer: Drawer, done: Done<()>) {
         let newest = drawer.state.newest_stamp();
         self.tick(newest);
-        let group = Group { drawers: vec![drawer.clone()], clock: self.clock.last(), now: now(), ..Group::default() };
+        let group =
+            Group { drawers: vec![drawer.clone()], clock: self.clock.last(), now: now(), ..Group::default() };
         let outcome = match self.writable() {
             Ok(()) => self.commit_act(&group).await,
             Err(why) => Err(why),
@@ -403,7 +424,11 @@ fn dropped<'r>(changes: impl Iterator<Item = (&'r ClipRow, &'r ClipRow)>) -> Vec
         .flat_map(|(before, after)| {
             let kept: HashSet<Digest> = after.digests().collect();
             let id = before.id.0;
-            before.digests().filter(move |digest| !kept.contains(digest)).map(move |digest| (id, digest)).collect::<Vec<_>>()
+            before
+                .digests()
+                .filter(move |digest| !kept.contains(digest))
+                .map(move |digest| (id, digest))
+                .collect::<Vec<_>>()
         })
         .collect()
 }

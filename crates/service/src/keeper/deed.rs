@@ -162,7 +162,12 @@ impl Turn {
 
 impl DrawerTurn {
     /// The drawer after turning, and the turn as it is remembered from then on.
-    pub(super) fn turned(&self, way: Way, now: &DrawerState, stamp: impl FnMut() -> Stamp) -> (Drawer, DrawerTurn) {
+    pub(super) fn turned(
+        &self,
+        way: Way,
+        now: &DrawerState,
+        stamp: impl FnMut() -> Stamp,
+    ) -> (Drawer, DrawerTurn) {
         let (from, to) = match way {
             Way::Undo => (&self.after, &self.before),
             Way::Redo => (&self.before, &self.after),

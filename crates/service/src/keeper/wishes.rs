@@ -113,10 +113,16 @@ pub fn drawer_called<'h>(history: &'h History, name: &str) -> Result<(&'h str, &
         NoDrawer::None => {
             let names: Vec<&str> =
                 history.drawers().shown().iter().filter_map(|(_, state)| state.name()).take(12).collect();
-            let there = if names.is_empty() { "there is none yet".to_owned() } else { format!("there is: {}", names.join(", ")) };
+            let there = if names.is_empty() {
+                "there is none yet".to_owned()
+            } else {
+                format!("there is: {}", names.join(", "))
+            };
             ActError::NoDrawer(format!("no drawer answers to that; {there}"))
         }
-        NoDrawer::Several(names) => ActError::NoDrawer(format!("several drawers begin so: {}", names.join(", "))),
+        NoDrawer::Several(names) => {
+            ActError::NoDrawer(format!("several drawers begin so: {}", names.join(", ")))
+        }
     })
 }
 
@@ -155,7 +161,9 @@ impl Keeper {
                 state.removed = Some(keeper.tick(state.newest_stamp()));
                 Ok(())
             }),
-            Wish::NewDivider(drawer, name, before) => self.plan_new_divider(&drawer, &name, before.as_deref()),
+            Wish::NewDivider(drawer, name, before) => {
+                self.plan_new_divider(&drawer, &name, before.as_deref())
+            }
             Wish::ChangeDivider(drawer, divider, name, before) => {
                 self.plan_divider_change(&drawer, &divider, name.as_deref(), before.as_deref())
             }
@@ -178,7 +186,12 @@ impl Keeper {
         Ok(draft)
     }
 
-    fn plan_keeping(&mut self, ids: &[ClipId], place: &Place, before: Option<&str>) -> Result<Draft, ActError> {
+    fn plan_keeping(
+        &mut self,
+        ids: &[ClipId],
+        place: &Place,
+        before: Option<&str>,
+    ) -> Result<Draft, ActError> {
         let rows = self.there(ids)?;
         let drawer = match place {
             Place::Nowhere => return self.plan_unpinning(rows),
@@ -187,8 +200,11 @@ impl Keeper {
         };
         let list = self.list_of(drawer.as_deref());
         let is_there = |row: &ClipRow| list.iter().any(|(thing, _)| *thing == Thing::Clip(row.id));
-        let moving: Vec<Thing> =
-            rows.iter().filter(|row| before.is_some() || !is_there(row)).map(|row| Thing::Clip(row.id)).collect();
+        let moving: Vec<Thing> = rows
+            .iter()
+            .filter(|row| before.is_some() || !is_there(row))
+            .map(|row| Thing::Clip(row.id))
+            .collect();
         if moving.is_empty() {
             return Err(ActError::Nothing("it is kept there already".into()));
         }
@@ -202,7 +218,8 @@ impl Keeper {
         if before.as_ref().is_some_and(|before| list.iter().all(|(thing, _)| thing != before)) {
             return invalid("what it shall stand before is not in that place");
         }
-        let list: Vec<(Thing, &str)> = list.iter().map(|(thing, rank)| (thing.clone(), rank.as_str())).collect();
+        let list: Vec<(Thing, &str)> =
+            list.iter().map(|(thing, rank)| (thing.clone(), rank.as_str())).collect();
         let written = moved(&list, &moving, before.as_ref());
         self.rank(&mut draft, drawer.as_deref(), written);
         Ok(draft)
@@ -416,7 +433,12 @@ impl Keeper {
         if taken { invalid(format!("there is a drawer called {name} already")) } else { Ok(name) }
     }
 
-    fn plan_new_drawer(&mut self, name: &str, color: Option<Color>, group: Option<&str>) -> Result<Draft, ActError> {
+    fn plan_new_drawer(
+        &mut self,
+        name: &str,
+        color: Option<Color>,
+        group: Option<&str>,
+    ) -> Result<Draft, ActError> {
         let name = self.free_name(name, None)?;
         let group = group.filter(|group| !group.trim().is_empty()).map(valid_name).transpose()?;
         let rank = self.app.history().drawers().rank_at_end(group.as_deref());
@@ -522,7 +544,12 @@ impl Keeper {
         Ok(())
     }
 
-    fn plan_new_divider(&mut self, drawer: &str, name: &str, before: Option<&str>) -> Result<Draft, ActError> {
+    fn plan_new_divider(
+        &mut self,
+        drawer: &str,
+        name: &str,
+        before: Option<&str>,
+    ) -> Result<Draft, ActError> {
         let name = valid_name(name)?;
         let id = new_id()?;
         let own = id.clone();
@@ -568,7 +595,8 @@ impl Keeper {
         if before.as_ref().is_some_and(|before| list.iter().all(|(thing, _)| thing != before)) {
             return invalid("what it shall stand before is not in that drawer");
         }
-        let list: Vec<(Thing, &str)> = list.iter().map(|(thing, rank)| (thing.clone(), rank.as_str())).collect();
+        let list: Vec<(Thing, &str)> =
+            list.iter().map(|(thing, rank)| (thing.clone(), rank.as_str())).collect();
         let written = moved(&list, &[Thing::Divider(divider.to_owned())], before.as_ref());
         self.rank(draft, Some(&drawer), written);
         Ok(())

@@ -1,0 +1,261 @@
+//! `yadori drawer …`: named places for kept clips.
+
+use std::io::Write;
+use std::path::PathBuf;
+
+use clap::{Args, Subcommand};
+use yadori_api::{AllDrawers, ChangeDivider, ChangeDrawer, Item, Items, Keep, KeepIn, NewDivider, NewDrawer};
+
+use super::title::ColorName;
+use super::{act, ids, ids_of, json};
+use crate::connection::{Connection, escaped};
+use crate::failure::Failure;
+use crate::symbols::shown;
+use crate::table;
+
+/// Make, fill and arrange drawers
+///
+/// A DRAWER is a name, or the beginning of one. `yadori list --drawer DRAWER` shows what is in it.
+#[derive(Debug, Args)]
+pub(crate) struct Drawer {
+    #[command(subcommand)]
+    deed: Deed,
+    /// For programs
+    #[arg(long, global = true)]
+    json: bool,
+}
+
+#[derive(Debug, Subcommand)]
+enum Deed {
+    /// List all drawers, or those whose name holds a text
+    List {
+        /// A part of the name
+        text: Option<String>,
+    },
+    /// Make a drawer
+    New {
+        /// Its name
+        name: String,
+        /// Its color
+        #[arg(long, value_enum)]
+        color: Option<ColorName>,
+        /// The group it stands under
+        #[arg(long)]
+        group: Option<String>,
+    },
+    /// Put clips into a drawer
+    Put {
+        /// Which drawer
+        drawer: String,
+        /// Which clips
+        #[arg(required = true, value_name = "CLIP")]
+        clips: Vec<String>,
+        /// Before this clip or divider in it
+        #[arg(long, value_name = "CLIP|DIVIDER", conflicts_with = "last")]
+        before: Option<String>,
+        /// Move them to the end
+        #[arg(long)]
+        last: bool,
+    },
+    /// Rename a drawer
+    Rename {
+        /// Which drawer
+        drawer: String,
+        /// Its new name
+        name: String,
+    },
+    /// Give a drawer a color
+    Color {
+        /// Which drawer
+        drawer: String,
+        /// The color
+        #[arg(value_enum)]
+        color: ColorName,
+    },
+    /// Stand a drawer under a group; without one, under none
+    Group {
+        /// Which drawer
+        drawer: String,
+        /// The group
+        group: Option<String>,
+    },
+    /// Move a drawer before another one, or to the end
+    Move {
+        /// Which drawer
+        drawer: String,
+        /// Before which one
+        #[arg(long, value_name = "DRAWER")]
+        before: Option<String>,
+    },
+    /// Remove a drawer; its clips become favorites
+    Remove {
+        /// Which drawer
+        drawer: String,
+    },
+    /// Make, rename, move or remove a divider in a drawer
+    Divider {
+        /// Which drawer
+        drawer: String,
+        /// Its words
+        name: String,
+        /// Before this clip or divider
+        #[arg(long, value_name = "CLIP|DIVIDER")]
+        before: Option<String>,
+        /// Give it other words
+        #[arg(long, value_name = "NAME", conflicts_with = "remove")]
+        rename: Option<String>,
+        /// Remove it; what stands under it stays
+        #[arg(long)]
+        remove: bool,
+    },
+    /// Write a drawer with everything in it to a JSON file
+    Export {
+        /// Which drawer
+        drawer: String,
+        /// Where to
+        file: PathBuf,
+    },
+    /// Bring a drawer in from such a file
+    Import {
+        /// Where from
+        file: PathBuf,
+    },
+}
+
+impl Drawer {
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let change = |drawer: &str, wish: &ChangeDrawer, out: &mut dyn Write| {
+            act(service, out, &format!("/drawers/{}/change", escaped(drawer)), wish, self.json)
+        };
+        match &self.deed {
+            Deed::List { text } => self.list(service, out, text.as_deref().unwrap_or_default()),
+            Deed::New { name, color, group } => {
+                let color = color.and_then(ColorName::word);
+                let wish = NewDrawer { name: name.clone(), color, group: group.clone() };
+                act(service, out, "/drawers", &wish, self.json)
+            }
+            Deed::Put { drawer, clips, before, last } => {
+                let before = match (before, last) {
+                    (Some(name), _) => Some(thing(service, drawer, name)?),
+                    (None, true) => Some(String::new()),
+                    (None, false) => None,
+                };
+                let to = KeepIn::Drawer { drawer: drawer.clone() };
+                act(service, out, "/keep", &Keep { ids: ids(service, clips)?, to, before }, self.json)
+            }
+            Deed::Rename { drawer, name } => {
+                change(drawer, &ChangeDrawer { name: Some(name.clone()), ..ChangeDrawer::default() }, out)
+            }
+            Deed::Color { drawer, color } => {
+                let color = format!("{color:?}").to_ascii_lowercase();
+                change(drawer, &ChangeDrawer { color: Some(color), ..ChangeDrawer::default() }, out)
+            }
+            Deed::Group { drawer, group } => {
+                let group = Some(group.clone().unwrap_or_default());
+                change(drawer, &ChangeDrawer { group, ..ChangeDrawer::default() }, out)
+            }
+            Deed::Move { drawer, before } => {
+                let before = Some(before.clone().unwrap_or_default());
+                change(drawer, &ChangeDrawer { before, ..ChangeDrawer::default() }, out)
+            }
+            Deed::Remove { drawer } => act(
+                service,
+                out,
+                &format!("/drawers/{}/remove", escaped(drawer)),
+                &serde_json::json!({}),
+                self.json,
+            ),
+            Deed::Divider { drawer, name, before, rename, remove } => {
+                self.divider(service, out, drawer, name, before.as_deref(), rename.as_deref(), *remove)
+            }
+            Deed::Export { drawer, file } => {
+                let mut bytes = service.download(&format!("/drawers/{}/export", escaped(drawer)))?;
+                super::export::save(file, |to| std::io::copy(&mut bytes, to).map(|_| ()))?;
+                Ok(writeln!(out, "Written to {}.", file.display())?)
+            }
+            Deed::Import { file } => {
+                super::import::bring_in(service, out, file, Some("drawer"), None, self.json)
+            }
+        }
+    }
+
+    #[expect(clippy::too_many_arguments, reason = "they are the arguments of the command line")]
+    fn divider(
+        &self,
+        service: &Connection,
+        out: &mut dyn Write,
+        drawer: &str,
+        name: &str,
+        before: Option<&str>,
+        rename: Option<&str>,
+        remove: bool,
+    ) -> Result<(), Failure> {
+        let path = format!("/drawers/{}/dividers", escaped(drawer));
+        let before = before.map(|before| thing(service, drawer, before)).transpose()?;
+        let known = divider_called(service, drawer, name)?;
+        match (known, remove) {
+            (Some(id), true) => {
+                act(service, out, &format!("{path}/{id}/remove"), &serde_json::json!({}), self.json)
+            }
+            (None, true) => Err(Failure::Use(format!("there is no divider called {name} in it"))),
+            (Some(id), false) => {
+                let wish = ChangeDivider { name: rename.map(str::to_owned), before };
+                act(service, out, &format!("{path}/{id}/change"), &wish, self.json)
+            }
+            (None, false) if rename.is_some() => {
+                Err(Failure::Use(format!("there is no divider called {name} in it")))
+            }
+            (None, false) => {
+                act(service, out, &path, &NewDivider { name: name.to_owned(), before }, self.json)
+            }
+        }
+    }
+
+    fn list(&self, service: &Connection, out: &mut dyn Write, text: &str) -> Result<(), Failure> {
+        let mut all: AllDrawers = service.get("/drawers")?;
+        let wanted = text.to_lowercase();
+        all.drawers.retain(|one| {
+            let group = one.group.as_deref().unwrap_or_default();
+            one.name.to_lowercase().contains(&wanted) || group.to_lowercase().contains(&wanted)
+        });
+        if self.json {
+            return json(out, &all);
+        }
+        if all.drawers.is_empty() {
+            return Ok(writeln!(
+                out,
+                "There is no drawer{}. `yadori drawer new NAME` makes one.",
+                if text.is_empty() { " yet" } else { " like that" }
+            )?);
+        }
+        let width = all.drawers.iter().map(|one| one.name.chars().count()).max().unwrap_or(0).min(40);
+        let mut group: Option<&str> = None;
+        for one in &all.drawers {
+            if one.group.as_deref() != group {
+                group = one.group.as_deref();
+                writeln!(out, "{}", shown(group.unwrap_or_default(), false))?;
+            }
+            let name = table::pad(&table::cut(&shown(&one.name, false), width), width);
+            let color = one.color.map(|color| format!("{color:?}").to_ascii_lowercase()).unwrap_or_default();
+            let indent = if group.is_some() { "  " } else { "" };
+            writeln!(out, "{}", format!("{indent}{name}  {:>5}  {color}", one.clips).trim_end())?;
+        }
+        Ok(writeln!(out, "Favorites outside drawers: {}", all.favorites)?)
+    }
+}
+
+fn divider_called(service: &Connection, drawer: &str, name: &str) -> Result<Option<String>, Failure> {
+    let items: Items = service.get(&format!("/drawers/{}", escaped(drawer)))?;
+    Ok(items.items.into_iter().find_map(|item| match item {
+        Item::Divider(divider) if divider.name.to_lowercase() == name.to_lowercase() => Some(divider.id),
+        _ => None,
+    }))
+}
+
+/// A divider by its words, or a clip by its address.
+fn thing(service: &Connection, drawer: &str, name: &str) -> Result<String, Failure> {
+    match divider_called(service, drawer, name)? {
+        Some(id) => Ok(id),
+        None => ids_of(service, name),
+    }
+}

@@ -1,0 +1,141 @@
+//! `yadori edit`: a kept text, changed in the person's own editor; its original compared or put back.
+
+use std::io::{IsTerminal, Write};
+use std::process::Command;
+
+use clap::Args;
+use yadori_api::{Acted, Compared, Edit as Wish};
+
+use super::{detail, json, told};
+use crate::connection::Connection;
+use crate::failure::Failure;
+use crate::symbols::shown;
+
+/// Change a text in $VISUAL or $EDITOR
+///
+/// The changed text takes over the place, title and color of the clip; the original stays in the history.
+#[derive(Debug, Args)]
+pub(crate) struct Edit {
+    /// Which clip
+    #[arg(value_name = "CLIP")]
+    clip: String,
+    /// The changed text, instead of an editor
+    #[arg(long, value_name = "TEXT", conflicts_with_all = ["compare", "put_back"])]
+    text: Option<String>,
+    /// Formatting may be lost
+    #[arg(long)]
+    plain: bool,
+    /// Show what was changed, word by word
+    #[arg(long)]
+    compare: bool,
+    /// Put the original back in its place
+    #[arg(long, conflicts_with = "compare")]
+    put_back: bool,
+    /// For programs
+    #[arg(long)]
+    json: bool,
+}
+
+impl Edit {
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let whole = detail(service, &self.clip)?;
+        let path = format!("/clips/{}", whole.row.id);
+        if self.compare {
+            return self.show_changes(service, out, &path);
+        }
+        if self.put_back {
+            let acted: Acted = service.post_empty(&format!("{path}/put-back"))?;
+            return told(out, &acted, self.json);
+        }
+        if whole.text_cut {
+            return Err(Failure::Use(
+                "it is longer than a MiB; change it with --text, or save and add it anew".into(),
+            ));
+        }
+        let other = whole
+            .representations
+            .iter()
+            .any(|one| !one.mime.starts_with("text/plain") && !one.mime.ends_with("STRING"));
+        if other && !self.plain {
+            // Said before anything is typed.
+            return Err(Failure::Use(
+                "it holds formatting or other forms, and an edited text is plain; say that this is meant with --plain \
+                 (the original stays in the history)"
+                    .into(),
+            ));
+        }
+        let old =
+            whole.text.as_deref().ok_or_else(|| Failure::Use("only texts and links can be edited".into()))?;
+        let text = match &self.text {
+            Some(text) => text.clone(),
+            None => in_editor(old)?,
+        };
+        let wish = Wish { text, plain: self.plain };
+        let acted: Acted = match service.post(&format!("{path}/edit"), &wish) {
+            Err(why) if self.text.is_none() && wish.text != old => return Err(saved(&wish.text, why)),
+            outcome => outcome?,
+        };
+        told(out, &acted, self.json)
+    }
+
+    fn show_changes(&self, service: &Connection, out: &mut dyn Write, path: &str) -> Result<(), Failure> {
+        let compared: Compared = service.get(&format!("{path}/compare"))?;
+        if self.json {
+            return json(out, &compared);
+        }
+        let color = std::io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none();
+        for part in &compared.parts {
+            let text = shown(&part.text, true);
+            match (part.part.as_str(), color) {
+                ("dropped", true) => write!(out, "\u{1b}[9;31m{text}\u{1b}[0m")?,
+                ("added", true) => write!(out, "\u{1b}[32m{text}\u{1b}[0m")?,
+                ("dropped", false) => write!(out, "[-{text}-]")?,
+                ("added", false) => write!(out, "{{+{text}+}}")?,
+                _ => write!(out, "{text}")?,
+            }
+        }
+        Ok(writeln!(out)?)
+    }
+}
+
+/// What was typed is not lost when it can't be saved.
+fn saved(text: &str, why: Failure) -> Failure {
+    let kept =
+        tempfile::Builder::new().prefix("yadori-edit-").suffix(".txt").tempfile().and_then(|mut file| {
+            file.write_all(text.as_bytes())?;
+            Ok(file.keep()?.1)
+        });
+    match kept {
+        Ok(path) => Failure::Connection(format!("{why}. What you typed is in {}", path.display())),
+        Err(_) => why,
+    }
+}
+
+fn in_editor(old: &str) -> Result<String, Failure> {
+    let editor = ["VISUAL", "EDITOR"]
+        .iter()
+        .find_map(|name| std::env::var(name).ok().filter(|one| !one.trim().is_empty()));
+    let editor = editor.unwrap_or_else(|| "sensible-editor".into());
+    let failed = |cause| Failure::File { path: "the text to edit".into(), cause };
+    // Made by this user alone to be read by this user alone, and gone afterwards.
+    let mut file = tempfile::Builder::new().prefix("yadori-").suffix(".txt").tempfile().map_err(failed)?;
+    file.write_all(old.as_bytes()).map_err(failed)?;
+    file.flush().map_err(failed)?;
+    let path = file.path().to_owned();
+    let status = Command::new("sh")
+        .args(["-c", &format!("{editor} \"$1\""), "sh"])
+        .arg(&path)
+        .status()
+        .map_err(|cause| Failure::File { path: editor.clone(), cause })?;
+    if !status.success() {
+        return Err(Failure::Use(format!(
+            "the editor ({editor}) ended with an error, so nothing was changed; set $EDITOR or use --text"
+        )));
+    }
+    let mut text = std::fs::read_to_string(&path).map_err(|cause| Failure::file(&path, cause))?;
+    // Editors end a file with a line break that the text did not have.
+    if !old.ends_with('\n') && text.ends_with('\n') {
+        text.pop();
+    }
+    Ok(text)
+}
