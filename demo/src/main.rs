@@ -61,6 +61,7 @@ async fn main() -> Result<()> {
     draw_office(&stage.office)?;
     println!("Bringing three weeks of the warden's office in …");
     bring_in(&stage)?;
+    arrange(&stage)?;
     let mut programs = play(&stage)?;
     println!("{}", yadori(&stage, &["status"])?);
     println!("Open this in a browser within a minute:\n\n    {}\n", yadori(&stage, &["console"])?.trim());
@@ -186,6 +187,43 @@ fn bring_in(stage: &Stage) -> Result<()> {
         let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
         yadori(stage, &arguments)?;
     }
+    Ok(())
+}
+
+/// What the office keeps: drawers, dividers, titles, colors, an edit.
+fn arrange(stage: &Stage) -> Result<()> {
+    for (name, color, group) in scenario::DRAWERS {
+        let mut arguments = vec!["drawer", "new", name, "--color", color];
+        arguments.extend(group.map(|group| ["--group", group]).into_iter().flatten());
+        yadori(stage, &arguments)?;
+    }
+    let now = Timestamp::now();
+    let mut ids = std::collections::HashMap::new();
+    for (n, (title, text, drawer, color)) in (0..).zip(scenario::KEPT) {
+        let at = (now - SignedDuration::from_mins(60 * 24 * 22 + n)).to_string();
+        let added = yadori(
+            stage,
+            &["add", "--json", "--at", &at, "--program", "Writer", "--window", "Office notes", "--", text],
+        )?;
+        let added: serde_json::Value = serde_json::from_str(&added)?;
+        let id = added["row"]["id"].as_str().context("an id")?.to_owned();
+        yadori(stage, &["title", &id, title])?;
+        match drawer {
+            Some(drawer) => yadori(stage, &["drawer", "put", drawer, &id])?,
+            None => yadori(stage, &["pin", &id])?,
+        };
+        if let Some(color) = color {
+            yadori(stage, &["color", color, &id])?;
+        }
+        ids.insert(title, id);
+    }
+    for (drawer, words, before) in scenario::DIVIDERS {
+        let before = ids.get(before).context("a kept clip")?;
+        yadori(stage, &["drawer", "divider", drawer, words, "--before", before])?;
+    }
+    let rules = ids.get("Arrival rules").context("the rules")?;
+    let text = "Arrive before 18:00, boots off at the door, sheet sleeping bags only. The drying room closes at 21:30.";
+    yadori(stage, &["edit", rules, "--text", text])?;
     Ok(())
 }
 

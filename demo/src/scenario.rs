@@ -339,3 +339,119 @@ mod tests {
         }
     }
 }
+
+/// A text that the office keeps: its title, its words, its drawer (or none: a favorite), its color.
+pub(crate) type Kept = (&'static str, &'static str, Option<&'static str>, Option<&'static str>);
+
+/// The drawers of the office: name, color, group.
+pub(crate) const DRAWERS: [(&str, &str, Option<&str>); 6] = [
+    ("Replies", "blue", None),
+    ("Huts", "green", None),
+    ("Permits", "amber", None),
+    ("Suppliers", "red", None),
+    ("Season opening", "teal", Some("Checklists")),
+    ("Closing the hut", "violet", Some("Checklists")),
+];
+
+/// Dividers: drawer, words, and the title of the clip they stand before.
+pub(crate) const DIVIDERS: [(&str, &str, &str); 3] = [
+    ("Replies", "Bookings", "Booking confirmed"),
+    ("Replies", "Other languages", "Réservation confirmée"),
+    ("Huts", "Numbers", "Hut line"),
+];
+
+/// What the office keeps.
+pub(crate) const KEPT: [Kept; 26] = [
+    (
+        "Arrival rules",
+        "Arrive before 18:00, boots off at the door, sheet sleeping bags only. The drying room closes at 22:00.",
+        None,
+        None,
+    ),
+    (
+        "Booking held",
+        "Dear {=ask \"Name\"},\n\nyour {=ask \"Bunks\" \"2\"} bunks are held until {=date +14d long}. Please confirm by mail or \
+         by telephone: {=clip \"Hut line\"}.\n\nThe warden's office, {=date long}",
+        None,
+        Some("blue"),
+    ),
+    ("Office address", "Warden's office, 3 Mill Lane, Weidtal", None, None),
+    ("Account for deposits", "XX00 0000 0000 0000 0142, Three Huts", None, None),
+    (
+        "Booking confirmed",
+        "Dear guest, your booking is confirmed. Half board, arrival before 18:00. Water is boiled at the hut.",
+        Some("Replies"),
+        Some("green"),
+    ),
+    (
+        "Booking declined",
+        "Dear guest, all bunks are taken that night. Larch Hut, two hours further, still has room.",
+        Some("Replies"),
+        Some("red"),
+    ),
+    ("Deposit received", "Thank you, your deposit has arrived on {=date}.", Some("Replies"), None),
+    ("Dogs", "Dogs sleep in the shed, not in the rooms; bring a blanket for them.", Some("Replies"), None),
+    (
+        "Réservation confirmée",
+        "Bonjour, votre réservation est confirmée. Demi-pension, arrivée avant 18 h.",
+        Some("Replies"),
+        None,
+    ),
+    (
+        "Buchung bestätigt",
+        "Guten Tag, Ihre Buchung ist bestätigt. Halbpension, Ankunft vor 18 Uhr.",
+        Some("Replies"),
+        None,
+    ),
+    ("予約確認", "ご予約を承りました。二食付き、十八時までにお越しください。", Some("Replies"), None),
+    (
+        "Kestrel Hut, facts",
+        "Kestrel Hut: 2,140 m, 14 bunks, drying room, open 1 June to 10 October.",
+        Some("Huts"),
+        None,
+    ),
+    (
+        "Larch Hut, facts",
+        "Larch Hut: 1,870 m, 22 bunks, stove in every room, open all year.",
+        Some("Huts"),
+        None,
+    ),
+    (
+        "Stone Ford Hut, facts",
+        "Stone Ford Hut: 1,520 m, 8 bunks, no warden in winter, key at the office.",
+        Some("Huts"),
+        None,
+    ),
+    ("Hut line", "+00 555 0100", Some("Huts"), None),
+    ("Rescue", "+00 555 0112", Some("Huts"), Some("red")),
+    ("Weather desk", "+00 555 0171", Some("Huts"), None),
+    (
+        "Overnight permit, wording",
+        "Overnight stay outside the hut for one night, no fire, tents after 19:00.",
+        Some("Permits"),
+        None,
+    ),
+    ("Permit office", "permits@example.org", Some("Permits"), None),
+    ("Forms", "https://permits.example.org/forms/overnight-camp", Some("Permits"), None),
+    ("Gas", "Brenn Gas, order line +00 555 0133, by Tuesday noon", Some("Suppliers"), None),
+    ("Bread", "Bakery Ostra, orders@bakery.example.org, until 16:00 the day before", Some("Suppliers"), None),
+    (
+        "Helicopter",
+        "Drop flights: Valley Air, +00 555 0166, 700 kg a sling",
+        Some("Suppliers"),
+        Some("amber"),
+    ),
+    ("Order, usual", "Gas 11 kg × 6, candles × 40, oats 25 kg, lamp oil 10 l", Some("Suppliers"), None),
+    (
+        "Water",
+        "Open the upper valve first, flush ten minutes, take the sample bottle down.",
+        Some("Season opening"),
+        None,
+    ),
+    (
+        "Shutters",
+        "Shutters closed, stove cold, valve drained, key in the box at the office.",
+        Some("Closing the hut"),
+        None,
+    ),
+];

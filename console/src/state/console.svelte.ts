@@ -1,9 +1,12 @@
 // The console's whole state: who is signed in, how things stand, what is said to the person.
 import { Failure, Service } from '../api/service';
 import { MessageReader, type Message } from '../api/sse';
-import type { ClipEvent, Form, GoneEvent, Refusal, Row, Status } from '../api/types';
+import type { Acted, ClipEvent, Color, Filled, Form, GoneEvent, Question, Refusal, Row, Status } from '../api/types';
 import { History } from './history.svelte';
-import { count, summary } from './words';
+import { Kept } from './kept.svelte';
+import { Prefs } from './prefs.svelte';
+import { Search } from './search.svelte';
+import { actName, count, summary } from './words';
 
 export interface Toast {
   text: string;
@@ -12,11 +15,34 @@ export interface Toast {
   act: { label: string; run: () => void } | null;
 }
 
+/** A text that asks something before it is taken. */
+export interface Asking {
+  row: Row;
+  questions: Question[];
+  answers: Record<string, string>;
+  preview: string;
+}
+
+/** Where one is. */
+export type Place =
+  | { view: 'history' | 'favorites' | 'drawers' | 'insight' | 'acts' | 'help' }
+  | { view: 'drawer'; id: string };
+
 const LINK = '#entry=';
+const VIEWS = ['history', 'favorites', 'drawers', 'insight', 'acts', 'help'] as const;
 
 export class Console {
   service = new Service();
-  history = new History(this.service);
+  prefs = new Prefs();
+  history = new History(this.service, this.prefs);
+  search = new Search(this.service, this.history);
+  kept = new Kept(this.service);
+  place = $state.raw<Place>({ view: 'history' });
+  asking = $state.raw<Asking | null>(null);
+  /** Grows when acts may have changed. */
+  acted = $state(0);
+  /** The newest clip that arrived since the page was opened: what the first start waits for. */
+  arrived = $state.raw<Row | null>(null);
   entry = $state<'opening' | 'out' | 'in'>('opening');
   /** Why signing in did not work. */
   entryProblem = $state<string | null>(null);
@@ -51,7 +77,34 @@ export class Console {
       return;
     }
     this.entry = 'in';
+    this.readPlace();
     void this.#listen();
+  }
+
+  // ---- where one is ----
+
+  /** Reads the place from the address of the page. */
+  readPlace(): void {
+    const [view, id] = window.location.hash.replace(/^#\//, '').split('/');
+    const known = VIEWS.find((one) => one === view);
+    this.place = view === 'drawer' && id ? { view, id } : { view: known ?? 'history' };
+    this.history.choose([...this.history.chosen], false);
+    this.history.unfolded = null;
+    this.history.panel = null;
+    this.kept.open(this.place.view === 'drawer' ? this.place.id : this.place.view === 'favorites' ? null : undefined);
+  }
+
+  go(place: Place): void {
+    const hash = place.view === 'drawer' ? `#/drawer/${place.id}` : `#/${place.view}`;
+    if (window.location.hash === hash) this.readPlace();
+    else window.location.hash = hash;
+  }
+
+  /** Searches the history for this. */
+  find(query: string): void {
+    this.go({ view: 'history' });
+    this.search.type(query);
+    requestAnimationFrame(() => document.getElementById('search')?.focus());
   }
 
   // ---- what happens ----
@@ -62,6 +115,7 @@ export class Console {
       try {
         const stream = await this.service.events(this.#lastEventId, new AbortController().signal);
         if (!this.history.loaded) await this.history.load();
+        void this.kept.read().catch(() => {});
         this.reached = true;
         pause = 250;
         const text = stream.pipeThrough(new TextDecoderStream()).getReader();
@@ -96,6 +150,7 @@ export class Console {
   #apply(messages: Message[]): void {
     const arrived: Row[] = [];
     let reload = false;
+    let kept = false;
     this.history.change(() => {
       for (const { id, event, data } of messages) {
         if (id) this.#lastEventId = id;
@@ -109,12 +164,18 @@ export class Console {
           else if (moved && moved.from !== moved.to) arrived.push(clip.row);
         } else if (event === 'gone') {
           if (this.history.leave(JSON.parse(data) as GoneEvent) === 'gap') reload = true;
-        }
+        } else if (event === 'kept') kept = true;
       }
     });
     if (reload) void this.history.load().catch(() => {});
+    if (kept || reload) this.kept.refresh();
+    if (messages.some(({ event }) => event !== 'status')) {
+      this.search.refresh();
+      this.acted++;
+    }
     const newest = arrived.at(-1);
     if (newest) {
+      this.arrived = newest;
       this.breaths++;
       this.say(arrived.length === 1 ? `Copied: ${summary(newest).slice(0, 120)}` : `${count(arrived.length, 'new copy', 'new copies')}`);
     }
@@ -127,28 +188,95 @@ export class Console {
 
   // ---- what a person does ----
 
-  async take(id: string, form: Form): Promise<void> {
-    await this.#attempt(async () => {
-      const { row } = await this.service.take(id, form);
-      this.tell(`A paste now gives: ${summary(row).slice(0, 80)}${form === 'plain' ? ' (as plain text)' : ''}`);
-    });
+  async take(id: string, form: Form, answers: Record<string, string> = {}): Promise<void> {
+    try {
+      const { row, filled } = await this.service.take(id, form, answers);
+      this.asking = null;
+      const how = form === 'plain' ? ' (as plain text)' : filled ? ' (filled in)' : '';
+      this.tell(`A paste now gives: ${summary(row).slice(0, 80)}${how}`);
+    } catch (why) {
+      const problem = why instanceof Failure ? why.problem : null;
+      if (problem?.type !== 'needs-answers') return this.fail(why);
+      const row = this.history.row(id) ?? (await this.service.detail(id)).row;
+      const questions = problem.questions ?? [];
+      const proposed = Object.fromEntries(questions.map((one) => [one.question, one.proposal ?? '']));
+      this.asking = { row, questions, answers: proposed, preview: '' };
+      void this.previewAnswers(proposed);
+    }
+  }
+
+  /** An answer is typed: what the text becomes is shown. */
+  async previewAnswers(answers: Record<string, string>): Promise<void> {
+    const { asking } = this;
+    if (!asking) return;
+    this.asking = { ...asking, answers };
+    const filled: Filled | null = await this.service.fillIns(null, asking.row.id, answers).catch(() => null);
+    if (this.asking && this.asking.answers === answers && filled) this.asking = { ...this.asking, preview: filled.text };
+  }
+
+  /** Takes the newest clip of what is typed once it was found. */
+  async takeFound(form: Form): Promise<void> {
+    await this.search.settled();
+    const { selected } = this.history;
+    if (selected) await this.take(selected, form);
   }
 
   async remove(ids: string[]): Promise<void> {
     await this.#attempt(async () => {
       const { removed, grace_seconds } = await this.service.remove(ids);
       const minutes = count(Math.ceil(grace_seconds / 60), 'minute');
-      this.tell(`Removed ${count(removed, 'clip')}. It can be taken back for ${minutes}.`, {
-        act: { label: 'Undo', run: () => void this.undo() },
-      });
+      this.#told(`Removed ${count(removed, 'clip')}. It can be taken back for ${minutes}.`);
     });
   }
 
-  async undo(): Promise<void> {
+  /** Carries an act out and says so, with the way back. */
+  async act(work: Promise<Acted>, words: (acted: Acted) => string): Promise<Acted | null> {
+    let done: Acted | null = null;
     await this.#attempt(async () => {
-      const { clips } = await this.service.undo();
-      this.history.wanted = clips[0]?.id ?? null;
-      this.tell(`Here again: ${clips.length === 1 && clips[0] ? summary(clips[0]).slice(0, 80) : count(clips.length, 'clip')}`);
+      done = await work;
+      this.#told(words(done));
+    });
+    return done;
+  }
+
+  #told(words: string): void {
+    this.acted++;
+    this.history.choose([...this.history.chosen], false);
+    this.tell(words, { act: { label: 'Undo', run: () => void this.undo() } });
+  }
+
+  async pin(ids: string[]): Promise<void> {
+    const all = ids.every((id) => this.history.row(id)?.kept);
+    await (all
+      ? this.act(this.service.unpin(ids), ({ count: n }) => `Unpinned ${count(n, 'clip')}.`)
+      : this.act(this.service.pin(ids), ({ count: n }) => `Pinned ${count(n, 'clip')} among the favorites.`));
+  }
+
+  put = (ids: string[], drawer: string, name: string): Promise<Acted | null> =>
+    this.act(this.service.put(ids, drawer), ({ count: n }) => `Put ${count(n, 'clip')} into ${name}.`);
+
+  paint = (ids: string[], color: Color | null): Promise<Acted | null> =>
+    this.act(this.service.paint(ids, color), () => (color ? `Colored ${color}.` : 'The color was taken away.'));
+
+  bringUp = (ids: string[]): Promise<Acted | null> =>
+    this.act(this.service.bringUp(ids), ({ count: n }) => `Brought ${count(n, 'clip')} to the top.`);
+
+  async undo(): Promise<void> {
+    await this.#turn(this.service.undo(), 'Taken back', { label: 'Redo', run: () => void this.redo() });
+  }
+
+  async redo(): Promise<void> {
+    await this.#turn(this.service.redo(), 'Made again', { label: 'Undo', run: () => void this.undo() });
+  }
+
+  async #turn(work: Promise<Acted>, words: string, act: Toast['act']): Promise<void> {
+    await this.#attempt(async () => {
+      const { act: kind, clips } = await work;
+      this.acted++;
+      const back = clips.find((row) => this.history.place(row.id) < 0);
+      this.history.wanted = back?.id ?? null;
+      const what = clips.length === 1 && clips[0] ? `: ${summary(clips[0]).slice(0, 60)}` : '';
+      this.tell(`${words}: ${actName(kind)}${what}`, { act });
     });
   }
 

@@ -12,6 +12,13 @@ test('rows follow each other under the heading of their sitting', () => {
   expect(height).toBe(2 * HEADING + 2 * ROW + PICTURE_ROW);
 });
 
+test('oldest first, sittings are the same', () => {
+  const newest = layOut('tit', [10_000, 9_000, 5_000]);
+  const oldest = layOut('tit', [5_000, 9_000, 10_000]);
+  const told = (headings: typeof newest.headings) => headings.map(({ count, start, end }) => `${count} ${start} ${end}`);
+  expect(told(oldest.headings)).toEqual(told(newest.headings).reverse());
+});
+
 test('every height belongs to the row that covers it', () => {
   const kinds = Array.from({ length: 500 }, (_, n) => (n % 7 === 0 ? 'i' : 't'));
   const times = Array.from({ length: 500 }, (_, n) => 1_000_000 - n * (n % 11 === 0 ? 2_000 : 30));

@@ -27,26 +27,39 @@ export function rowHeight(kind: string): number {
   return kind === 'i' || kind === 'p' ? PICTURE_ROW : ROW;
 }
 
-/** Lays rows of these kinds and times (seconds, newest first) out, a heading before each sitting. */
+/** Lays rows of these kinds and times (seconds, newest or oldest first) out, a heading before each sitting. */
 export function layOut(kinds: ArrayLike<string>, times: ArrayLike<number>): Layout {
   const count = kinds.length;
   const tops = new Int32Array(count);
   const headings: Heading[] = [];
   let top = 0;
   let open: Heading | undefined;
+  const ascending = (times[0] ?? 0) < (times[count - 1] ?? 0);
   for (let n = 0; n < count; n++) {
     const at = times[n] ?? 0;
-    if (!open || open.start - at > PAUSE) {
+    if (!open || Math.abs((ascending ? open.end : open.start) - at) > PAUSE) {
       open = { first: n, count: 0, start: at, end: at, top };
       headings.push(open);
       top += HEADING;
     }
     open.count++;
-    open.start = at;
+    if (ascending) open.end = at;
+    else open.start = at;
     tops[n] = top;
     top += rowHeight(kinds[n] ?? 't');
   }
   return { tops, headings, height: top };
+}
+
+/** Lays rows out without headings. */
+export function layOutFlat(kinds: ArrayLike<string>): Layout {
+  const tops = new Int32Array(kinds.length);
+  let top = 8;
+  for (let n = 0; n < kinds.length; n++) {
+    tops[n] = top;
+    top += rowHeight(kinds[n] ?? 't');
+  }
+  return { tops, headings: [], height: top };
 }
 
 /** The first place whose row ends below `y`. */

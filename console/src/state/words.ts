@@ -88,3 +88,65 @@ export function linkParts(link: string): [string, string] {
 }
 
 export const mayBeFollowed = (link: string): boolean => /^(https?:\/\/|mailto:)/i.test(link.trim());
+
+const ACTS: Record<string, string> = {
+  remove: 'removed',
+  pin: 'pinned',
+  unpin: 'unpinned',
+  put: 'put into a drawer',
+  move: 'moved',
+  title: 'titled',
+  color: 'colored',
+  'bring-up': 'brought up',
+  edit: 'edited',
+  'put-back': 'original put back',
+  'new-drawer': 'drawer made',
+  drawer: 'drawer changed',
+  'remove-drawer': 'drawer removed',
+  divider: 'divider changed',
+};
+
+/** An act in words. */
+export const actName = (act: string): string => ACTS[act] ?? act;
+
+/** When, in a list that is not by sittings: the time today, the day before. */
+export function shortDate(millis: number, now: number): string {
+  const days = daysBefore(millis, now);
+  if (days <= 0) return time(millis);
+  if (days === 1) return 'yesterday';
+  const sameYear = new Date(millis).getFullYear() === new Date(now).getFullYear();
+  return new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', ...(sameYear ? {} : { year: '2-digit' }) }).format(millis);
+}
+
+const ENDINGS: Record<string, string> = {
+  'text/plain': 'txt',
+  'text/html': 'html',
+  'text/rtf': 'rtf',
+  'text/csv': 'csv',
+  'image/png': 'png',
+  'image/jpeg': 'jpg',
+  'image/gif': 'gif',
+  'image/webp': 'webp',
+  'image/svg+xml': 'svg',
+  'image/tiff': 'tiff',
+  'image/bmp': 'bmp',
+  'text/uri-list': 'uris',
+  'application/pdf': 'pdf',
+  'application/json': 'json',
+};
+
+/** A name for a file with this clip: its title or id, and the extension of the type. */
+export function fileNameFor(row: Row, mime: string): string {
+  const base = mime.split(';')[0]?.trim().toLowerCase() ?? '';
+  const stem = row.title?.replace(/[^\p{L}\p{N} _.()-]/gu, '-').replace(/^[.\s]+/, '').slice(0, 60).trim();
+  const text = base.startsWith('text/') || base.endsWith('string');
+  return `${stem || `clip-${row.prefix}`}.${ENDINGS[base] ?? (text ? 'txt' : 'bin')}`;
+}
+
+/** A mail with this text (RFC 6068); `null` when it is too long for that. */
+export function mailTo(subject: string | null | undefined, body: string): string | null {
+  if (/^mailto:\S+$/i.test(body.trim())) return body.trim();
+  const lines = body.replace(/\r?\n/g, '\r\n');
+  const address = `mailto:?${subject ? `subject=${encodeURIComponent(subject)}&` : ''}body=${encodeURIComponent(lines)}`;
+  return address.length > 30_000 ? null : address;
+}

@@ -2,27 +2,14 @@
 <script lang="ts">
   import type { Detail, Row } from '../api/types';
   import type { Console } from '../state/console.svelte';
-  import { moment, size } from '../state/words';
+  import { saveBlob } from '../state/files';
+  import { fileNameFor, moment, size } from '../state/words';
 
   let { console, row, whole }: { console: Console; row: Row; whole: Promise<Detail> } = $props();
 
-  const endings: Record<string, string> = {
-    'text/plain': 'txt',
-    'text/html': 'html',
-    'image/png': 'png',
-    'image/jpeg': 'jpg',
-    'image/svg+xml': 'svg',
-    'text/uri-list': 'uris',
-  };
-
   async function save(n: number, mime: string): Promise<void> {
     try {
-      const url = URL.createObjectURL(await console.service.representation(row.id, n));
-      const link = document.createElement('a');
-      link.href = url;
-      link.download = `clip-${row.prefix}.${endings[mime.split(';')[0] ?? ''] ?? 'bin'}`;
-      link.click();
-      setTimeout(() => URL.revokeObjectURL(url), 10_000);
+      saveBlob(await console.service.representation(row.id, n), fileNameFor(row, mime));
     } catch (why) {
       console.fail(why);
     }

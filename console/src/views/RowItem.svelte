@@ -1,10 +1,14 @@
 <!-- One clip in the stream: its place, its sign, what it is, where it is from, when. Unfolds in place. -->
 <script lang="ts">
-  import type { Row } from '../api/types';
+  import Bookmark from '@lucide/svelte/icons/bookmark';
+
+  import type { Excerpt, Row } from '../api/types';
   import type { Console } from '../state/console.svelte';
   import { PICTURE_ROW, rowHeight } from '../state/layout';
-  import { facts, linkParts, moment, pictureFacts, summary, time } from '../state/words';
+  import { facts, linkParts, moment, pictureFacts, shortDate, summary, time } from '../state/words';
+  import Dot from './Dot.svelte';
   import KindSign from './KindSign.svelte';
+  import Marked from './Marked.svelte';
   import Picture from './Picture.svelte';
   import Unfolded from './Unfolded.svelte';
 
@@ -18,15 +22,31 @@
     top: number;
     selected: boolean;
     unfolded: boolean;
+    excerpts: Excerpt[] | undefined;
+    listed: 'history' | 'found';
+    chosen: boolean;
+    now: number;
     onheight: (height: number) => void;
     onrest: (id: string | null) => void;
   }
-  let { console, id, place, total, kind, row, top, selected, unfolded, onheight, onrest }: Props = $props();
+  let { console, id, place, total, kind, row, top, selected, unfolded, excerpts, listed, chosen, now, onheight, onrest }: Props = $props();
 
   const least = $derived(rowHeight(kind));
   const showsPicture = $derived(least === PICTURE_ROW);
   const parts = $derived(row?.kind === 'link' ? linkParts(row.head) : null);
-  const label = $derived(row ? `${place + 1}${unfolded ? ', unfolded' : ''}, ${row.kind === 'image' ? 'picture' : row.kind}: ${summary(row).slice(0, 160)}` : `${place + 1}`);
+  const best = $derived(excerpts?.find((one) => ['title', 'text', 'file'].includes(one.of)));
+  /** A match in what stands in the second line. */
+  const other = $derived(best ? undefined : excerpts?.[0]);
+  const shownPlace = $derived(listed === 'found' && row ? row.place : place + 1);
+
+  function choose(event: MouseEvent): void {
+    event.stopPropagation();
+    if (event.shiftKey) console.history.chooseTo(id);
+    else console.history.choose([id], !chosen);
+    console.history.select(id);
+  }
+
+  const label = $derived(row ? `${chosen ? 'chosen, ' : ''}${shownPlace}${unfolded ? ', unfolded' : ''}, ${row.kind === 'image' ? 'picture' : row.kind}: ${summary(row).slice(0, 160)}` : `${shownPlace}`);
 
   let height = $state(0);
   $effect(() => {
@@ -54,11 +74,19 @@
   <div
     class={[
       'rounded-box h-full cursor-default border px-2 sm:px-2.5',
-      selected ? 'border-secondary/60 bg-base-200' : 'hover:bg-base-200/60 border-transparent',
+      selected ? 'border-secondary/60 bg-base-200' : chosen ? 'border-base-300 bg-base-200/70' : 'hover:bg-base-200/60 border-transparent',
     ]}
   >
     <div class="flex gap-2.5 pt-2" style:min-height={unfolded ? undefined : `${least - 2}px`}>
-      <span class="facts figures w-8 shrink-0 pt-px text-right">{place + 1}</span>
+      <button
+        type="button"
+        class={['facts figures choose w-9 shrink-0 self-start rounded-md pr-1 pt-px text-right', { chosen }]}
+        tabindex="-1"
+        aria-pressed={chosen}
+        aria-label="Choose {shownPlace}"
+        title="Choose (X); with Shift, up to here"
+        onclick={choose}>{chosen ? '✓' : shownPlace}</button
+      >
       {#if row}
         <KindSign kind={row.kind} />
         <div class="min-w-0 grow">
@@ -70,15 +98,20 @@
             </p>
           {:else if !unfolded}
             <p class="truncate leading-5" data-summary>
-              {#if parts}<span class="font-medium">{parts[0]}</span><span class="soft">{parts[1]}</span>{:else}{summary(row)}{/if}
+              {#if row.title && best?.of !== 'title'}<span class="font-medium">{row.title}</span><span class="soft"> · </span>{/if}{#if best}<Marked excerpt={best} />{:else if row.title}<span class="soft">{summary({ ...row, title: null })}</span>{:else if parts}<span class="font-medium">{parts[0]}</span><span class="soft">{parts[1]}</span>{:else}{summary(row)}{/if}
             </p>
-            <p class="facts truncate leading-4.5">{facts(row).join(' · ')}</p>
+            <p class="facts truncate leading-4.5">
+              {#if row.color}<Dot color={row.color} />{/if}
+              {#if row.kept?.drawer_name}<span class="text-base-content/80">{row.kept.drawer_name}</span> ·{/if}
+              {#if other}<Marked excerpt={other} />{:else}{facts(row).join(' · ')}{/if}
+            </p>
           {:else}
             <Unfolded {console} {row} />
           {/if}
         </div>
+        {#if row.kept}<Bookmark size={13} class="text-accent mt-1 shrink-0 fill-current" aria-label="Pinned" />{/if}
         <time class="facts figures shrink-0 pt-px" datetime={new Date(row.copied_at / 1000).toISOString()} title={moment(row.copied_at / 1000)}>
-          {time(row.copied_at / 1000)}
+          {listed === 'found' ? shortDate(row.copied_at / 1000, now) : time(row.copied_at / 1000)}
         </time>
       {:else}
         <span class="bg-base-200 size-6 rounded-md"></span>
@@ -87,3 +120,12 @@
     </div>
   </div>
 </article>
+
+<style>
+  .choose:hover,
+  .choose.chosen {
+    color: var(--color-primary-content);
+    background: var(--color-primary);
+    cursor: pointer;
+  }
+</style>

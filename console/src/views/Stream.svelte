@@ -3,12 +3,15 @@
   import { tick, untrack } from 'svelte';
 
   import type { Console } from '../state/console.svelte';
+  import type { Panel } from '../state/history.svelte';
   import { headingsBetween, placeAt, rowHeight } from '../state/layout';
   import { count, sittingName, span } from '../state/words';
+  import ChosenBar from './ChosenBar.svelte';
   import Empty from './Empty.svelte';
-  import Lamp from './Lamp.svelte';
   import Preview from './Preview.svelte';
   import RowItem from './RowItem.svelte';
+  import SearchBar from './SearchBar.svelte';
+  import Welcome from './Welcome.svelte';
 
   let { console }: { console: Console } = $props();
   const history = $derived(console.history);
@@ -36,14 +39,14 @@
   const layout = $derived(history.layout);
   const openPlace = $derived(history.place(history.unfolded));
   const extra = $derived(
-    openPlace < 0 || unfoldedHeight === 0 ? 0 : Math.max(0, unfoldedHeight - rowHeight(history.chronicle.kinds[openPlace] ?? 't')),
+    openPlace < 0 || unfoldedHeight === 0 ? 0 : Math.max(0, unfoldedHeight - rowHeight(history.list.kinds[openPlace] ?? 't')),
   );
   /** Where a row lies, the unfolded one above it counted in. */
   const topOf = (place: number) => (layout.tops[place] ?? 0) + (openPlace >= 0 && place > openPlace ? extra : 0);
   const headingTop = (first: number, top: number) => top + (openPlace >= 0 && first > openPlace ? extra : 0);
 
   const shown = $derived.by(() => {
-    const { ids, kinds } = history.chronicle;
+    const { ids, kinds } = history.list;
     const from = scrollTop - BEYOND;
     const to = scrollTop + viewHeight + BEYOND;
     const places: number[] = [];
@@ -71,9 +74,9 @@
       before() {
         const busy = pointerInside || history.selected !== null || scrollTop > 4;
         const place = placeAt(layout.tops, scrollTop);
-        const id = history.chronicle.ids[place];
+        const id = history.list.ids[place];
         anchor = busy && id !== undefined ? { id, offset: scrollTop - topOf(place) } : null;
-        lengthBefore = history.chronicle.ids.length;
+        lengthBefore = history.list.ids.length;
       },
       async after() {
         const held = anchor;
@@ -83,7 +86,7 @@
         if (place < 0 || !box) return;
         const wanted = Math.max(0, topOf(place) + held.offset);
         if (Math.abs(wanted - box.scrollTop) >= 1) {
-          const arrived = history.chronicle.ids.length - lengthBefore;
+          const arrived = history.list.ids.length - lengthBefore;
           box.scrollTop = wanted;
           scrollTop = box.scrollTop;
           if (arrived !== 0 || wanted > 0) unseen += Math.max(1, arrived);
@@ -101,7 +104,7 @@
   function bringIntoView(place: number): void {
     if (!box || place < 0) return;
     const top = topOf(place);
-    const height = openPlace === place ? Math.max(unfoldedHeight, rowHeight('t')) : rowHeight(history.chronicle.kinds[place] ?? 't');
+    const height = openPlace === place ? Math.max(unfoldedHeight, rowHeight('t')) : rowHeight(history.list.kinds[place] ?? 't');
     const isFirst = layout.headings.some((heading) => heading.first === place);
     const upper = isFirst ? top - 46 : top;
     if (upper < box.scrollTop) box.scrollTop = upper;
@@ -130,12 +133,19 @@
     });
   });
 
+  // The search field moves the selection without giving up the focus.
+  function onFollow(event: Event): void {
+    const { focus } = (event as CustomEvent<{ focus: boolean }>).detail;
+    if (focus) void follow();
+    else void tick().then(() => bringIntoView(history.place(history.selected)));
+  }
+  $effect(() => {
+    document.addEventListener('yadori-follow', onFollow);
+    return () => document.removeEventListener('yadori-follow', onFollow);
+  });
+
   function onKey(event: KeyboardEvent): void {
     if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) {
-      if ((event.ctrlKey || event.metaKey) && event.key === 'z' && !event.shiftKey) {
-        event.preventDefault();
-        void console.undo();
-      }
       return;
     }
     const target = event.target as HTMLElement;
@@ -148,17 +158,17 @@
     const inText = target.closest('[data-words]') !== null;
     if (step !== undefined && !inText) {
       event.preventDefault();
-      history.step(step === Infinity ? history.length : step === -Infinity ? -history.length : step);
+      if (event.shiftKey && selected) history.choose([selected], true);
+      history.step(step === Infinity ? history.list.ids.length : step === -Infinity ? -history.list.ids.length : step);
+      if (event.shiftKey && history.selected) history.choose([history.selected], true);
       void follow();
       return;
     }
-    if (event.key === 'u' || event.key === 'U') {
-      event.preventDefault();
-      void console.undo();
-      return;
-    }
     if (event.key === 'Escape') {
-      if (history.unfolded) history.unfolded = null;
+      if (history.panel) history.panel = null;
+      else if (history.unfolded) history.unfolded = null;
+      else if (history.chosen.size > 0) history.choose([...history.chosen], false);
+      else if (console.search.active) console.search.clear();
       else if (selected) {
         history.select(null);
         box?.focus();
@@ -166,18 +176,30 @@
       console.dismiss();
       return;
     }
-    if (!selected || onControl) return;
+    if (!selected || onControl || target.isContentEditable) return;
+    const subjects = history.subjects(selected);
+    const open = (panel: Panel) => () => {
+      history.open(selected, panel);
+      void tick().then(() => bringIntoView(history.place(selected)));
+    };
+    const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
     const acts: Record<string, () => void> = {
-      Enter: () => void console.take(selected, 'copied'),
+      Enter: () => void console.take(selected, 'ready'),
       t: () => void console.take(selected, 'plain'),
-      T: () => void console.take(selected, 'plain'),
-      Delete: () => void console.remove([selected]),
+      Delete: () => void console.remove(subjects),
+      p: () => void console.pin(subjects),
+      b: () => void console.bringUp(subjects),
+      x: () => history.choose([selected], !history.chosen.has(selected)),
+      e: open('edit'),
+      d: open('drawer'),
+      n: open('title'),
+      c: open('color'),
       ' ': () => {
         history.toggle(selected);
         void follow();
       },
     };
-    const act = acts[event.key];
+    const act = acts[key];
     if (act) {
       event.preventDefault();
       act();
@@ -196,7 +218,7 @@
     const place = history.place(row.id);
     if (place < 0) return null;
     const worthIt = row.kind === 'image' || row.kind === 'files' || row.lines > 1 || row.chars > 90;
-    const below = topOf(place) + rowHeight(history.chronicle.kinds[place] ?? 't') - 8;
+    const below = topOf(place) + rowHeight(history.list.kinds[place] ?? 't') - 8;
     const space = scrollTop + viewHeight - below;
     return worthIt ? { row, top: space > 300 ? below : Math.max(scrollTop + 8, topOf(place) - 330) } : null;
   });
@@ -205,23 +227,14 @@
 <svelte:window onkeydown={onKey} />
 
 <main class="flex min-h-0 min-w-0 grow flex-col">
-  <header class="border-base-300 border-b px-4 py-2.5 sm:px-6.5">
-    <div class="mx-auto flex max-w-4xl items-center gap-3 sm:pr-2 sm:pl-4.5">
-    <h1 class="text-base font-semibold">History</h1>
-    <span class="facts figures hidden grow sm:inline">{count(history.length, 'clip')}, newest first</span>
-    <span class="flex min-w-0 grow items-center justify-end gap-2 sm:hidden">
-      <Lamp look={console.lamp.look} breaths={console.breaths} />
-      <span class="truncate font-medium">{console.lamp.words}</span>
-    </span>
-    <button class="btn btn-sm btn-ghost" onclick={() => void console.undo()}>Undo <kbd class="keycap">U</kbd></button>
-    </div>
-  </header>
+  <SearchBar {console} />
+  <ChosenBar {console} />
   <div class="relative min-h-0 grow">
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
     <div
       id="stream"
       role="region"
-      aria-label="History, newest first"
+      aria-label={history.results ? 'What was found' : console.prefs.order === 'newest' ? 'History, newest first' : 'History, oldest first'}
       aria-busy={!history.loaded}
       tabindex="0"
       class="h-full overflow-y-auto"
@@ -232,8 +245,17 @@
       onpointerenter={() => (pointerInside = true)}
       onpointerleave={() => (pointerInside = false)}
     >
+      {#if !console.prefs.welcomed && history.loaded && !console.search.active}
+        <Welcome {console} />
+      {/if}
       {#if history.loaded && history.length === 0}
         <Empty {console} />
+      {:else if history.results && history.results.ids.length === 0 && !console.search.error}
+        <div class="mx-auto max-w-md px-6 pt-20 text-center" data-nothing>
+          <h2 class="text-lg font-semibold">Nothing matches</h2>
+          <p class="mt-1.5">No clip holds all of “{console.search.shownFor}”. Fewer words find more; case and accents do not matter.</p>
+          <button type="button" class="btn btn-sm btn-soft mt-4" onclick={() => console.search.clear()}>Show everything</button>
+        </div>
       {:else}
         <div class="relative mx-auto max-w-4xl" style:height="{layout.height + extra + 24}px">
           {#each headings as heading (heading.first)}
@@ -250,7 +272,11 @@
               {console}
               id={one.id}
               place={one.place}
-              total={history.length}
+              total={history.list.ids.length}
+              excerpts={history.results ? console.search.excerpts.get(one.id) : undefined}
+              listed={history.results ? 'found' : 'history'}
+              chosen={history.chosen.has(one.id)}
+              {now}
               kind={one.kind}
               row={history.row(one.id)}
               top={topOf(one.place)}
@@ -272,12 +298,4 @@
       >
     {/if}
   </div>
-  <!-- On a narrow page the rail is a bottom bar: what a paste gives, always in sight. -->
-  <footer class="bg-base-200 border-base-300 flex items-center gap-2 border-t px-4 py-2.5 sm:hidden">
-    <span class="facts shrink-0">A paste now gives</span>
-    <span class="min-w-0 grow truncate">
-      {#if console.status?.live.clip}{console.status.live.clip.head.trim() || console.status.live.clip.kind}{:else if console.status?.live.state === 'empty'}nothing{:else}…{/if}
-    </span>
-    <span class="facts figures shrink-0">{console.today} today</span>
-  </footer>
 </main>

@@ -19,7 +19,7 @@
       </div>
       {#if toast.act}
         <button class="btn btn-sm btn-ghost border-current/40" onclick={() => toast.act?.run()}>
-          {toast.act.label} <kbd class="keycap">U</kbd>
+          {toast.act.label} <kbd class="keycap">{toast.act.label === 'Redo' ? 'Shift U' : 'U'}</kbd>
         </button>
       {/if}
       <button class="btn btn-sm btn-ghost btn-square" aria-label="Dismiss" onclick={() => console.dismiss()}>

@@ -2,18 +2,43 @@
 <script lang="ts">
   import type { Detail, Row } from '../api/types';
   import type { Console } from '../state/console.svelte';
-  import { facts, mayBeFollowed, pictureFacts, size } from '../state/words';
+  import { saveBlob } from '../state/files';
+  import { facts, fileNameFor, mailTo, mayBeFollowed, pictureFacts, size } from '../state/words';
+  import Acts from './Acts.svelte';
   import Formatted from './Formatted.svelte';
   import Holds from './Holds.svelte';
+  import Panels from './Panels.svelte';
   import Picture from './Picture.svelte';
 
-  let { console, row }: { console: Console; row: Row } = $props();
+  let { console, row, inPlace = false }: { console: Console; row: Row; inPlace?: boolean } = $props();
   let side = $state<'words' | 'formatted' | 'holds'>('words');
   // Read anew when it was copied again meanwhile.
   const readWhole = (id: string, _copiedAt: number) => console.history.detail(id);
   const whole: Promise<Detail> = $derived(readWhole(row.id, row.copied_at));
-  const link = $derived(row.kind === 'link' ? row.head.trim() : '');
   const hasPicture = $derived(row.kind === 'image' || /\.(png|jpe?g|gif|webp|bmp|tiff?|svg)$/i.test(row.files?.[0] ?? ''));
+  const editing = $derived(console.history.panel === 'edit' || console.history.panel === 'compare');
+
+  /** The form the clip is known by, as a file. */
+  async function save(): Promise<void> {
+    try {
+      const { representations } = await whole;
+      const one = representations.find(({ mime }) => mime === row.picture?.mime) ?? representations[0];
+      if (one) saveBlob(await console.service.representation(row.id, one.n), fileNameFor(row, one.mime));
+    } catch (why) {
+      console.fail(why);
+    }
+  }
+
+  async function mail(): Promise<void> {
+    try {
+      const address = mailTo(row.title, (await whole).text ?? row.head);
+      if (address) window.location.href = address;
+      else console.tell('It is too long to be handed to mail. Save it as a file and attach that.', { wrong: true });
+    } catch (why) {
+      console.fail(why);
+    }
+  }
+
   const sides = $derived(
     [
       ['words', row.kind === 'image' ? 'Picture' : row.kind === 'files' ? 'Files' : 'Words'],
@@ -24,7 +49,7 @@
 </script>
 
 {#if row.title}<p class="font-medium">{row.title}</p>{/if}
-{#if side === 'words'}
+{#if editing}<!-- shown in the panel below -->{:else if side === 'words'}
   {#if hasPicture}
     <div class="py-1"><Picture {row} most={1600} tall={420} /></div>
     {#if row.kind === 'image'}<p class="facts">{pictureFacts(row)}</p>{/if}
@@ -71,29 +96,23 @@
   </p>
 {/if}
 
-<div class="mt-2 mb-2.5 flex flex-wrap items-center gap-1.5" role="group" aria-label="Acts">
-  <button class="btn btn-sm btn-primary" onclick={() => void console.take(row.id, 'copied')}>
-    Take <kbd class="keycap">Enter</kbd>
-  </button>
-  {#if row.kind !== 'image'}
-    <button class="btn btn-sm btn-ghost" onclick={() => void console.take(row.id, 'plain')}>
-      Plain <kbd class="keycap">T</kbd>
-    </button>
-  {/if}
-  {#if link && mayBeFollowed(link)}
-    <a class="btn btn-sm btn-ghost" href={link} target="_blank" rel="noopener noreferrer">Open the link</a>
-  {/if}
+<div class="mt-1 flex flex-wrap items-center gap-2">
   <span class="join">
     {#each sides as [name, label] (name)}
       <button
-        class={['btn btn-sm join-item', side === name ? 'bg-base-300 border-base-300' : 'btn-ghost']}
+        type="button"
+        class={['btn btn-xs join-item', side === name ? 'bg-base-300 border-base-300' : 'btn-ghost']}
         aria-pressed={side === name}
         onclick={() => (side = name)}>{label}</button
       >
     {/each}
   </span>
-  <span class="facts ml-auto hidden sm:inline">{size(row.size)}</span>
-  <button class="btn btn-sm btn-ghost text-error" onclick={() => void console.remove([row.id])}>
-    Remove <kbd class="keycap">Del</kbd>
-  </button>
+  <span class="facts">{size(row.size)}</span>
+  <button type="button" class="btn btn-xs btn-ghost" onclick={() => void save()}>Save as file</button>
+  {#if row.kind !== 'image'}
+    <button type="button" class="btn btn-xs btn-ghost" onclick={() => void mail()}>Mail</button>
+  {/if}
 </div>
+
+<Panels {console} {row} {whole} />
+<Acts {console} {row} {inPlace} />

@@ -1,0 +1,32 @@
+// What the person prefers here: order, how many are shown, whether the first start was seen. Kept by the browser.
+
+const STORED = 'yadori.prefs';
+
+export const MOST: [number, string][] = [
+  [50, '50'],
+  [200, '200'],
+  [1_000, '1,000'],
+  [Number.MAX_SAFE_INTEGER, 'all'],
+];
+
+export class Prefs {
+  order = $state<'newest' | 'oldest'>('newest');
+  most = $state(Number.MAX_SAFE_INTEGER);
+  welcomed = $state(false);
+
+  constructor() {
+    try {
+      const known = JSON.parse(localStorage.getItem(STORED) ?? '{}') as Record<string, unknown>;
+      if (known.order === 'oldest') this.order = 'oldest';
+      if (typeof known.most === 'number' && known.most > 0) this.most = known.most;
+      this.welcomed = known.welcomed === true;
+    } catch {
+      // What can't be read is as good as not set.
+    }
+  }
+
+  save(): void {
+    const { order, most, welcomed } = this;
+    localStorage.setItem(STORED, JSON.stringify({ order, most, welcomed }));
+  }
+}

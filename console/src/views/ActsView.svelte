@@ -1,0 +1,43 @@
+<!-- What can be taken back, and made again, in order. -->
+<script lang="ts">
+  import type { Console } from '../state/console.svelte';
+  import { actName, moment, time } from '../state/words';
+
+  let { console }: { console: Console } = $props();
+  const acts = $derived.by(() => {
+    void console.acted;
+    return console.service.acts();
+  });
+</script>
+
+<main class="min-h-0 min-w-0 grow overflow-y-auto" id="stream" tabindex="-1">
+  <div class="mx-auto max-w-2xl px-5 py-6">
+    <div class="flex items-center gap-2">
+      <h1 class="grow text-base font-semibold">Recent acts</h1>
+      <button type="button" class="btn btn-sm btn-soft" onclick={() => void console.undo()}>Undo <kbd class="keycap">U</kbd></button>
+      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void console.redo()}>Redo <kbd class="keycap">Shift U</kbd></button>
+    </div>
+    <p class="facts mt-1">
+      They are taken back one by one, newest first, wherever they were made on this device, also after a restart. What was removed can be taken
+      back until the time beside it; then it is gone for good. A new act leaves nothing to be made again.
+    </p>
+    {#await acts then list}
+      {#if list.length === 0}
+        <p class="mt-8 text-center" data-empty>There is nothing to take back.</p>
+      {/if}
+      <ol class="mt-4" data-acts>
+        {#each list as act, n (`${act.at}`)}
+          <li class={['border-base-300 flex items-baseline gap-3 border-t py-2', act.undone && 'soft']}>
+            <time class="facts figures w-12" title={moment(act.at / 1000)}>{time(act.at / 1000)}</time>
+            <span class={['grow', act.undone && 'line-through']}>{actName(act.act)}</span>
+            {#if act.undone}<span class="facts">taken back</span>{/if}
+            {#if act.until}<span class="facts figures">until {time(act.until / 1000)}</span>{/if}
+            {#if n === list.findIndex((one) => !one.undone)}<span class="facts">next to be taken back</span>{/if}
+          </li>
+        {/each}
+      </ol>
+    {:catch why}
+      <p class="text-error mt-6">They can't be listed now: {why.message}.</p>
+    {/await}
+  </div>
+</main>
