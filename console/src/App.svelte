@@ -89,7 +89,7 @@
     {:else}
       <HelpView {console} />
     {/if}
-    {#if console.place.view !== 'insight' && console.place.view !== 'help'}<AtHand {console} />{/if}
+    {#if console.place.view === 'history' || console.place.view === 'drawer'}<AtHand {console} />{/if}
     <BottomBar {console} />
   </div>
   <AskLine {console} />

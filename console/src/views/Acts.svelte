@@ -12,43 +12,43 @@
   const toggle = (panel: Panel) => (history.panel = history.panel === panel ? null : panel);
 </script>
 
-<div class="mt-2 mb-2.5 flex flex-wrap items-center gap-1" role="group" aria-label="Acts">
+<div class="mt-2 mb-2.5 flex flex-wrap items-center gap-0.5" role="group" aria-label="Acts">
   <button type="button" class="btn btn-sm btn-primary" onclick={() => void console.take(row.id, 'ready')}>
     Take <kbd class="keycap">Enter</kbd>
   </button>
   {#if row.kind !== 'image'}
-    <button type="button" class="btn btn-sm btn-ghost" onclick={() => void console.take(row.id, 'plain')}>Plain <kbd class="keycap">T</kbd></button>
+    <button type="button" class="btn btn-sm btn-ghost px-2" onclick={() => void console.take(row.id, 'plain')}>Plain <kbd class="keycap">T</kbd></button>
   {/if}
   {#if row.fill_ins}
-    <button type="button" class="btn btn-sm btn-ghost" onclick={() => void console.take(row.id, 'copied')}>As copied</button>
+    <button type="button" class="btn btn-sm btn-ghost px-2" onclick={() => void console.take(row.id, 'copied')}>As copied</button>
   {/if}
   {#if isText}
-    <button type="button" class="btn btn-sm btn-ghost" aria-expanded={history.panel === 'edit'} onclick={() => toggle('edit')}>
+    <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={history.panel === 'edit'} onclick={() => toggle('edit')}>
       Edit <kbd class="keycap">E</kbd>
     </button>
   {/if}
-  <button type="button" class="btn btn-sm btn-ghost" aria-pressed={row.kept != null} onclick={() => void console.pin([row.id])}>
+  <button type="button" class="btn btn-sm btn-ghost px-2" aria-pressed={row.kept != null} onclick={() => void console.pin([row.id])}>
     {row.kept ? 'Unpin' : 'Pin'} <kbd class="keycap">P</kbd>
   </button>
-  <button type="button" class="btn btn-sm btn-ghost" aria-expanded={history.panel === 'drawer'} onclick={() => toggle('drawer')}>
+  <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={history.panel === 'drawer'} onclick={() => toggle('drawer')}>
     Drawer <kbd class="keycap">D</kbd>
   </button>
-  <button type="button" class="btn btn-sm btn-ghost" aria-expanded={history.panel === 'title'} onclick={() => toggle('title')}>
+  <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={history.panel === 'title'} onclick={() => toggle('title')}>
     Title <kbd class="keycap">N</kbd>
   </button>
-  <button type="button" class="btn btn-sm btn-ghost" aria-expanded={history.panel === 'color'} onclick={() => toggle('color')}>
+  <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={history.panel === 'color'} onclick={() => toggle('color')}>
     Color <kbd class="keycap">C</kbd>
   </button>
   {#if !inPlace}
-    <button type="button" class="btn btn-sm btn-ghost" onclick={() => void console.bringUp([row.id])}>Bring up <kbd class="keycap">B</kbd></button>
+    <button type="button" class="btn btn-sm btn-ghost px-2" onclick={() => void console.bringUp([row.id])}>Bring up <kbd class="keycap">B</kbd></button>
   {/if}
   {#if row.made_from}
-    <button type="button" class="btn btn-sm btn-ghost" aria-expanded={history.panel === 'compare'} onclick={() => toggle('compare')}>Original</button>
+    <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={history.panel === 'compare'} onclick={() => toggle('compare')}>Original</button>
   {/if}
   {#if link && mayBeFollowed(link)}
-    <a class="btn btn-sm btn-ghost" href={link} target="_blank" rel="noopener noreferrer">Open</a>
+    <a class="btn btn-sm btn-ghost px-2" href={link} target="_blank" rel="noopener noreferrer">Open</a>
   {/if}
-  <button type="button" class="btn btn-sm btn-ghost text-error ml-auto" onclick={() => void console.remove([row.id])}>
+  <button type="button" class="btn btn-sm btn-ghost text-error ml-auto px-2" onclick={() => void console.remove([row.id])}>
     Remove <kbd class="keycap">Del</kbd>
   </button>
 </div>

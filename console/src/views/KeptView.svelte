@@ -1,7 +1,7 @@
 <!-- The favorites, or a drawer: kept things in the person's own order, moved by pointer and by keyboard. -->
 <script lang="ts">
   import Grip from '@lucide/svelte/icons/grip-vertical';
-  import { tick } from 'svelte';
+  import { tick, untrack } from 'svelte';
 
   import type { Console } from '../state/console.svelte';
   import { itemId } from '../state/kept.svelte';
@@ -27,7 +27,10 @@
   let box = $state<HTMLElement>();
 
   // The rows come with the list: details and acts find them there.
-  $effect(() => history.remember(items.flatMap((item) => ('clip' in item ? [item.clip] : []))));
+  $effect(() => {
+    const rows = items.flatMap((item) => ('clip' in item ? [item.clip] : []));
+    untrack(() => history.remember(rows));
+  });
   $effect(() => {
     void place;
     selected = null;
@@ -48,6 +51,7 @@
     const rest = items.filter((one) => itemId(one) !== id);
     const at = before === '' ? rest.length : rest.findIndex((one) => itemId(one) === before);
     kept.items = [...rest.slice(0, at), item, ...rest.slice(at)];
+    if (place === null) kept.first = kept.items.slice(0, 9).flatMap((one) => ('clip' in one ? [one.clip] : []));
     const work =
       'divider' in item
         ? service.changeDivider(place ?? '', id, { before })
@@ -297,7 +301,7 @@
                 <p class="facts truncate">{row.title ? `${row.title} · ` : ''}{facts(row).join(' · ')}</p>
               {:else}
                 <p class="truncate leading-5" data-summary>
-                  {#if row.title}<span class="font-medium">{row.title}</span><span class="soft"> · {summary({ ...row, title: null })}</span>{:else}{summary(row)}{/if}
+                  {#if row.title}<span class="font-medium">{row.title}</span><span class="soft">{` · ${summary({ ...row, title: null })}`}</span>{:else}{summary(row)}{/if}
                 </p>
                 <p class="facts truncate leading-4.5">{#if row.color}<Dot color={row.color} />{' '}{/if}{row.fill_ins ? 'fills in · ' : ''}{facts(row).join(' · ')}</p>
               {/if}

@@ -98,7 +98,7 @@
             </p>
           {:else if !unfolded}
             <p class="truncate leading-5" data-summary>
-              {#if row.title && best?.of !== 'title'}<span class="font-medium">{row.title}</span><span class="soft"> · </span>{/if}{#if best}<Marked excerpt={best} />{:else if row.title}<span class="soft">{summary({ ...row, title: null })}</span>{:else if parts}<span class="font-medium">{parts[0]}</span><span class="soft">{parts[1]}</span>{:else}{summary(row)}{/if}
+              {#if row.title && best?.of !== 'title'}<span class="font-medium">{row.title}</span><span class="soft">{' · '}</span>{/if}{#if best}<Marked excerpt={best} />{:else if row.title}<span class="soft">{summary({ ...row, title: null })}</span>{:else if parts}<span class="font-medium">{parts[0]}</span><span class="soft">{parts[1]}</span>{:else}{summary(row)}{/if}
             </p>
             <p class="facts truncate leading-4.5">
               {#if row.color}<Dot color={row.color} />{/if}

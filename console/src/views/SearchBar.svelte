@@ -160,7 +160,7 @@
         <label class="hidden items-center gap-1 sm:flex">
           <span class="sr-only">How many are shown</span>
           <select
-            class="bg-base-100 cursor-pointer underline underline-offset-2"
+            class="bg-base-100 hover:text-base-content cursor-pointer appearance-none rounded-sm text-right underline underline-offset-2 [field-sizing:content]"
             aria-label="How many are shown"
             value={console.prefs.most}
             onchange={(event) => save(() => (console.prefs.most = Number(event.currentTarget.value)))}

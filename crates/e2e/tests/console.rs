@@ -68,7 +68,9 @@ async fn copies_arrive_by_themselves_and_the_lamp_tells_how_things_stand() -> Re
     browser.until("return document.querySelector('[data-capture=broken] [data-lamp=broken]')").await?;
     browser.until("return document.title.startsWith('Copies are not being kept') && document.querySelector('[rel=icon]').href.includes('broken')").await?;
     let words = browser.script("return document.querySelector('[data-capture]').textContent").await?;
-    assert!(words.as_str().unwrap().contains("went away"), "{words}");
+    // When it went away, or, once it was tried again, that it does not answer.
+    let words = words.as_str().unwrap_or_default();
+    assert!(words.contains("went away") || words.contains("does not answer"), "{words}");
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }

@@ -15,30 +15,61 @@ async fn main() -> Result<()> {
     let browser = Browser::start(None).await?;
     browser.driver.goto(link(&home)?).await?;
     browser.until("return document.querySelectorAll('[data-summary]').length > 4").await?;
-    settle(&browser).await?;
-    let picture = async |name: &str| browser.picture(&out.join(name)).await;
+    let picture = async |name: &str| {
+        settle(&browser).await?;
+        browser.picture(&out.join(name)).await
+    };
+    picture("first-start.png").await?;
+    browser.script("[...document.querySelectorAll('[data-welcome] button')].at(-1).click()").await?;
+    browser.until("return !document.querySelector('[data-welcome]')").await?;
+    browser.script("document.activeElement.blur()").await?;
     picture("history-day.png").await?;
     browser.dark(true).await?;
-    settle(&browser).await?;
     picture("history-night.png").await?;
     browser.dark(false).await?;
     browser.script("document.querySelector('[aria-posinset=\"3\"]').click()").await?;
     browser.until("return document.querySelector('[data-words][role=region]')").await?;
-    settle(&browser).await?;
     picture("unfolded.png").await?;
-    browser
-        .script("document.querySelector('[aria-posinset=\"3\"] button[aria-pressed=false]').click()")
-        .await?;
-    browser.until("return document.querySelector('[data-holds],[data-formatted]')").await?;
-    settle(&browser).await?;
+    browser.script("[...document.querySelectorAll('[aria-posinset=\"3\"] button')].find((one) => one.textContent === 'All it holds').click()").await?;
+    browser.until("return document.querySelector('[data-holds]')").await?;
     picture("all-it-holds.png").await?;
     browser.press("\u{e00c}").await?;
     browser.press("\u{e00c}").await?;
-    browser.script("document.activeElement.blur()").await?;
+    // Search, with what matched and ways to go on.
+    browser.press("/").await?;
+    browser.until("return document.activeElement?.id === 'search'").await?;
+    browser.press("bunks -kestrel since:30d").await?;
+    browser.until("return /\\d match/.test(document.querySelector('[data-count]')?.textContent) && document.querySelector('mark.match')").await?;
+    picture("search.png").await?;
+    go(&browser, "#/favorites", "[data-kept=favorites] li").await?;
+    browser.script("[...document.querySelectorAll('[data-kept] li')].find((one) => one.textContent.includes('Booking held')).click()").await?;
+    browser.until("return document.querySelector('[data-kept] [data-words]')").await?;
+    picture("favorites.png").await?;
+    browser.press("e").await?;
+    browser.until("return document.querySelector('[data-editor] textarea') && document.body.textContent.includes('When taken')").await?;
+    picture("editor-and-fill-ins.png").await?;
+    let drawer = browser.script("return [...document.querySelectorAll('nav a')].find((one) => one.textContent.includes('Replies')).getAttribute('href')").await?;
+    go(&browser, drawer.as_str().unwrap_or_default(), "[data-kept] h2").await?;
+    picture("drawer.png").await?;
+    go(&browser, "#/insight", ".uplot").await?;
+    picture("insight.png").await?;
+    go(&browser, "#/help", "[data-tried]").await?;
+    browser.until("return document.querySelector('[data-tried]').textContent.includes('Lindqvist')").await?;
+    picture("help.png").await?;
+    go(&browser, "#/acts", "[data-acts] li").await?;
+    picture("recent-acts.png").await?;
+    go(&browser, "#/history", "[data-summary]").await?;
+    browser.script("document.querySelector('[aria-label=\"Clear the search\"]')?.click(); document.activeElement.blur()").await?;
     browser.size(390, 844, true).await?;
-    settle(&browser).await?;
     picture("narrow.png").await?;
     terminal(&home, &out.join("client.png"))
+}
+
+/// Goes to a place of the console and waits for something there.
+async fn go(browser: &Browser, hash: &str, wanted: &str) -> Result<()> {
+    browser.script(&format!("location.hash = '{hash}'")).await?;
+    browser.until(&format!("return document.querySelector('{wanted}')")).await?;
+    Ok(())
 }
 
 /// The client in a real terminal window.
@@ -47,8 +78,8 @@ fn terminal(home: &Path, out: &Path) -> Result<()> {
     let scratch = tempfile::tempdir()?;
     let done = scratch.path().join("done");
     let script = format!(
-        "PS1=; export YADORI_HOME='{}' PATH='{}':$PATH; for verb in status 'list -n 14' 'show 3' 'show 2 --details' 'take 5'; do \
-         printf '\\033[1m$ yadori %s\\033[0m\\n' \"$verb\"; yadori $verb; echo; done; touch '{}'; sleep 60",
+        "PS1=; export YADORI_HOME='{}' PATH='{}':$PATH; for verb in status 'list -n 5' 'list -n 6 makinen' 'list --favorites' 'drawer list' 'list --drawer suppliers' 'undo --list'; do \
+         printf '\\033[1m$ yadori %s\\033[0m\\n' \"$verb\"; yadori $verb | head -14; echo; done; touch '{}'; sleep 60",
         home.display(),
         programs().display(),
         done.display(),

@@ -1,0 +1,315 @@
+//! Finding and keeping in a real browser: search as one types, favorites, drawers, editing, several at once, undo.
+
+use anyhow::Result;
+use serde_json::json;
+use yadori_e2e::{Browser, Display, Service, until};
+
+const DOWN: &str = "\u{e015}";
+const ENTER: &str = "\u{e007}";
+const ESCAPE: &str = "\u{e00c}";
+
+const TAB: &str = "\u{e004}";
+const ALT: &str = "\u{e00a}";
+const NULL: &str = "\u{e000}";
+
+/// A browser signed in to a service, past the first start.
+async fn open(service: &Service) -> Result<Browser> {
+    let browser = Browser::start(None).await?;
+    browser.driver.goto(service.sign_in_link()).await?;
+    browser.until("return document.querySelector('#stream[aria-busy=false]')").await?;
+    browser
+        .script("[...document.querySelectorAll('[data-welcome] button')].find((one) => one.textContent === 'Skip').click()")
+        .await?;
+    browser.until("return !document.querySelector('[data-welcome]')").await?;
+    Ok(browser)
+}
+
+fn add(service: &Service, texts: &[&str]) -> Vec<String> {
+    texts
+        .iter()
+        .map(|text| {
+            let added: serde_json::Value =
+                serde_json::from_str(&service.yadori(&["add", "--json", "--", text])).expect("JSON");
+            added["row"]["id"].as_str().expect("an id").to_owned()
+        })
+        .collect()
+}
+
+/// Clicks the first element of a kind whose text is this.
+async fn click(browser: &Browser, kind: &str, text: &str) -> Result<()> {
+    let script = format!(
+        "const found = [...document.querySelectorAll({kind:?})].find((one) => one.textContent.trim().startsWith({text:?}) && \
+         one.offsetParent !== null); found?.click(); return found !== undefined"
+    );
+    browser.until(&script).await?;
+    Ok(())
+}
+
+async fn shown(browser: &Browser) -> Result<Vec<String>> {
+    let found = browser
+        .script(
+            "return [...document.querySelectorAll('[data-summary]')].map((one) => one.textContent.trim())",
+        )
+        .await?;
+    Ok(serde_json::from_value(found)?)
+}
+
+#[tokio::test]
+async fn a_few_letters_find_a_clip_and_enter_takes_the_one_that_was_found() -> Result<()> {
+    let display = Display::start();
+    let service = Service::on(&display.name());
+    add(&service, &["Gas 11 kg bottle", "T. Mäkinen, 7 bunks", "oats", "R. Tanaka, 3 bunks"]);
+    let browser = open(&service).await?;
+    browser.press("/").await?;
+    browser.until("return document.activeElement.id === 'search'").await?;
+    browser.press("makinen").await?;
+    browser.until("return document.querySelector('[data-count]').textContent === '1 match'").await?;
+    browser.until("return document.querySelector('mark.match')?.textContent === 'Mäkinen'").await?;
+    assert_eq!(shown(&browser).await?, ["T. Mäkinen, 7 bunks"]);
+    // What arrives meanwhile and matches better does not change what Enter takes.
+    add(&service, &["makinen makinen"]);
+    browser.until("return document.querySelector('[data-count]').textContent === '2 matches'").await?;
+    browser.until("return document.querySelectorAll('[data-summary]').length === 2").await?;
+    browser.press(ENTER).await?;
+    until("the take", || display.paste_text().filter(|text| text == "T. Mäkinen, 7 bunks"));
+    // A broken query says where and what was expected; nothing is lost.
+    browser.script("document.querySelector('[aria-label=\"Clear the search\"]').click()").await?;
+    browser.press("kind:song").await?;
+    browser
+        .until("return document.querySelector('#search-said').textContent.includes('text, link, image or files')")
+        .await?;
+    for _ in 0..4 {
+        browser.press("\u{e003}").await?;
+    }
+    browser
+        .until("return document.querySelector('[data-completions]')?.textContent.includes('text')")
+        .await?;
+    browser.press("l").await?;
+    browser
+        .until("return document.querySelector('[data-completions] button')?.textContent.includes('link')")
+        .await?;
+    browser.press(TAB).await?;
+    browser.until("return document.getElementById('search').value === 'kind:link '").await?;
+    browser.until("return document.querySelector('[data-nothing]')").await?;
+    browser.press(ESCAPE).await?;
+    browser.until("return document.querySelectorAll('[data-summary]').length === 5").await?;
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
+#[tokio::test]
+async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard_alone() -> Result<()> {
+    let display = Display::start();
+    let service = Service::on(&display.name());
+    add(&service, &["one", "two", "three"]);
+    let browser = open(&service).await?;
+    browser.until("return document.querySelectorAll('[data-summary]').length === 3").await?;
+    for n in 1..=3 {
+        browser.press(DOWN).await?;
+        browser.press("p").await?;
+        browser.until(&format!("return document.querySelectorAll('[data-at-hand]').length === {n}")).await?;
+    }
+    until("three favorites", || (service.yadori(&["list", "-f"]).lines().count() == 3).then_some(()));
+    // A title, by the key on its button.
+    browser.press("n").await?;
+    browser.until("return document.activeElement.name === 'title'").await?;
+    browser.press("The last").await?;
+    browser.press(ENTER).await?;
+    until("the title", || service.yadori(&["list", "-f"]).contains("The last").then_some(()));
+    browser.until("return document.activeElement.closest('article') !== null").await?;
+    // A new drawer on the way, chosen by typing.
+    browser.press("d").await?;
+    browser.until("return document.activeElement.closest('[data-picker]') !== null").await?;
+    browser.press("Huts").await?;
+    browser.press(ENTER).await?;
+    until("the drawer", || service.yadori(&["drawer", "list"]).contains("Huts").then_some(()));
+    browser
+        .until(
+            "return [...document.querySelectorAll('nav a')].some((one) => /Huts\\s*1/.test(one.textContent))",
+        )
+        .await?;
+    // Favorites, in another order.
+    browser.press(ESCAPE).await?;
+    browser.press("g").await?;
+    browser.press("f").await?;
+    browser.until("return document.querySelectorAll('[data-kept=favorites] li').length === 2").await?;
+    let before = shown(&browser).await?;
+    browser.press(DOWN).await?;
+    browser.press(format!("{ALT}{DOWN}{NULL}")).await?;
+    until("the new order", || {
+        let list = service.yadori(&["list", "-f"]);
+        (list.find(&before[1]) < list.find(&before[0])).then_some(())
+    });
+    browser.press("1").await?;
+    until("f1 is taken", || display.paste_text().filter(|text| *text == before[1]));
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
+#[tokio::test]
+async fn several_are_chosen_and_removed_and_come_back_in_one_act() -> Result<()> {
+    let service = Service::without_desk();
+    add(&service, &["oats 1", "gas 2", "oats 3", "gas 4", "oats 5"]);
+    let browser = open(&service).await?;
+    browser.until("return document.querySelectorAll('[data-summary]').length === 5").await?;
+    browser.press("/").await?;
+    browser.press("oats").await?;
+    browser.until("return document.querySelector('[data-count]').textContent === '3 matches'").await?;
+    click(&browser, "button", "choose all").await?;
+    browser.until("return document.querySelector('[data-chosen=\"3\"]')").await?;
+    click(&browser, "[data-chosen] button", "Remove").await?;
+    browser.until("return document.querySelector('[data-nothing]')").await?;
+    click(&browser, "[data-toast] button", "Undo").await?;
+    browser.until("return document.querySelector('[data-count]').textContent === '3 matches'").await?;
+    browser.script("document.querySelector('[aria-label=\"Clear the search\"]').click()").await?;
+    // By pointer at the items: a range with Shift.
+    browser
+        .script(
+            "const at = (n) => document.querySelector(`[aria-posinset=\"${n}\"] button.choose`); at(1).click(); \
+             at(3).dispatchEvent(new MouseEvent('click', { bubbles: true, shiftKey: true }))",
+        )
+        .await?;
+    browser.until("return document.querySelector('[data-chosen=\"3\"]')").await?;
+    click(&browser, "[data-chosen] button", "Pin").await?;
+    until("the pins", || (service.yadori(&["list", "-f"]).lines().count() == 3).then_some(()));
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
+#[tokio::test]
+async fn what_is_typed_in_the_editor_outlives_the_page_and_the_original_can_be_put_back() -> Result<()> {
+    let service = Service::without_desk();
+    let ids = add(&service, &["Dear {=ask \"Name\"}, see you on {=date}."]);
+    service.yadori(&["pin", &ids[0]]);
+    let browser = open(&service).await?;
+    browser.press(DOWN).await?;
+    browser.press("e").await?;
+    browser.until("return document.activeElement.tagName === 'TEXTAREA'").await?;
+    browser
+        .until(
+            "return document.querySelector('[data-editor]').textContent.includes('When taken: Dear [Name]')",
+        )
+        .await?;
+    browser.press(" Bring socks.").await?;
+    until("the draft", || {
+        let key = service.key();
+        let url = format!("{}/api/v1/clips/{}/draft", service.address(), ids[0]);
+        let (_, draft) = Service::curl(&["-H", &format!("authorization: Bearer {key}"), &url]);
+        (draft["text"] == json!("Dear {=ask \"Name\"}, see you on {=date}. Bring socks.")).then_some(())
+    });
+    // The page is closed and opened again.
+    browser.driver.refresh().await?;
+    browser.until("return document.querySelector('#stream[aria-busy=false]')").await?;
+    browser.press(DOWN).await?;
+    browser.press("e").await?;
+    browser.until("return document.activeElement.value?.endsWith('Bring socks.')").await?;
+    click(&browser, "[data-editor] button", "Save").await?;
+    until("the edited text", || service.yadori(&["show", "f1"]).contains("Bring socks").then_some(()));
+    browser.until("return document.querySelectorAll('article').length === 2").await?;
+    browser.until("return !document.querySelector('[data-editor]')").await?;
+    // What was changed, and back.
+    click(&browser, "article button", "Original").await?;
+    browser
+        .until("return document.querySelector('[data-compared] ins')?.textContent.includes('socks')")
+        .await?;
+    click(&browser, "article button", "Put the original back").await?;
+    until("the original", || (!service.yadori(&["show", "f1"]).contains("socks")).then_some(()));
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_text_that_asks_is_filled_before_it_is_taken() -> Result<()> {
+    let display = Display::start();
+    let service = Service::on(&display.name());
+    let ids = add(&service, &["Dear {=ask \"Name\"}, {=ask \"Nights\" \"2\"} nights."]);
+    service.yadori(&["pin", &ids[0]]);
+    let browser = open(&service).await?;
+    browser.until("return document.querySelector('[data-at-hand=\"1\"]')").await?;
+    browser.press("1").await?;
+    browser.until("return document.activeElement.id === 'answer-0'").await?;
+    browser.press("Anna").await?;
+    browser
+        .until(
+            "return document.querySelector('[data-preview-filled]')?.textContent === 'Dear Anna, 2 nights.'",
+        )
+        .await?;
+    browser.press(ENTER).await?;
+    until("the filled text", || display.paste_text().filter(|text| text == "Dear Anna, 2 nights."));
+    browser.until("return !document.querySelector('[data-asking]')").await?;
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
+#[tokio::test]
+async fn the_first_start_ends_with_the_persons_own_first_copy() -> Result<()> {
+    let mut display = Display::start();
+    let service = Service::on(&display.name());
+    let browser = Browser::start(None).await?;
+    browser.driver.goto(service.sign_in_link()).await?;
+    click(&browser, "[data-welcome] button", "Try it").await?;
+    browser.until("return document.querySelector('[data-welcome=\"1\"]').textContent.includes('Now copy something')").await?;
+    display.copy_text("my first copy");
+    browser
+        .until("return document.querySelector('[data-welcome]').textContent.includes('my first copy')")
+        .await?;
+    click(&browser, "[data-welcome] button", "Done").await?;
+    browser.until("return !document.querySelector('[data-welcome]')").await?;
+    browser.driver.refresh().await?;
+    browser.until("return document.querySelector('article')").await?;
+    assert_eq!(browser.script("return document.querySelector('[data-welcome]')").await?, json!(null));
+    browser.press("?").await?;
+    click(&browser, "button", "See the first start again").await?;
+    browser.until("return document.querySelector('[data-welcome]')").await?;
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
+#[tokio::test]
+async fn the_insight_leads_into_a_search_and_every_page_is_for_everyone() -> Result<()> {
+    let service = Service::without_desk();
+    let ids = add(&service, &["gas", "oats", "https://example.org/"]);
+    service.yadori(&["drawer", "new", "Huts", "--color", "green", "--group", "Office"]);
+    service.yadori(&["drawer", "put", "Huts", &ids[0]]);
+    service.yadori(&["drawer", "divider", "Huts", "Numbers"]);
+    service.yadori(&["pin", &ids[1]]);
+    let browser = open(&service).await?;
+    let axe = std::fs::read_to_string(
+        std::path::Path::new(env!("CARGO_MANIFEST_DIR"))
+            .join("../../console/node_modules/axe-core/axe.min.js"),
+    )?;
+    let drawer = browser
+        .until("return document.querySelector('nav a[href^=\"#/drawer\"]')?.getAttribute('href')")
+        .await?;
+    for dark in [false, true] {
+        browser.dark(dark).await?;
+        for (hash, wanted) in [
+            ("#/insight", ".uplot canvas"),
+            ("#/help", "[data-tried]"),
+            ("#/acts", "[data-acts] li"),
+            ("#/favorites", "[data-kept] li"),
+            (drawer.as_str().unwrap_or_default(), "[data-kept] h2"),
+            ("#/drawers", "main h1"),
+        ] {
+            browser.script(&format!("location.hash = '{hash}'")).await?;
+            browser.until(&format!("return document.querySelector({wanted:?})")).await?;
+            browser.script(&format!("if (!window.axe) {{ {axe} }}")).await?;
+            let found = browser
+                .driver
+                .execute_async(
+                    "const done = arguments[0]; axe.run(document, { resultTypes: ['violations'] }).then((all) => \
+                     done(all.violations.filter((one) => ['serious', 'critical'].includes(one.impact)) \
+                     .map((one) => one.id + ': ' + one.nodes.map((node) => node.html.slice(0, 160)).join(' | '))))",
+                    Vec::new(),
+                )
+                .await?;
+            assert_eq!(found.json(), &json!([]), "{hash} {dark}");
+        }
+    }
+    browser.script("location.hash = '#/insight'").await?;
+    click(&browser, "[data-insight] button", "link").await?;
+    browser.until("return document.getElementById('search')?.value === 'kind:link'").await?;
+    browser.until("return document.querySelector('[data-count]').textContent === '1 match'").await?;
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
