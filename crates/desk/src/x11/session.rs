@@ -66,8 +66,7 @@ enum Served {
 
 struct PendingTake {
     offer: Arc<Offer>,
-    /// Absent when the desk itself takes over from a program that has closed.
-    done: Option<oneshot::Sender<Result<(), TakeError>>>,
+    done: oneshot::Sender<Result<(), TakeError>>,
 }
 
 struct Reading {
@@ -97,7 +96,7 @@ pub(crate) struct Session<'a> {
     last_read: Option<(Window, Arc<Offer>)>,
     owner: Window,
     /// What a program held that has let go of the clipboard: on purpose, or because it is closing.
-    let_go: Option<(Window, Arc<Offer>, Instant)>,
+    let_go: Option<(Window, Arc<Offer>, Instant, Timestamp)>,
     /// Programs that wait for their content to be safe.
     saves: Vec<SelectionRequestEvent>,
 }
@@ -247,9 +246,7 @@ impl<'a> Session<'a> {
             }
         };
         for take in self.takes.drain(..) {
-            if let Some(done) = take.done {
-                let _ = done.send(Err(TakeError::NoDisplay("the display went away".into())));
-            }
+            let _ = take.done.send(Err(TakeError::NoDisplay("the display went away".into())));
         }
         if matches!(ended, Ended::Lost) {
             self.say(DeskEvent::Live(Live::Empty));
@@ -266,7 +263,7 @@ impl<'a> Session<'a> {
         while let Ok(command) = self.inbox.commands.try_recv() {
             match command {
                 Command::Stop => return Ok(true),
-                Command::Take(offer, done) => self.begin_take(offer, Some(done))?,
+                Command::Take(offer, done) => self.begin_take(offer, done)?,
             }
         }
         self.conn.flush()?;
@@ -320,17 +317,18 @@ impl<'a> Session<'a> {
             return Ok(());
         }
         if event.owner == 0 {
+            let mut taken_over = false;
             if gone {
-                self.owner_died(previous)?;
+                // A moment before the end: whoever has copied since, even within the same millisecond, keeps it.
+                taken_over = self.owner_died(previous, event.timestamp.wrapping_sub(1))?;
             } else {
                 self.let_go = self
                     .last_read
                     .take()
                     .filter(|(owner, _)| *owner == previous)
-                    .map(|(owner, offer)| (owner, offer, Instant::now()));
+                    .map(|(owner, offer)| (owner, offer, Instant::now(), event.selection_timestamp));
             }
-            // Still nobody's, unless the content of the closed program is being taken over.
-            if self.takes.is_empty() {
+            if !taken_over {
                 self.last_read = None;
                 self.say(DeskEvent::Live(Live::Empty));
             }
@@ -503,7 +501,8 @@ impl<'a> Session<'a> {
         }
     }
 
-    fn owner_died(&mut self, owner: Window) -> X<()> {
+    /// The owner's program has ended. True when what it held has been taken over.
+    fn owner_died(&mut self, owner: Window, time: Timestamp) -> X<bool> {
         for n in (0..self.readings.len()).rev() {
             if self.readings[n].owner == owner || !self.readings[n].job.is_superseded() {
                 let outcome = self.readings[n].job.owner_gone();
@@ -513,19 +512,19 @@ impl<'a> Session<'a> {
         if let Some((read_from, offer)) = self.last_read.clone()
             && read_from == owner
         {
-            self.begin_take(offer, None)?;
+            return self.take_over(offer, time);
         }
-        Ok(())
+        Ok(false)
     }
 
     /// Some programs (Chromium) let go of the clipboard on their way out: what they held is taken over when their window
     /// follows. What a living program clears stays cleared.
     fn window_died(&mut self, window: Window) -> X<()> {
         match self.let_go.take() {
-            Some((owner, offer, since))
+            Some((owner, offer, since, time))
                 if owner == window && self.owner == 0 && since.elapsed() < CLOSING =>
             {
-                self.begin_take(offer, None)
+                self.take_over(offer, time).map(|_| ())
             }
             other => {
                 self.let_go = other;

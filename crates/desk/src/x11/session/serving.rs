@@ -21,7 +21,7 @@ impl Session<'_> {
     pub(super) fn begin_take(
         &mut self,
         offer: Arc<Offer>,
-        done: Option<oneshot::Sender<Result<(), TakeError>>>,
+        done: oneshot::Sender<Result<(), TakeError>>,
     ) -> X<()> {
         self.takes.push(PendingTake { offer, done });
         self.ask_time()
@@ -30,30 +30,33 @@ impl Session<'_> {
     /// The server's time has come: own the clipboard with it (ICCCM section 2.1) and make sure of it.
     pub(super) fn finish_takes(&mut self, time: Timestamp) -> X<()> {
         for take in std::mem::take(&mut self.takes) {
-            // Taking over from a program that has closed must not take the clipboard from one that copied meanwhile.
-            if take.done.is_none() && self.owner != 0 {
-                continue;
-            }
-            let targets = self.targets_of(&take.offer)?;
-            self.conn.set_selection_owner(self.serving, self.atoms.CLIPBOARD, time)?;
-            let owner = self
-                .conn
-                .get_selection_owner(self.atoms.CLIPBOARD)?
-                .reply()
-                .map(|reply| reply.owner)
-                .unwrap_or(0);
-            let outcome = if owner == self.serving {
-                self.held = Some(Held { offer: take.offer, since: time, targets });
-                self.say(DeskEvent::Live(Live::Ours));
-                Ok(())
-            } else {
-                Err(TakeError::Lost)
-            };
-            if let Some(done) = take.done {
-                let _ = done.send(outcome);
-            }
+            let owned = self.own(take.offer, time)?;
+            let _ = take.done.send(if owned { Ok(()) } else { Err(TakeError::Lost) });
         }
         Ok(())
+    }
+
+    /// Takes over what a program held that has ended. `time` lies before its end, so that the server refuses this when
+    /// another program has copied since (ICCCM section 2.1: an ownership older than the last change has no effect).
+    pub(super) fn take_over(&mut self, offer: Arc<Offer>, time: Timestamp) -> X<bool> {
+        self.own(offer, time)
+    }
+
+    fn own(&mut self, offer: Arc<Offer>, time: Timestamp) -> X<bool> {
+        let targets = self.targets_of(&offer)?;
+        self.conn.set_selection_owner(self.serving, self.atoms.CLIPBOARD, time)?;
+        let owner = self
+            .conn
+            .get_selection_owner(self.atoms.CLIPBOARD)?
+            .reply()
+            .map(|reply| reply.owner)
+            .unwrap_or(0);
+        let owned = owner == self.serving;
+        if owned {
+            self.held = Some(Held { offer, since: time, targets });
+            self.say(DeskEvent::Live(Live::Ours));
+        }
+        Ok(owned)
     }
 
     fn targets_of(&mut self, offer: &Offer) -> X<Vec<(Atom, Served)>> {
