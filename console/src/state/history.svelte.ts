@@ -30,7 +30,7 @@ export class History {
   /** To be selected and shown when it arrives. */
   wanted: string | null = null;
   /** Called around changes of the order, so that the view can keep what is in sight where it is. */
-  onChange: { before: () => void; after: () => void } | null = null;
+  onChange: { before: () => void; after: () => void; anew: () => void } | null = null;
 
   /** What a search found; `null` when the whole history is shown. */
   results = $state.raw<List | null>(null);
@@ -78,12 +78,19 @@ export class History {
     if (this.selected && !this.chronicle.ids.includes(this.selected)) this.select(null);
   }
 
-  /** Changes the order; the view is told before and after. */
+  /** Changes the order; the view is told before and after, so that it can stay where it is. */
   change(work: () => void): void {
     this.onChange?.before();
     work();
     this.version++;
     this.onChange?.after();
+  }
+
+  /** Shows another list: what a search found, or (`null`) the whole history again. The view begins at its top. */
+  show(results: List | null): void {
+    this.results = results;
+    this.version++;
+    this.onChange?.anew();
   }
 
   arrive(event: ClipEvent): Moved | null | 'gap' {

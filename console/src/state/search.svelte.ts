@@ -76,7 +76,7 @@ export class Search {
       this.count = null;
       this.shownFor = '';
       if (history.results) {
-        history.change(() => (history.results = null));
+        history.show(null);
         history.select(null);
       }
       return;
@@ -93,13 +93,9 @@ export class Search {
       const ids = rows.map((row) => row.id);
       const keep = again && history.selected !== null;
       if (!again || !found.more) {
-        history.change(() => {
-          history.results = {
-            ids,
-            kinds: rows.map(kindLetter),
-            times: rows.map((row) => Math.floor(row.copied_at / 1e6)),
-          };
-        });
+        const list = { ids, kinds: rows.map(kindLetter), times: rows.map((row) => Math.floor(row.copied_at / 1e6)) };
+        if (again) history.change(() => (history.results = list));
+        else history.show(list);
       }
       // What Enter takes is chosen now, and stays chosen whatever arrives.
       if (!keep) history.select(ids[0] ?? null);

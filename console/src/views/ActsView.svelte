@@ -1,7 +1,7 @@
 <!-- What can be taken back, and made again, in order. -->
 <script lang="ts">
   import type { Console } from '../state/console.svelte';
-  import { actName, moment, time } from '../state/words';
+  import { actName, count, moment, summary, time } from '../state/words';
 
   let { console }: { console: Console } = $props();
   const acts = $derived.by(() => {
@@ -29,10 +29,13 @@
         {#each list as act, n (`${act.at}`)}
           <li class={['border-base-300 flex items-baseline gap-3 border-t py-2', act.undone && 'soft']}>
             <time class="facts figures w-12" title={moment(act.at / 1000)}>{time(act.at / 1000)}</time>
-            <span class={['grow', act.undone && 'line-through']}>{actName(act.act)}</span>
+            <span class={['shrink-0', act.undone && 'line-through']}>{actName(act.act)}</span>
+            <span class="soft min-w-0 grow truncate">
+              {#if (act.clips ?? 0) > 1}{count(act.clips ?? 0, 'clip')}{#if act.first}, first {summary(act.first)}{/if}{:else if act.first}{summary(act.first)}{:else if act.drawer}{act.drawer}{/if}
+            </span>
             {#if act.undone}<span class="facts">taken back</span>{/if}
-            {#if act.until}<span class="facts figures">until {time(act.until / 1000)}</span>{/if}
-            {#if n === list.findIndex((one) => !one.undone)}<span class="facts">next to be taken back</span>{/if}
+            {#if act.until}<span class="facts figures shrink-0">until {time(act.until / 1000)}</span>{/if}
+            {#if n === list.findIndex((one) => !one.undone)}<span class="facts shrink-0">next to be taken back</span>{/if}
           </li>
         {/each}
       </ol>

@@ -41,7 +41,7 @@
           scales: { x: { time: false, range: (_, min, max) => [min - 0.6, max + 0.6] }, y: { range: (_, __, max) => [0, Math.max(4, max)] } },
           series: [{}, { fill, ...(bars ? { paths: bars } : {}), points: { show: false } }],
           axes: [
-            { ...axis, grid: { show: false }, incrs: [1, 2, 3, 4, 7, 14], space: 56, values: (_, ticks) => ticks.map((n) => (Number.isInteger(n) && shares[n] ? label(shares[n].name) : '')) },
+            { ...axis, size: 26, gap: 4, grid: { show: false }, incrs: [1, 2, 3, 4, 7, 14], space: 56, values: (_, ticks) => ticks.map((n) => (Number.isInteger(n) && shares[n] ? label(shares[n].name) : '')) },
             { ...axis, size: 36, grid: { stroke: line, width: 1 }, incrs: [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000], space: 34 },
           ],
           hooks: { setCursor: [(plot) => (at = plot.cursor.idx ?? null)] },

@@ -121,7 +121,7 @@
         <div class="mt-2 flex flex-wrap items-center gap-1.5">
           <button type="button" class="btn btn-sm btn-soft" onclick={() => void save('zip')}>Export everything</button>
           <button type="button" class="btn btn-sm btn-ghost" onclick={() => void save('csv')}>Export texts as CSV</button>
-          <label class="btn btn-sm btn-ghost">
+          <label class="btn btn-sm btn-ghost relative">
             Import a file<input type="file" class="sr-only" accept=".zip,.json,.csv,.txt,text/plain" onchange={(event) => void bringIn(event)} />
           </label>
         </div>

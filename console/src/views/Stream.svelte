@@ -78,6 +78,14 @@
         anchor = busy && id !== undefined ? { id, offset: scrollTop - topOf(place) } : null;
         lengthBefore = history.list.ids.length;
       },
+      anew() {
+        anchor = null;
+        unseen = 0;
+        void tick().then(() => {
+          if (box) box.scrollTop = 0;
+          scrollTop = 0;
+        });
+      },
       async after() {
         const held = anchor;
         if (held === null) return;

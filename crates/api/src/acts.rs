@@ -115,6 +115,15 @@ pub struct Act {
     pub act: String,
     /// When.
     pub at: i64,
+    /// How many clips it touched.
+    #[serde(default)]
+    pub clips: u64,
+    /// The first of them, as far as it is there.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub first: Option<Box<Row>>,
+    /// The name of the drawer it was about.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub drawer: Option<String>,
     /// It was taken back and can be made again.
     pub undone: bool,
     /// Until when it can be taken back; absent when there is no such end.

@@ -182,7 +182,8 @@ fn turn<T: Clone + PartialEq>(
 ) {
     let value = |one: &Option<Written<T>>| one.as_ref().map(|one| one.value.clone());
     let hidden = own.as_ref().is_some_and(|one| Some(one.at) <= removed);
-    let untouched = own.as_ref().map(|one| one.at) == from.as_ref().map(|one| one.at);
+    // By value: what was taken back and made again in between has newer stamps and says the same.
+    let untouched = value(own) == value(from);
     if let Some(value) = value(to).filter(|new| hidden || (untouched && value(from).as_ref() != Some(new))) {
         *own = Some(Written { at: stamp(), value });
     }

@@ -19,6 +19,8 @@ use crate::{Clip, ClipId};
 pub use corpus::Corpus;
 pub use query::{Query, QueryError, Test};
 
+use scan::drawers_called;
+
 /// Bytes of a clip's text that are searched: the first MiB.
 pub const SEARCHED_BYTES: usize = 1 << 20;
 
@@ -54,6 +56,36 @@ pub trait Index {
 
     /// True when all that is searched of this clip's text is there.
     fn has_whole(&self, id: ClipId) -> bool;
+}
+
+impl Query {
+    /// Checks the names of drawers and devices in it: one that nothing is called is a mistake, not an empty result.
+    /// `devices` are the names of all devices.
+    pub fn check(&self, drawers: &Drawers, devices: &[&str]) -> Result<(), QueryError> {
+        for term in &self.terms {
+            let expected = match &term.test {
+                Test::In(name) if drawers_called(name, drawers).is_empty() => {
+                    let shown = drawers.shown();
+                    let names: Vec<&str> =
+                        shown.iter().filter_map(|(_, state)| state.name()).take(8).collect();
+                    let there = if names.is_empty() {
+                        "there is none yet".into()
+                    } else {
+                        format!("there is: {}", names.join(", "))
+                    };
+                    format!("no drawer or group is called so; {there}")
+                }
+                Test::On(name)
+                    if !devices.iter().any(|one| crate::fold::fold(one).starts_with(name.as_str())) =>
+                {
+                    format!("no device is called so; there is: {}", devices.join(", "))
+                }
+                _ => continue,
+            };
+            return Err(QueryError { at: term.at.clone(), expected });
+        }
+        Ok(())
+    }
 }
 
 /// True when a clip's facts hold all of its text.

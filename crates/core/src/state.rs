@@ -225,22 +225,24 @@ impl ClipState {
         }
         fn write<T: Clone + PartialEq>(
             own: &mut Option<Written<T>>,
-            from: &Option<Written<T>>,
-            value: Option<T>,
+            from: Option<T>,
+            to: Option<T>,
             stamp: &mut impl FnMut() -> Stamp,
         ) {
-            let untouched = own.as_ref().map(|one| one.at) == from.as_ref().map(|one| one.at);
-            if let Some(value) =
-                value.filter(|new| untouched && from.as_ref().map(|one| &one.value) != Some(new))
-            {
+            // By value: what was taken back and made again in between has newer stamps and says the same.
+            let untouched = own.as_ref().map(|one| &one.value) == from.as_ref();
+            if let Some(value) = to.filter(|to| untouched && from.as_ref() != Some(to)) {
                 *own = Some(Written { at: stamp(), value });
             }
         }
-        write(&mut self.copied_at, &from.copied_at, to.copied_at(), &mut stamp);
-        write(&mut self.title, &from.title, Some(to.title().map(str::to_owned)), &mut stamp);
-        write(&mut self.color, &from.color, Some(to.color()), &mut stamp);
-        write(&mut self.kept, &from.kept, Some(to.kept().clone()), &mut stamp);
-        write(&mut self.made_from, &from.made_from, Some(to.made_from()), &mut stamp);
+        fn value<T: Clone>(one: &Option<Written<T>>) -> Option<T> {
+            one.as_ref().map(|one| one.value.clone())
+        }
+        write(&mut self.copied_at, value(&from.copied_at), to.copied_at(), &mut stamp);
+        write(&mut self.title, value(&from.title), Some(to.title().map(str::to_owned)), &mut stamp);
+        write(&mut self.color, value(&from.color), Some(to.color()), &mut stamp);
+        write(&mut self.kept, value(&from.kept), Some(to.kept().clone()), &mut stamp);
+        write(&mut self.made_from, value(&from.made_from), Some(to.made_from()), &mut stamp);
         self.settle();
     }
 

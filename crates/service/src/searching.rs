@@ -20,9 +20,11 @@ pub fn zone(name: Option<&str>) -> Option<TimeZone> {
     }
 }
 
-/// Reads a query as of now.
-pub fn read_query(text: &str, zone: TimeZone) -> Result<Query, QueryError> {
-    Query::parse(text, &Here { now: now(), zone })
+/// Reads a query as of now, on this history.
+pub fn read_query(app: &App, text: &str, zone: TimeZone) -> Result<Query, QueryError> {
+    let query = Query::parse(text, &Here { now: now(), zone })?;
+    query.check(app.history().drawers(), &[&app.device_name])?;
+    Ok(query)
 }
 
 /// Sets a flag when it is dropped: whoever waited has gone.

@@ -13,3 +13,6 @@ CREATE TABLE drafts (
 
 -- Acts that hold nothing that was removed outlive the grace period.
 ALTER TABLE acts ADD COLUMN lasting TINYINT NOT NULL DEFAULT 0;
+
+-- What an act was about: a clip (its first one) or a drawer, and how many clips.
+ALTER TABLE acts ADD COLUMN subject VARBINARY(40) NULL, ADD COLUMN clips INT NOT NULL DEFAULT 0;

@@ -100,7 +100,7 @@ impl Store {
         }
         for act in &group.acts {
             sqlx::query(
-                "INSERT INTO acts (id, at, kind, payload, undone_at, lasting) VALUES (?, ?, ?, ?, ?, ?)",
+                "INSERT INTO acts (id, at, kind, payload, undone_at, lasting, subject, clips) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
             )
             .bind(&act.id[..])
             .bind(act.at)
@@ -108,6 +108,8 @@ impl Store {
             .bind(&act.payload)
             .bind(act.undone_at)
             .bind(act.lasting)
+            .bind(act.subject.as_ref().map(String::as_bytes))
+            .bind(act.clips)
             .execute(&mut *tx)
             .await?;
         }

@@ -31,9 +31,10 @@ impl Store {
 
     /// Every act, oldest first, without what is needed to take it back.
     pub async fn acts(&self) -> Result<Vec<ActRow>, ReadError> {
-        let rows = sqlx::query("SELECT id, at, kind, undone_at, lasting FROM acts ORDER BY at, id")
-            .fetch_all(&self.pool)
-            .await?;
+        let rows =
+            sqlx::query("SELECT id, at, kind, undone_at, lasting, subject, clips FROM acts ORDER BY at, id")
+                .fetch_all(&self.pool)
+                .await?;
         rows.iter()
             .map(|row| {
                 Ok(ActRow {
@@ -44,6 +45,10 @@ impl Store {
                     holds: Vec::new(),
                     undone_at: row.try_get("undone_at")?,
                     lasting: row.try_get("lasting")?,
+                    subject: row
+                        .try_get::<Option<Vec<u8>>, _>("subject")?
+                        .map(|bytes| String::from_utf8_lossy(&bytes).into_owned()),
+                    clips: u32::try_from(row.try_get::<i32, _>("clips")?).unwrap_or(0),
                 })
             })
             .collect()

@@ -62,6 +62,10 @@ pub struct ActRow {
     pub undone_at: Option<Micros>,
     /// It holds nothing that was removed, and so outlives the grace period.
     pub lasting: bool,
+    /// The id of its first clip, or of its drawer, in words.
+    pub subject: Option<String>,
+    /// How many clips it touched.
+    pub clips: u32,
 }
 
 /// An act that was taken back, made again, or lost a part of what it knew.

@@ -190,6 +190,8 @@ async fn the_end_of_an_act_wipes_what_only_it_held() {
         holds: vec![gone.1.0, kept.1.0],
         undone_at: None,
         lasting: false,
+        subject: None,
+        clips: 1,
     };
     let tombstone = ClipRow { state: gone.0.state.tombstone(), facts: None, ..gone.0.clone() };
     let removal = Group {

@@ -235,6 +235,7 @@ impl Drawer {
                 group = one.group.as_deref();
                 writeln!(out, "{}", shown(group.unwrap_or_default(), false))?;
             }
+            let width = if group.is_some() { width } else { width + 2 };
             let name = table::pad(&table::cut(&shown(&one.name, false), width), width);
             let color = one.color.map(|color| format!("{color:?}").to_ascii_lowercase()).unwrap_or_default();
             let indent = if group.is_some() { "  " } else { "" };

@@ -9,7 +9,11 @@ use yadori_api::{Acted, Acts};
 use super::{json, list, name_of};
 use crate::connection::Connection;
 use crate::failure::Failure;
+use crate::symbols::shown;
 use crate::table;
+
+/// Acts that are shown at most.
+const SHOWN: usize = 12;
 
 /// Take the last act back
 ///
@@ -47,12 +51,23 @@ impl Undo {
             return Ok(writeln!(out, "There is nothing to take back.")?);
         }
         let zone = TimeZone::system();
-        for act in &acts.acts {
+        for act in acts.acts.iter().take(SHOWN) {
             let undone = if act.undone { "taken back; `yadori redo` makes it again" } else { "" };
             let until = act.until.map(|at| format!("until {}", table::when(at, &zone))).unwrap_or_default();
-            let line =
-                format!("{:>12}  {:24}  {until:16}  {undone}", table::when(act.at, &zone), name_of(&act.act));
+            let what = match (&act.first, &act.drawer) {
+                (Some(row), _) => table::line(row),
+                (None, Some(name)) => shown(name, false),
+                (None, None) => String::new(),
+            };
+            let what = if act.clips > 1 { format!("{} clips: {what}", act.clips) } else { what };
+            let what = table::pad(&table::cut(&what, 40), 40);
+            let (at, name) = (table::when(act.at, &zone), name_of(&act.act));
+            let line = format!("{at:>12}  {name:18}  {what}  {until:12}  {undone}");
             writeln!(out, "{}", line.trim_end())?;
+        }
+        let more = acts.acts.len().saturating_sub(SHOWN);
+        if more > 0 {
+            writeln!(out, "… and {more} before")?;
         }
         Ok(())
     }

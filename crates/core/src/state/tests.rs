@@ -191,3 +191,40 @@ fn a_tombstone_holds_no_words() {
     again.merge(&copied(10));
     assert!(again.offer().is_none(), "what was removed does not come back by an old record");
 }
+
+#[test]
+fn taking_back_and_making_again_writes_what_differs_and_leaves_what_was_written_since() {
+    let titled = |state: &mut ClipState, at, title: Option<&str>| {
+        state.title = Some(Written { at: stamp(at, 1), value: title.map(str::to_owned) });
+    };
+    let before = copied(1);
+    let mut after = before.clone();
+    titled(&mut after, 2, Some("a"));
+    pin(&mut after, stamp(3, 1));
+    // Undone: both are as before.
+    let mut at = 10;
+    let mut next = || {
+        at += 1;
+        stamp(at, 1)
+    };
+    let mut undone = after.clone();
+    undone.turn(&after, &before, &mut next);
+    assert_eq!((undone.title(), undone.is_pinned()), (None, false));
+    let mut redone = undone.clone();
+    redone.turn(&undone, &after, &mut next);
+    assert_eq!((redone.title(), redone.is_pinned()), (Some("a"), true));
+    // Another title since: it stays, the pin goes.
+    let mut since = redone.clone();
+    titled(&mut since, 90, Some("b"));
+    since.turn(&after, &before, || stamp(99, 1));
+    assert_eq!((since.title(), since.is_pinned()), (Some("b"), false));
+    // What an act made is removed by its undo, unless it was copied since.
+    let made = copied(5);
+    let mut gone = made.clone();
+    gone.turn(&made, &ClipState::default(), || stamp(20, 1));
+    assert!(gone.offer().is_none());
+    let mut copied_since = made.clone();
+    copied_since.capture(record(1), 30, stamp(30, 1));
+    copied_since.turn(&made, &ClipState::default(), || stamp(40, 1));
+    assert!(copied_since.offer().is_some());
+}

@@ -78,8 +78,8 @@ fn terminal(home: &Path, out: &Path) -> Result<()> {
     let scratch = tempfile::tempdir()?;
     let done = scratch.path().join("done");
     let script = format!(
-        "PS1=; export YADORI_HOME='{}' PATH='{}':$PATH; for verb in status 'list -n 5' 'list -n 6 makinen' 'list --favorites' 'drawer list' 'list --drawer suppliers' 'undo --list'; do \
-         printf '\\033[1m$ yadori %s\\033[0m\\n' \"$verb\"; yadori $verb | head -14; echo; done; touch '{}'; sleep 60",
+        "PS1=; export YADORI_HOME='{}' PATH='{}':$PATH; for verb in status 'list -n 4' 'list -n 5 makinen' 'list --favorites' 'drawer list' 'list --drawer suppliers' 'undo --list'; do \
+         printf '\\033[1m$ yadori %s\\033[0m\\n' \"$verb\"; yadori $verb; echo; done; touch '{}'; sleep 60",
         home.display(),
         programs().display(),
         done.display(),
@@ -87,8 +87,10 @@ fn terminal(home: &Path, out: &Path) -> Result<()> {
     let look = [
         "-fa",
         "monospace",
+        "-fd",
+        "Noto Sans Mono CJK JP",
         "-fs",
-        "10",
+        "9",
         "-geometry",
         "159x50+0+0",
         "-bg",

@@ -74,7 +74,7 @@ pub(super) async fn export(
     }
     let zone = zone(wanted.zone.as_deref())
         .ok_or_else(|| Failure::invalid("`zone` must be the name of a time zone"))?;
-    let query = read_query(&wanted.q, zone).map_err(|why| Failure::query(&wanted.q, &why))?;
+    let query = read_query(&app, &wanted.q, zone).map_err(|why| Failure::query(&wanted.q, &why))?;
     let csv = match wanted.format.as_deref() {
         None | Some("zip") => false,
         Some("csv") => true,

@@ -16,7 +16,7 @@ use yadori_core::{Clip, Kind, facts, search};
 use super::extract::Query;
 use super::history::kind_letter;
 use super::{Context, Failure};
-use crate::app::{now, row};
+use crate::app::{App, now, row};
 use crate::searching::{find, read_query, zone};
 
 /// Hits with rows at most.
@@ -38,9 +38,9 @@ pub(super) struct Wanted {
     zone: Option<String>,
 }
 
-fn parse(text: &str, zone_name: Option<&str>) -> Result<search::Query, Failure> {
+fn parse(app: &App, text: &str, zone_name: Option<&str>) -> Result<search::Query, Failure> {
     let zone = zone(zone_name).ok_or_else(|| Failure::invalid("`zone` must be the name of a time zone"))?;
-    read_query(text, zone).map_err(|why| Failure::query(text, &why))
+    read_query(app, text, zone).map_err(|why| Failure::query(text, &why))
 }
 
 /// The newest clips that match a query, and where they match
@@ -55,7 +55,7 @@ pub(super) async fn search(
     if limit == 0 || limit > HITS {
         return Err(Failure::invalid(format!("`limit` must be between 1 and {HITS}")));
     }
-    let query = Arc::new(parse(&wanted.q, wanted.zone.as_deref())?);
+    let query = Arc::new(parse(&context.app, &wanted.q, wanted.zone.as_deref())?);
     let found = find(app, query.clone(), limit).await;
     let (clips, revision): (Vec<Arc<Clip>>, u64) = {
         let history = app.history();
@@ -127,7 +127,7 @@ pub(super) async fn outline(
     Query(wanted): Query<Wanted>,
 ) -> Result<axum::Json<FoundOutline>, Failure> {
     use std::fmt::Write;
-    let query = Arc::new(parse(&wanted.q, wanted.zone.as_deref())?);
+    let query = Arc::new(parse(&context.app, &wanted.q, wanted.zone.as_deref())?);
     let found = find(&context.app, query, usize::MAX - 1).await;
     let history = context.app.history();
     let limit = wanted.limit.unwrap_or(usize::MAX);

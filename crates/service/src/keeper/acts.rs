@@ -78,6 +78,12 @@ impl Keeper {
             holds: deed.holds(),
             undone_at: None,
             lasting: !deed.removes(),
+            subject: draft
+                .clips
+                .first()
+                .map(|(_, after)| after.id.to_string())
+                .or_else(|| draft.drawers.first().map(|(_, after)| after.id.clone())),
+            clips: u32::try_from(draft.clips.len()).unwrap_or(u32::MAX / 2),
         };
         let mut group = Group { now: now(), clock: self.clock.last(), ..draft.group };
         group.dropped = dropped(draft.clips.iter().map(|(before, after)| (before, after)));
@@ -276,6 +282,7 @@ impl Keeper {
     /// The acts that can be turned, newest first.
     pub(super) fn list_acts(&self) -> Vec<api::Act> {
         let grace = self.grace();
+        let history = self.app.history();
         let mut acts: Vec<api::Act> = self
             .acts
             .iter()
@@ -283,6 +290,16 @@ impl Keeper {
             .map(|act| api::Act {
                 act: act.kind.clone(),
                 at: act.at,
+                clips: u64::from(act.clips),
+                first: act
+                    .subject
+                    .as_deref()
+                    .and_then(ClipId::parse)
+                    .and_then(|id| Some(Box::new(crate::app::row(&history, history.get(id)?)))),
+                drawer: act
+                    .subject
+                    .as_deref()
+                    .and_then(|id| Some(history.drawers().get(id)?.name()?.to_owned())),
                 undone: act.undone_at.is_some(),
                 until: if act.lasting { act.undone_at.map(|at| at + grace) } else { Some(act.at + grace) },
             })
