@@ -24,7 +24,16 @@ pub(crate) fn kind(kind: Kind) -> &'static str {
 
 /// What a clip is, in one line.
 pub(crate) fn line(row: &Row) -> String {
-    let what = match row.kind {
+    let what = untitled(row);
+    match &row.title {
+        Some(title) => format!("{} — {what}", shown(title, false)),
+        None => what,
+    }
+}
+
+/// What a clip is, in one line, its title left out.
+pub(crate) fn untitled(row: &Row) -> String {
+    match row.kind {
         Kind::Text | Kind::Link => shown(row.head.trim(), false),
         Kind::Image => row.picture.as_ref().map_or_else(
             || "picture".to_owned(),
@@ -46,10 +55,6 @@ pub(crate) fn line(row: &Row) -> String {
             let more = if more > 0 { format!(" and {more} more") } else { String::new() };
             shown(&format!("{}{more}", names.join(" · ")), false)
         }
-    };
-    match &row.title {
-        Some(title) => format!("{} — {what}", shown(title, false)),
-        None => what,
     }
 }
 

@@ -238,7 +238,9 @@ impl<'r> Line<'r> {
         };
         let before = format!("{title}{}", if excerpt.cut { "…" } else { "" });
         let by = u32::try_from(before.chars().count()).unwrap_or(0);
-        let what = format!("{before}{}", shown(excerpt.text.trim_end(), false));
+        let after =
+            if excerpt.of == "title" { format!(" — {}", table::untitled(row)) } else { String::new() };
+        let what = format!("{before}{}{after}", shown(excerpt.text.trim_end(), false));
         Self { row, what, marks: excerpt.marks.iter().map(|(from, to)| (from + by, to + by)).collect() }
     }
 }

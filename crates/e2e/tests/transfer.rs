@@ -1,0 +1,339 @@
+//! Exports and imports: everything there and back, twice, cut off in the middle; and search while copies arrive.
+
+use std::io::{Read, Write};
+use std::process::{Command, Stdio};
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+
+use serde_json::{Value, json};
+use yadori_e2e::{Service, until};
+
+fn add(service: &Service, text: &str) -> String {
+    let added: Value = serde_json::from_str(&service.yadori(&["add", "--json", "--", text])).expect("JSON");
+    added["row"]["id"].as_str().expect("an id").to_owned()
+}
+
+/// Everything that an export carries, in words.
+fn picture(service: &Service) -> Value {
+    let rows: Value = serde_json::from_str(&service.yadori(&["list", "-n", "500", "--json"])).expect("JSON");
+    let rows: Vec<Value> = rows
+        .as_array()
+        .expect("rows")
+        .iter()
+        .map(|row| {
+            json!([
+                row["id"],
+                row["title"],
+                row["color"],
+                row["kept"]["drawer_name"],
+                row["copies"],
+                row["copied_at"],
+                row["source"],
+                row["size"]
+            ])
+        })
+        .collect();
+    let list = |arguments: &[&str]| -> Vec<Value> {
+        let items: Value =
+            serde_json::from_str(&service.yadori(&[arguments, &["--json"]].concat())).expect("JSON");
+        let name =
+            |item: &Value| item.get("divider").map_or(item["clip"]["id"].clone(), |one| one["name"].clone());
+        items.as_array().expect("a list").iter().map(name).collect()
+    };
+    let drawers: Value = serde_json::from_str(&service.yadori(&["drawer", "list", "--json"])).expect("JSON");
+    let drawers: Vec<Value> = drawers["drawers"]
+        .as_array()
+        .expect("drawers")
+        .iter()
+        .map(|one| {
+            let name = one["name"].as_str().unwrap_or_default();
+            json!([name, one["color"], one["group"], list(&["list", "-d", name])])
+        })
+        .collect();
+    json!([rows, list(&["list", "-f"]), drawers])
+}
+
+/// A home with something of everything.
+fn furnished() -> Service {
+    let service = Service::without_desk();
+    let ids: Vec<String> = (0..8).map(|n| add(&service, &format!("clip {n}, é 山"))).collect();
+    add(&service, "clip 3, é 山");
+    add(&service, &"a long text\n".repeat(3_000));
+    let png: Vec<u8> = {
+        let mut bytes = std::io::Cursor::new(Vec::new());
+        image::RgbImage::new(40, 30).write_to(&mut bytes, image::ImageFormat::Png).unwrap();
+        bytes.into_inner()
+    };
+    let file = service.home().join("picture.png");
+    std::fs::write(&file, png).unwrap();
+    service.yadori(&["add", "--file", file.to_str().unwrap()]);
+    service.yadori(&[
+        "add",
+        "--program",
+        "Mail",
+        "--window",
+        "Re: Bunks",
+        "--type",
+        "text/html",
+        "--",
+        "<b>Dear</b> group",
+    ]);
+    service.yadori(&["pin", &ids[4], &ids[1], &ids[0]]);
+    service.yadori(&["title", &ids[1], "A name"]);
+    service.yadori(&["color", "red", &ids[1], &ids[5]]);
+    service.yadori(&["drawer", "new", "Réplies", "--color", "green", "--group", "Office"]);
+    service.yadori(&["drawer", "put", "replies", &ids[6], &ids[5], &ids[2]]);
+    service.yadori(&["drawer", "divider", "replies", "Numbers", "--before", &ids[5]]);
+    service.yadori(&["drawer", "new", "Empty"]);
+    service
+}
+
+#[test]
+fn an_export_brings_everything_back_and_a_second_import_changes_nothing() {
+    let service = furnished();
+    let file = service.home().join("all.zip");
+    let file = file.to_str().unwrap();
+    service.yadori(&["export", file]);
+    let other = Service::without_desk();
+    let said = other.yadori(&["import", file]);
+    assert!(said.contains("Brought in 11 of 11") || said.contains("Brought in 12 of 12"), "{said}");
+    let (there, here) = (picture(&service), picture(&other));
+    // Files and drawers have ids of their own; everything else is the same.
+    assert_eq!(there, here);
+    let said = other.yadori(&["import", file]);
+    assert!(said.contains("Brought in 0 of"), "{said}");
+    assert_eq!(picture(&other), here);
+    // Into the home it came from: nothing changes either.
+    service.yadori(&["import", file]);
+    assert_eq!(picture(&service), there);
+    // Contents are byte for byte what they were.
+    let raw = |service: &Service, address: &str| service.client(&["show", address, "--raw"]).stdout;
+    for place in ["1", "2", "3", "4"] {
+        assert_eq!(raw(&service, place), raw(&other, place), "{place}");
+    }
+    assert_eq!(other.yadori(&["undo", "--list"]).trim(), "There is nothing to take back.");
+}
+
+#[test]
+fn a_drawer_travels_as_one_file_and_texts_as_csv_and_lines() {
+    let service = furnished();
+    let at = |name: &str| service.home().join(name).to_str().unwrap().to_owned();
+    service.yadori(&["drawer", "export", "replies", &at("drawer.json")]);
+    let other = Service::without_desk();
+    add(&other, "clip 5, é 山");
+    other.yadori(&["drawer", "import", &at("drawer.json")]);
+    let list = |service: &Service| -> Vec<String> {
+        service
+            .yadori(&["list", "-d", "Réplies"])
+            .lines()
+            .map(|line| {
+                line.split("text   ")
+                    .last()
+                    .unwrap_or_default()
+                    .split(" [")
+                    .next()
+                    .unwrap_or_default()
+                    .trim()
+                    .to_owned()
+            })
+            .collect()
+    };
+    assert_eq!(list(&other), list(&service));
+    other.yadori(&["drawer", "import", &at("drawer.json")]);
+    assert_eq!(list(&other), list(&service));
+    service.yadori(&["export", &at("texts.csv"), "--query", "clip"]);
+    let csv = std::fs::read_to_string(at("texts.csv")).unwrap();
+    assert!(
+        csv.starts_with("copied_at,kind,title,drawer,program,window,text\n") && csv.lines().count() == 9,
+        "{csv}"
+    );
+    std::fs::write(at("lines.txt"), "first line\n\nsecond line\n").unwrap();
+    let third = Service::without_desk();
+    third.yadori(&["import", &at("texts.csv")]);
+    third.yadori(&["import", &at("lines.txt"), "--split", "lines"]);
+    let heads: Vec<String> = third.list(2).into_iter().map(|row| row.head).collect();
+    assert_eq!(heads, ["first line", "second line"]);
+    assert_eq!(third.list(50).len(), 10);
+    assert!(third.yadori(&["list", "A name"]).contains("clip 1"));
+    // Passing one on.
+    let folder = service.home().join("out");
+    std::fs::create_dir(&folder).unwrap();
+    service.yadori(&["show", "f2", "--save", folder.to_str().unwrap()]);
+    assert_eq!(std::fs::read_to_string(folder.join("A name.txt")).unwrap(), "clip 1, é 山");
+    assert!(
+        service
+            .yadori(&["show", "f2", "--mail", "--print"])
+            .starts_with("mailto:?subject=A%20name&body=clip%201")
+    );
+}
+
+#[test]
+fn an_import_that_is_killed_leaves_whole_clips_and_goes_on() {
+    let source = Service::without_desk();
+    let lines: String = (0..3_000).map(|n| format!("line {n}: {}\n", "x".repeat(n % 700))).collect();
+    let path = source.home().join("lines.txt");
+    std::fs::write(&path, lines).unwrap();
+    source.yadori(&["import", path.to_str().unwrap(), "--split", "lines"]);
+    let favorites: Vec<String> = source.list(40).into_iter().map(|row| row.id).collect();
+    source.yadori(&[vec!["pin"], favorites.iter().map(String::as_str).collect()].concat());
+    let zip = source.home().join("all.zip");
+    source.yadori(&["export", zip.to_str().unwrap()]);
+    let zip = zip.to_str().unwrap();
+    let mut other = Service::without_desk();
+    for _ in 0..2 {
+        let before = other.status().unwrap().clips;
+        let mut import = other.client_command(&["import", zip]);
+        let mut import = import.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        until("some clips", || other.status().filter(|status| status.clips > before + 200));
+        other.kill();
+        let _ = import.wait();
+        other.start_again();
+        other.await_records();
+        let count = other.status().unwrap().clips;
+        assert!(count >= before + 200 && count < 3_000, "{count}");
+        // Each that is there is whole.
+        for row in other.list(50) {
+            let text = other.yadori(&["show", &row.id]);
+            assert_eq!(text.trim_end_matches('\n').len() as u64, row.size);
+        }
+    }
+    let said = other.yadori(&["import", zip]);
+    assert!(said.contains("of 3000"), "{said}");
+    assert_eq!(picture(&other), picture(&source));
+}
+
+#[test]
+fn imports_that_are_broken_say_so_and_change_nothing() {
+    let service = Service::without_desk();
+    add(&service, "here before");
+    let path = service.home().join("bad");
+    let export = service.home().join("good.zip");
+    service.yadori(&["export", export.to_str().unwrap()]);
+    let good = std::fs::read(&export).unwrap();
+    let cases: Vec<(&str, Vec<u8>, &str)> = vec![
+        ("cut off", good[..good.len() - 30].to_vec(), "zip"),
+        ("a drawer that is none", b"{\"yadori_drawer\":1}".to_vec(), "drawer"),
+        ("a drawer from later", b"{\"yadori_drawer\":7,\"name\":\"x\",\"items\":[]}".to_vec(), "newer"),
+        ("no text", vec![0xff, 0xfe, 0x00, 0x80], "UTF-8"),
+        ("nothing", Vec::new(), "nothing"),
+    ];
+    for (name, bytes, words) in cases {
+        std::fs::write(&path, bytes).unwrap();
+        let done = service.client(&["import", path.to_str().unwrap()]);
+        let said = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert!(!done.status.success() && said.contains(words), "{name}: {said}");
+    }
+    // A clip that is broken is named; the others come in.
+    let long = json!({ "title": "x".repeat(10_000), "representations": [{ "mime": "text/plain", "text": "long title" }] });
+    let fine = json!({ "representations": [{ "mime": "text/plain", "text": "fine" }] });
+    let outside = json!({ "representations": [{ "mime": "text/plain", "file": "/etc/passwd" }] });
+    let drawer = json!({ "yadori_drawer": 1, "name": "Mixed", "items": [{ "clip": long }, { "clip": fine }, { "clip": outside }] });
+    std::fs::write(&path, drawer.to_string()).unwrap();
+    let said = service.yadori(&["drawer", "import", path.to_str().unwrap()]);
+    assert!(said.contains("Brought in 1 of 3") && said.contains("clip 1: its title"), "{said}");
+    assert_eq!(service.list(9).len(), 2);
+}
+
+/// Listens to events, and gives each `clip` and `gone` as it comes.
+fn listen(service: &Service, key: &str, tell: impl Fn(&str, Value) + Send + 'static) -> std::process::Child {
+    let mut child = Command::new("curl")
+        .args([
+            "-s",
+            "-N",
+            "-H",
+            &format!("authorization: Bearer {key}"),
+            &format!("{}/api/v1/events", service.address()),
+        ])
+        .stdout(Stdio::piped())
+        .spawn()
+        .expect("curl");
+    let mut out = child.stdout.take().expect("its output");
+    std::thread::spawn(move || {
+        let mut text = String::new();
+        let mut bytes = [0; 65_536];
+        while let Ok(read) = out.read(&mut bytes) {
+            if read == 0 {
+                return;
+            }
+            text.push_str(&String::from_utf8_lossy(&bytes[..read]));
+            while let Some(end) = text.find("\n\n") {
+                let block: String = text.drain(..end + 2).collect();
+                let field = |name: &str| {
+                    block
+                        .lines()
+                        .find_map(|line| line.strip_prefix(name))
+                        .unwrap_or_default()
+                        .trim()
+                        .to_owned()
+                };
+                if let Ok(data) = serde_json::from_str(&field("data:")) {
+                    tell(&field("event:"), data);
+                }
+            }
+        }
+    });
+    child
+}
+
+#[test]
+fn search_misses_nothing_that_was_announced_and_shows_nothing_that_was_removed_while_fifty_a_second_arrive() {
+    let service = Service::without_desk();
+    for n in 0..300 {
+        add(&service, &format!("old needle {n}"));
+    }
+    let key = service.key();
+    let announced = std::sync::Arc::new(Mutex::new((Vec::<String>::new(), Vec::<String>::new())));
+    let told = announced.clone();
+    let mut listener = listen(&service, &key, move |event, data| {
+        let mut announced = told.lock().unwrap();
+        match event {
+            "clip" => announced.0.push(data["row"]["id"].as_str().unwrap_or_default().to_owned()),
+            "gone" => announced.1.push(data["id"].as_str().unwrap_or_default().to_owned()),
+            _ => {}
+        }
+    });
+    add(&service, "needle first");
+    until("listening", || (!announced.lock().unwrap().0.is_empty()).then_some(()));
+    let stop = AtomicBool::new(false);
+    let removing = Mutex::new(std::collections::HashSet::<String>::new());
+    let searches = AtomicU64::new(0);
+    let auth = format!("authorization: Bearer {key}");
+    let url = format!("{}/api/v1/search/outline?q=needle", service.address());
+    std::thread::scope(|scope| {
+        scope.spawn(|| {
+            while !stop.load(Ordering::SeqCst) {
+                let (there, gone) = announced.lock().unwrap().clone();
+                let (status, found) = Service::curl(&["-H", &auth, &url]);
+                assert_eq!(status, 200);
+                let ids = found["ids"].as_str().unwrap();
+                let found: std::collections::HashSet<&str> =
+                    ids.as_bytes().chunks(26).map(|id| std::str::from_utf8(id).unwrap()).collect();
+                for id in &there {
+                    let leaves = removing.lock().unwrap().contains(id);
+                    assert!(found.contains(id.as_str()) || leaves, "an announced clip was missed");
+                }
+                for id in &gone {
+                    assert!(!found.contains(id.as_str()), "a removed clip was shown");
+                }
+                searches.fetch_add(1, Ordering::SeqCst);
+            }
+        });
+        // Three hundred arrive, in at most six seconds, and every third old one goes.
+        let old: Vec<String> = service.list(300).into_iter().map(|row| row.id).collect();
+        let started = std::time::Instant::now();
+        for n in 0..300 {
+            add(&service, &format!("new needle {n}"));
+            if n % 3 == 0 {
+                removing.lock().unwrap().insert(old[n].clone());
+                service.yadori(&["remove", &old[n]]);
+            }
+        }
+        let rate = 300.0 / started.elapsed().as_secs_f64();
+        until("searches meanwhile", || (searches.load(Ordering::SeqCst) > 20).then_some(()));
+        stop.store(true, Ordering::SeqCst);
+        println!("{rate:.0} a second arrived");
+    });
+    let _ = listener.kill();
+    let _ = listener.wait();
+    std::io::stdout().flush().unwrap();
+}
