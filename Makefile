@@ -28,4 +28,4 @@ test:
 
 bench:
 	@tools/setup test
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search

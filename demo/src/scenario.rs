@@ -316,30 +316,6 @@ fn varied(address: &str, dice: &mut Dice) -> String {
     }
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn the_demo_has_about_four_hundred_clips_of_every_kind_over_three_weeks() {
-        let clips = clips("/office", 10 * 60);
-        // Some of what an office copies it copies again: that counts up instead of appearing twice.
-        let distinct: std::collections::HashSet<String> =
-            clips.iter().map(|clip| format!("{:?}", clip.what)).collect();
-        assert!((360..=440).contains(&distinct.len()), "{} distinct of {}", distinct.len(), clips.len());
-        assert!(clips.iter().all(|clip| clip.minutes_ago >= 3 && clip.minutes_ago <= 22 * 24 * 60));
-        assert!(clips.iter().filter(|clip| matches!(clip.what, What::Picture(..))).count() >= 12);
-        assert!(clips.iter().filter(|clip| matches!(clip.what, What::Files(_))).count() >= 12);
-    }
-
-    #[test]
-    fn every_address_is_of_a_reserved_name() {
-        for (address, _) in LINKS {
-            assert!(address.contains("example.org"), "{address}");
-        }
-    }
-}
-
 /// A text that the office keeps: its title, its words, its drawer (or none: a favorite), its color.
 pub(crate) type Kept = (&'static str, &'static str, Option<&'static str>, Option<&'static str>);
 
@@ -455,3 +431,27 @@ pub(crate) const KEPT: [Kept; 26] = [
         None,
     ),
 ];
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_demo_has_about_four_hundred_clips_of_every_kind_over_three_weeks() {
+        let clips = clips("/office", 10 * 60);
+        // Some of what an office copies it copies again: that counts up instead of appearing twice.
+        let distinct: std::collections::HashSet<String> =
+            clips.iter().map(|clip| format!("{:?}", clip.what)).collect();
+        assert!((360..=440).contains(&distinct.len()), "{} distinct of {}", distinct.len(), clips.len());
+        assert!(clips.iter().all(|clip| clip.minutes_ago >= 3 && clip.minutes_ago <= 22 * 24 * 60));
+        assert!(clips.iter().filter(|clip| matches!(clip.what, What::Picture(..))).count() >= 12);
+        assert!(clips.iter().filter(|clip| matches!(clip.what, What::Files(_))).count() >= 12);
+    }
+
+    #[test]
+    fn every_address_is_of_a_reserved_name() {
+        for (address, _) in LINKS {
+            assert!(address.contains("example.org"), "{address}");
+        }
+    }
+}

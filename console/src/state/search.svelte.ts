@@ -9,6 +9,8 @@ import { withKind } from './query';
 const FIRST = 50;
 /** Matches that are listed at most; all are counted. */
 const LISTED = 5_000;
+/** A pause in typing, in milliseconds. */
+const REST = 150;
 
 export class Search {
   text = $state('');
@@ -102,6 +104,9 @@ export class Search {
       this.shownFor = text;
       this.took = performance.now() - started;
       if (!found.more) return;
+      // Everything that matches is looked at once the typing rests: the next keystroke must not wait for it.
+      await new Promise((resume) => setTimeout(resume, REST));
+      if (running.signal.aborted) return;
       const all = await this.service.searchOutline(text, LISTED, running.signal);
       history.change(() => {
         history.results = {

@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest';
 
 import type { Row } from '../api/types';
-import { facts, linkParts, mayBeFollowed, sittingName, size, span, summary } from './words';
+import { facts, fileNameFor, linkParts, mailTo, mayBeFollowed, shortDate, sittingName, size, span, summary } from './words';
 
 const at = (text: string) => new Date(text).getTime();
 const now = at('2031-05-14T10:00');
@@ -54,4 +54,25 @@ test('a row says what it is and where it is from', () => {
   expect(facts(row)).toEqual(['Mail', 'formatted', '5 lines', 'copied 3 times', 'not saved yet']);
   expect(summary({ ...row, kind: 'files', files: ['/a/permit.pdf', '/a/maps'] })).toBe('permit.pdf · maps');
   expect([size(12), size(1_500), size(212_345), size(9_900_000)]).toEqual(['12 B', '1.5 kB', '212 kB', '9.9 MB']);
+});
+
+test('days are the viewer\'s, also where clocks change', () => {
+  // Clocks go back in Berlin on 26 October 2031: that day has 25 hours.
+  const monday = at('2031-10-27T00:30');
+  expect(sittingName(at('2031-10-26T00:10'), at('2031-10-26T00:20'), monday)).toBe('Yesterday night');
+  expect(sittingName(at('2031-10-25T23:50'), at('2031-10-25T23:55'), monday)).toBe('Saturday evening');
+  expect(shortDate(at('2031-10-26T00:10'), monday)).toBe('yesterday');
+  // Forward on 30 March 2031: the day has 23.
+  expect(sittingName(at('2031-03-30T00:10'), at('2031-03-30T00:20'), at('2031-03-31T00:05'))).toBe('Yesterday night');
+  expect(span(at('2031-03-30T01:50'), at('2031-03-30T03:10'))).toBe('01:50 – 03:10');
+});
+
+test('a clip is passed on under its title, with the extension of its type', () => {
+  const row = { title: '../Hut: line', prefix: 'k7q2' } as Row;
+  expect(fileNameFor(row, 'text/plain;charset=utf-8')).toBe('-Hut- line.txt');
+  expect(fileNameFor({ ...row, title: null }, 'image/png')).toBe('clip-k7q2.png');
+  expect(fileNameFor({ ...row, title: null }, 'application/x-odd')).toBe('clip-k7q2.bin');
+  expect(mailTo('A & b', 'é\nx')).toBe('mailto:?subject=A%20%26%20b&body=%C3%A9%0D%0Ax');
+  expect(mailTo(null, 'mailto:a@example.org')).toBe('mailto:a@example.org');
+  expect(mailTo(null, 'x'.repeat(40_000))).toBe(null);
 });

@@ -244,6 +244,7 @@
       role="region"
       aria-label={history.results ? 'What was found' : console.prefs.order === 'newest' ? 'History, newest first' : 'History, oldest first'}
       aria-busy={!history.loaded}
+      data-found={console.search.shownFor}
       tabindex="0"
       class="h-full overflow-y-auto"
       style:overflow-anchor="none"

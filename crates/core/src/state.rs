@@ -225,18 +225,18 @@ impl ClipState {
         }
         fn write<T: Clone + PartialEq>(
             own: &mut Option<Written<T>>,
-            from: Option<T>,
+            from: Option<&T>,
             to: Option<T>,
             stamp: &mut impl FnMut() -> Stamp,
         ) {
             // By value: what was taken back and made again in between has newer stamps and says the same.
-            let untouched = own.as_ref().map(|one| &one.value) == from.as_ref();
-            if let Some(value) = to.filter(|to| untouched && from.as_ref() != Some(to)) {
+            let untouched = own.as_ref().map(|one| &one.value) == from;
+            if let Some(value) = to.filter(|to| untouched && from != Some(to)) {
                 *own = Some(Written { at: stamp(), value });
             }
         }
-        fn value<T: Clone>(one: &Option<Written<T>>) -> Option<T> {
-            one.as_ref().map(|one| one.value.clone())
+        fn value<T>(one: &Option<Written<T>>) -> Option<&T> {
+            one.as_ref().map(|one| &one.value)
         }
         write(&mut self.copied_at, value(&from.copied_at), to.copied_at(), &mut stamp);
         write(&mut self.title, value(&from.title), Some(to.title().map(str::to_owned)), &mut stamp);

@@ -228,7 +228,11 @@ fn a_service_that_is_killed_in_the_middle_of_acts_leaves_each_done_or_not_done()
             // All forty are removed, or all forty are there; an order is the old one or the new one.
             scope.spawn(|| {
                 while !stop.load(Ordering::SeqCst) {
-                    for act in [vec!["remove", "--query", "is:favorite"], vec!["undo"]] {
+                    for act in [
+                        vec!["pin", "f40", "--before", "f1"],
+                        vec!["remove", "--query", "is:favorite"],
+                        vec!["undo"],
+                    ] {
                         let mut client = Command::new(yadori_e2e::programs().join("yadori"));
                         client.arg("--home").arg(&home).args(act).stdin(Stdio::null());
                         let _ = client.stdout(Stdio::null()).stderr(Stdio::null()).status();
@@ -247,15 +251,23 @@ fn a_service_that_is_killed_in_the_middle_of_acts_leaves_each_done_or_not_done()
         service.start_again();
         service.await_records();
         let mut after = titles(&service, &["list", "-f"]);
-        assert!(after.is_empty() || after == before, "{} of 40", after.len());
+        // The last one moved to the front, any number of times; never half of that.
+        let is_turned = |after: &[String]| {
+            (0..40).any(|by| {
+                let mut turned = before.clone();
+                turned.rotate_right(by);
+                turned == after
+            })
+        };
+        assert!(after.is_empty() || is_turned(&after), "{} of 40", after.len());
         if after.is_empty() {
             service.yadori(&["undo"]);
             after = titles(&service, &["list", "-f"]);
         }
-        assert_eq!(after, before);
+        assert!(is_turned(&after));
         // Nothing but whole acts is listed, and the next one works.
         service.yadori(&["pin", "f40", "--before", "f1"]);
-        assert_eq!(titles(&service, &["list", "-f"])[0], before[39]);
+        assert_eq!(titles(&service, &["list", "-f"])[0], after[39]);
     }
 }
 

@@ -32,7 +32,13 @@ fn every_path_the_documents_name_exists() {
 fn every_test_that_the_security_document_names_exists() {
     let document = read("docs/security.md");
     let mut count = 0;
-    for (file, prefix) in [("closed", "closed::"), ("keeping", "keeping::"), ("bad_input", "bad_input::")] {
+    for (file, prefix) in [
+        ("closed", "closed::"),
+        ("keeping", "keeping::"),
+        ("bad_input", "bad_input::"),
+        ("acts", "acts::"),
+        ("transfer", "transfer::"),
+    ] {
         let source = read(&format!("crates/e2e/tests/{file}.rs"));
         for name in document.split('`').filter_map(|part| part.strip_prefix(prefix)) {
             count += 1;

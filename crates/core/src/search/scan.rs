@@ -19,7 +19,7 @@ const ALONE: usize = 3;
 
 /// A word, a pattern, or a look at what is known without the text.
 enum Check<'q> {
-    Words(Finder<'q>),
+    Words(Box<Finder<'q>>),
     Pattern(&'q Pattern),
     Fact(Box<dyn Fn(&Doc) -> bool + Send + Sync + 'q>),
 }
@@ -27,7 +27,7 @@ enum Check<'q> {
 /// A query bound to a corpus: names resolved to numbers, words prepared for finding.
 pub(super) struct Bound<'q> {
     /// The longest word that must be there, when nothing cheaper tells documents apart.
-    anchor: Option<Finder<'q>>,
+    anchor: Option<Box<Finder<'q>>>,
     anchor_length: usize,
     /// The cheap ones first.
     checks: Vec<(bool, Check<'q>)>,
@@ -40,7 +40,7 @@ impl<'q> Bound<'q> {
             .iter()
             .map(|term| {
                 let check = match &term.test {
-                    Test::Words(words) => Check::Words(Finder::new(words.as_bytes())),
+                    Test::Words(words) => Check::Words(Box::new(Finder::new(words.as_bytes()))),
                     Test::Pattern(pattern) => Check::Pattern(pattern),
                     other => Check::Fact(fact(other, corpus, drawers)),
                 };
@@ -175,8 +175,10 @@ pub(super) fn scan(run: &Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBoo
     if rest.is_empty() {
         return Some(found);
     }
-    let shared =
-        Turn { next: AtomicUsize::new(0), done: Mutex::new((0, found.len(), vec![None; rest.len()])) };
+    let shared = Turn {
+        next: AtomicUsize::new(0),
+        done: Mutex::new(Done { whole: 0, found: found.len(), parts: vec![None; rest.len()] }),
+    };
     std::thread::scope(|scope| {
         scope.spawn(|| shared.work(run, bound, rest, wanted, stop));
         shared.work(run, bound, rest, wanted, stop);
@@ -184,7 +186,7 @@ pub(super) fn scan(run: &Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBoo
     if stop.load(Ordering::Relaxed) {
         return None;
     }
-    let (whole, _, parts) = shared.done.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let Done { whole, parts, .. } = shared.done.into_inner().unwrap_or_else(PoisonError::into_inner);
     for part in parts.into_iter().take(whole) {
         found.extend(part.unwrap_or_default());
     }
@@ -193,8 +195,17 @@ pub(super) fn scan(run: &Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBoo
 
 struct Turn {
     next: AtomicUsize,
-    /// How many blocks from the first on are done, how much they and what went before hold, and what each holds.
-    done: Mutex<(usize, usize, Vec<Option<Vec<usize>>>)>,
+    done: Mutex<Done>,
+}
+
+/// What was found so far.
+struct Done {
+    /// How many blocks from the first on are done.
+    whole: usize,
+    /// How many documents they hold, and what was looked at before.
+    found: usize,
+    /// What each block holds.
+    parts: Vec<Option<Vec<usize>>>,
 }
 
 impl Turn {
@@ -214,12 +225,12 @@ impl Turn {
             let mut found = Vec::new();
             look(run, bound, blocks[n], &mut found);
             let mut done = self.done.lock().unwrap_or_else(PoisonError::into_inner);
-            done.2[n] = Some(found);
-            while let Some(Some(next)) = done.2.get(done.0) {
-                done.1 += next.len();
-                done.0 += 1;
+            done.parts[n] = Some(found);
+            while let Some(Some(next)) = done.parts.get(done.whole) {
+                done.found += next.len();
+                done.whole += 1;
             }
-            if done.1 >= wanted {
+            if done.found >= wanted {
                 self.next.store(blocks.len(), Ordering::Relaxed);
                 return;
             }

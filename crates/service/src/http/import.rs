@@ -368,7 +368,13 @@ impl Run {
                 let names = self.drawers(drawers, &kept)?;
                 let ranks = self.ranks(&kept, &names);
                 for (n, record) in records.into_iter().enumerate() {
-                    self.one(n as u64 + 1, record, &names, &ranks, |_| Err("its content is missing".into()))?;
+                    self.one(
+                        n as u64 + 1,
+                        &record,
+                        &names,
+                        &ranks,
+                        |_| Err("its content is missing".into()),
+                    )?;
                 }
             }
             Source::Zip { mut archive, drawers } => {
@@ -402,7 +408,9 @@ impl Run {
                         number += 1;
                         match serde_json::from_slice::<ClipRecord>(line) {
                             Ok(record) => {
-                                self.one(number, record, &names, &ranks, |file| content(&mut archive, file))?;
+                                self.one(number, &record, &names, &ranks, |file| {
+                                    content(&mut archive, file)
+                                })?;
                             }
                             Err(_) => {
                                 self.progress.done = number;
@@ -420,7 +428,7 @@ impl Run {
     fn one(
         &mut self,
         number: u64,
-        record: ClipRecord,
+        record: &ClipRecord,
         names: &HashMap<String, String>,
         ranks: &Ranks,
         content: impl FnMut(&str) -> Result<Content, String>,
@@ -463,7 +471,7 @@ impl Run {
             self.waiting.push(answer);
             self.settle(AT_ONCE);
         }
-        if number % 50 == 0 {
+        if number.is_multiple_of(50) {
             self.tell();
         }
         Ok(())

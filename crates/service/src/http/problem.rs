@@ -25,6 +25,12 @@ pub struct Failure {
     title: &'static str,
     detail: String,
     hint: Option<String>,
+    more: Option<Box<More>>,
+}
+
+/// What only some failures carry.
+#[derive(Debug, Default)]
+struct More {
     candidates: Vec<String>,
     at: Option<(u32, u32)>,
     questions: Vec<yadori_api::Question>,
@@ -47,16 +53,7 @@ impl Failure {
         title: &'static str,
         detail: impl Into<String>,
     ) -> Self {
-        Self {
-            status,
-            kind,
-            title,
-            detail: detail.into(),
-            hint: None,
-            candidates: Vec::new(),
-            at: None,
-            questions: Vec::new(),
-        }
+        Self { status, kind, title, detail: detail.into(), hint: None, more: None }
     }
 
     /// The same with the next step.
@@ -73,7 +70,7 @@ impl Failure {
     /// A query that can't be read: where, and what was expected there.
     pub fn query(text: &str, why: &QueryError) -> Self {
         Self {
-            at: chars_of(text, &why.at),
+            more: Some(Box::new(More { at: chars_of(text, &why.at), ..More::default() })),
             ..Self::new(
                 StatusCode::UNPROCESSABLE_ENTITY,
                 "invalid-query",
@@ -87,7 +84,7 @@ impl Failure {
     /// A text whose fill-ins can't be filled: where, and why.
     pub fn fill_in(text: &str, why: &FillError) -> Self {
         Self {
-            at: chars_of(text, &why.at),
+            more: Some(Box::new(More { at: chars_of(text, &why.at), ..More::default() })),
             ..Self::new(
                 StatusCode::UNPROCESSABLE_ENTITY,
                 "invalid-fill-in",
@@ -104,7 +101,7 @@ impl Failure {
         let detail = format!("it asks: {}", asked.join("; "));
         let base = Self::new(StatusCode::CONFLICT, "needs-answers", "It asks something first", detail)
             .hint("answer with --answer \"QUESTION=ANSWER\"");
-        Self { questions, ..base }
+        Self { more: Some(Box::new(More { questions, ..More::default() })), ..base }
     }
 
     /// The records can't be used now.
@@ -127,15 +124,16 @@ impl Failure {
 
 impl IntoResponse for Failure {
     fn into_response(self) -> Response {
+        let more = self.more.map(|more| *more).unwrap_or_default();
         let problem = Problem {
             kind: self.kind.into(),
             title: self.title.into(),
             status: self.status.as_u16(),
             detail: self.detail,
             hint: self.hint,
-            candidates: self.candidates,
-            at: self.at,
-            questions: self.questions,
+            candidates: more.candidates,
+            at: more.at,
+            questions: more.questions,
         };
         let mut response = (self.status, Json(problem)).into_response();
         response.headers_mut().insert(header::CONTENT_TYPE, HeaderValue::from_static(PROBLEM_JSON));
@@ -161,7 +159,7 @@ impl From<Unresolved> for Failure {
                 Self::no_clip(format!("no clip answers to that; the history has {clips}"))
             }
             Unresolved::Several(candidates) => Self {
-                candidates,
+                more: Some(Box::new(More { candidates, ..More::default() })),
                 ..Self::new(
                     StatusCode::CONFLICT,
                     "ambiguous-id",

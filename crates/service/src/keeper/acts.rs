@@ -106,7 +106,7 @@ impl Keeper {
         let texts = draft.text.into_iter().collect();
         let changed = draft.clips.into_iter().map(|(_, after)| after).collect();
         let drawers = draft.drawers.into_iter().map(|(_, after)| after).collect();
-        let ids = self.apply_act(changed, drawers, texts);
+        let ids = self.apply_act(changed, drawers, &texts);
         Ok(Outcome { kind: draft.kind.into(), ids, made: draft.made })
     }
 
@@ -115,7 +115,7 @@ impl Keeper {
         &mut self,
         rows: Vec<ClipRow>,
         drawers: Vec<Drawer>,
-        texts: HashMap<ClipId, String>,
+        texts: &HashMap<ClipId, String>,
     ) -> Vec<ClipId> {
         let ids: Vec<ClipId> = rows.iter().map(|row| row.id).collect();
         let kept_changes = !drawers.is_empty()
@@ -258,7 +258,7 @@ impl Keeper {
         if undone_at.is_some() {
             self.sweep_after_grace();
         }
-        let ids = self.apply_act(rows.into_iter().map(|(_, after)| after).collect(), drawers, texts);
+        let ids = self.apply_act(rows.into_iter().map(|(_, after)| after).collect(), drawers, &texts);
         Ok(Outcome { kind: act.kind, ids, made: None })
     }
 
@@ -392,7 +392,7 @@ impl Keeper {
             Err(why) => Err(why),
         };
         if outcome.is_ok() {
-            self.apply_act(Vec::new(), vec![drawer], HashMap::new());
+            self.apply_act(Vec::new(), vec![drawer], &HashMap::new());
         }
         let _ = done.send(outcome);
     }
