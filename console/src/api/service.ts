@@ -125,6 +125,10 @@ export class Service {
   removeDivider = (drawer: string, id: string): Promise<Acted> =>
     this.#post(`/drawers/${drawer}/dividers/${id}/remove`, {});
   exported = (wanted: Record<string, string>): Promise<Blob> => this.#blob(`/export?${query({ ...wanted, zone: ZONE })}`);
+  exportedClips = async (ids: string[]): Promise<Blob> => {
+    const headers = { 'content-type': 'application/json' };
+    return (await this.#call('/export', { method: 'POST', headers, body: JSON.stringify({ ids }) })).blob();
+  };
   exportedDrawer = (id: string): Promise<Blob> => this.#blob(`/drawers/${id}/export`);
 
   /** Sends a file, and tells how far it has come. */

@@ -273,8 +273,10 @@ export class Console {
     await this.#attempt(async () => {
       const { act: kind, clips } = await work;
       this.acted++;
-      const back = clips.find((row) => this.history.place(row.id) < 0);
-      this.history.wanted = back?.id ?? null;
+      // What comes back is selected: now, if its event was faster than this answer, or when it arrives.
+      const back = kind === 'remove' ? clips[0]?.id : undefined;
+      if (back !== undefined && this.history.place(back) >= 0) this.history.select(back);
+      else this.history.wanted = back ?? null;
       const what = clips.length === 1 && clips[0] ? `: ${summary(clips[0]).slice(0, 60)}` : '';
       this.tell(`${words}: ${actName(kind)}${what}`, { act });
     });

@@ -13,7 +13,7 @@
 
   async function save(): Promise<void> {
     try {
-      saveBlob(await console.service.exported({ ids: ids.join(',') }), 'yadori-export.zip');
+      saveBlob(await console.service.exportedClips(ids), 'yadori-export.zip');
     } catch (why) {
       console.fail(why);
     }

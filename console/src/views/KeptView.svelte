@@ -37,6 +37,21 @@
     change = null;
   });
 
+  // What was selected has gone: its neighbour is at hand, so that removing can go on.
+  let lastAt = 0;
+  $effect(() => {
+    const at = items.findIndex((one) => itemId(one) === selected);
+    untrack(() => {
+      if (at >= 0) lastAt = at;
+      else if (selected !== null && kept.loaded) {
+        const next = items[Math.min(lastAt, items.length - 1)];
+        const had = document.activeElement === document.body || box?.contains(document.activeElement);
+        select(next ? itemId(next) : null);
+        if (had) void tick().then(() => focus(selected));
+      }
+    });
+  });
+
   /** The number of a clip among the clips. */
   const numbers = $derived.by(() => {
     let n = 0;

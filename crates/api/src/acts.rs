@@ -8,7 +8,7 @@ use crate::{Color, Row};
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Remove {
-    /// Ids, at most 100,000.
+    /// Ids, at most 10,000.
     pub ids: Vec<String>,
 }
 

@@ -1,16 +1,19 @@
 //! Arranging by hand: which ranks a move writes. Favorites are one list; clips and dividers of a drawer are one list.
 
+use std::collections::BTreeSet;
+
 use crate::rank::{LONGEST, between, spread};
 
 /// Moves some things of a list, in the order given, before another one or (`None`) to the end; things that are not in
 /// the list yet are put in. `list` is in its order. Gives the ranks that have to be written: those of what moves, or
 /// of the whole list when there is no room left between two.
-pub fn moved<T: Clone + PartialEq>(list: &[(T, &str)], moving: &[T], before: Option<&T>) -> Vec<(T, String)> {
+pub fn moved<T: Clone + Ord>(list: &[(T, &str)], moving: &[T], before: Option<&T>) -> Vec<(T, String)> {
+    let leaving: BTreeSet<&T> = moving.iter().collect();
     let rest: Vec<(&T, &str)> =
-        list.iter().filter(|(one, _)| !moving.contains(one)).map(|(one, rank)| (one, *rank)).collect();
+        list.iter().filter(|(one, _)| !leaving.contains(one)).map(|(one, rank)| (one, *rank)).collect();
     // Before one that moves itself: before the next one that stays.
     let target = before.and_then(|before| list.iter().position(|(one, _)| one == before));
-    let next = target.and_then(|at| list[at..].iter().find(|(one, _)| !moving.contains(one)));
+    let next = target.and_then(|at| list[at..].iter().find(|(one, _)| !leaving.contains(one)));
     let at = next.and_then(|(next, _)| rest.iter().position(|(one, _)| *one == next)).unwrap_or(rest.len());
     let mut low = at.checked_sub(1).map(|n| rest[n].1.to_owned());
     let high = rest.get(at).map(|(_, rank)| *rank);

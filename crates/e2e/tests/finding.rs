@@ -140,6 +140,25 @@ async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard_alone(
         let list = service.yadori(&["list", "-f"]);
         (list.find(&before[1]) < list.find(&before[0])).then_some(())
     });
+    // The same by pointer: the second is dragged before the first, and back again by an undo.
+    let drag = "const items = [...document.querySelectorAll('[data-kept] li[data-id]')]; const data = new DataTransfer(); \
+        const fire = (node, name) => node.dispatchEvent(new DragEvent(name, { bubbles: true, cancelable: true, dataTransfer: data })); \
+        fire(items[1].querySelector('[draggable]'), 'dragstart'); fire(items[0], 'dragenter'); fire(items[0], 'drop'); \
+        fire(items[1].querySelector('[draggable]'), 'dragend')";
+    browser.script(drag).await?;
+    let first = |text: &str| {
+        let list = service.yadori(&["list", "-f"]);
+        list.lines().next().is_some_and(|line| line.contains(text)).then_some(())
+    };
+    until("the dragged order", || first(&before[0]));
+    browser.press("u").await?;
+    until("the order before", || first(&before[1]));
+    browser
+        .until(&format!(
+            "return document.querySelector('[data-kept] [data-summary]').textContent.trim() === {:?}",
+            before[1]
+        ))
+        .await?;
     browser.press("1").await?;
     until("f1 is taken", || display.paste_text().filter(|text| *text == before[1]));
     assert_eq!(browser.errors().await?, Vec::<String>::new());
@@ -162,6 +181,7 @@ async fn several_are_chosen_and_removed_and_come_back_in_one_act() -> Result<()>
     click(&browser, "[data-toast] button", "Undo").await?;
     browser.until("return document.querySelector('[data-count]').textContent === '3 matches'").await?;
     browser.script("document.querySelector('[aria-label=\"Clear the search\"]').click()").await?;
+    browser.until("return document.querySelectorAll('[data-summary]').length === 5").await?;
     // By pointer at the items: a range with Shift.
     browser
         .script(

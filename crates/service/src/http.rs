@@ -125,7 +125,7 @@ fn described() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(edit::compare))
         .routes(routes!(edit::draft, edit::keep_draft))
         .routes(routes!(fill::preview))
-        .routes(routes!(export::export))
+        .routes(routes!(export::export, export::export_some))
         .routes(routes!(export::drawer))
         .routes(routes!(import::import))
         .routes(routes!(events::events))

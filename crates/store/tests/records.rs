@@ -343,3 +343,32 @@ async fn a_server_that_cannot_start_says_why() {
         assert!(Instant::now() < end);
     }
 }
+
+#[tokio::test]
+async fn records_of_the_first_schema_are_brought_up_to_date_with_their_acts() {
+    let server = shared();
+    execute(&server, "mysql", "CREATE DATABASE first_schema CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin")
+        .await;
+    let Location::Url(url) = server.location("first_schema") else { unreachable!() };
+    let pool = MySqlPool::connect(&url).await.unwrap();
+    // As the first version left it: its one migration, and an act that can still be taken back.
+    let first = sqlx::migrate::Migrator {
+        migrations: yadori_store::MIGRATIONS.iter().take(1).cloned().collect::<Vec<_>>().into(),
+        ..sqlx::migrate::Migrator::DEFAULT
+    };
+    first.run(&pool).await.unwrap();
+    sqlx::query("INSERT INTO acts (id, at, kind, payload) VALUES (REPEAT('a', 16), 5, 'remove', '[]')")
+        .execute(&pool)
+        .await
+        .unwrap();
+    pool.close().await;
+    let store = Store::open(&server.location("first_schema"), DEVICE).await.unwrap();
+    let acts = store.acts().await.unwrap();
+    assert_eq!((acts.len(), acts[0].kind.as_str(), acts[0].lasting), (1, "remove", false));
+    assert_eq!(store.drawers().await.unwrap().len(), 0);
+    store.put_draft(ClipId([3; 16]), "typed", 7).await.unwrap();
+    assert_eq!(store.draft(ClipId([3; 16])).await.unwrap(), Some((7, "typed".to_owned())));
+    store.drop_draft(ClipId([3; 16])).await.unwrap();
+    assert_eq!(store.draft(ClipId([3; 16])).await.unwrap(), None);
+    store.close().await;
+}

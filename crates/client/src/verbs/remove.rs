@@ -10,6 +10,8 @@ use super::{detail, json};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 
+/// Clips that one act may touch.
+const AT_ONCE: usize = 10_000;
 /// Rows that a dry run shows.
 const SHOWN: usize = 20;
 
@@ -60,16 +62,23 @@ impl Remove {
             let rows: RowsById = service.post("/rows", &RowsRequest { ids: first })?;
             return self.would_go(out, &rows.clips, ids.len(), spared);
         }
-        let removed: Removed = service.post("/remove", &Wish { ids })?;
+        // Very many go in several acts, each to be taken back on its own.
+        let mut removed = Removed { removed: 0, grace_seconds: 0 };
+        let acts = ids.len().div_ceil(AT_ONCE);
+        for some in ids.chunks(AT_ONCE) {
+            let part: Removed = service.post("/remove", &Wish { ids: some.to_vec() })?;
+            removed = Removed { removed: removed.removed + part.removed, ..part };
+        }
         if self.json {
             return json(out, &removed);
         }
         let minutes = removed.grace_seconds.div_ceil(60);
         let pinned =
             if spared > 0 { format!(" {} stayed, being pinned.", clips(spared)) } else { String::new() };
+        let parts = if acts > 1 { format!(" in {acts} acts") } else { String::new() };
         writeln!(
             out,
-            "Removed {}.{pinned} `yadori undo` takes that back, for {minutes} minutes.",
+            "Removed {}{parts}.{pinned} `yadori undo` takes that back, for {minutes} minutes.",
             clips(removed.removed)
         )?;
         Ok(())

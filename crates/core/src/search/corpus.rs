@@ -155,9 +155,13 @@ impl Corpus {
         self.device_names.insert(device, crate::fold::fold(name));
     }
 
-    /// Names of programs that copies came from, as they were given.
-    pub fn programs(&self) -> &[String] {
-        &self.programs.values
+    /// Names of programs that clips came from, as they were given; those of the newest clips first.
+    pub fn programs(&self) -> Vec<&str> {
+        let mut seen = vec![false; self.programs.values.len()];
+        let docs = self.main.docs.iter().rev().chain(self.side.docs.iter().rev());
+        docs.filter(|doc| !doc.is(DEAD) && !std::mem::replace(&mut seen[doc.program as usize], true))
+            .map(|doc| self.programs.values[doc.program as usize].as_str())
+            .collect()
     }
 
     /// How many clips can be found.

@@ -14,7 +14,7 @@ use crate::keeper::wishes::Place;
 use crate::keeper::{Change, Outcome, Wish};
 
 /// Clips that one act may touch.
-const MOST: usize = 100_000;
+const MOST: usize = 10_000;
 /// Rows that an answer carries.
 const ROWS: usize = 500;
 

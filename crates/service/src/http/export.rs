@@ -20,7 +20,7 @@ use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
 use super::drawers::in_order;
-use super::extract::{Path, Query};
+use super::extract::{Json, Path, Query};
 use super::record::{
     ClipRecord, DrawerFile, DrawerRecord, ItemRecord, KeptRecord, RepresentationRecord, places,
 };
@@ -80,13 +80,28 @@ pub(super) async fn export(
         Some("csv") => true,
         Some(_) => return Err(Failure::invalid("`format` is zip or csv")),
     };
-    let mut ids = match &wanted.ids {
+    let ids = match &wanted.ids {
         Some(ids) => {
             let ids: Option<Vec<ClipId>> = ids.split(',').map(ClipId::parse).collect();
             ids.ok_or_else(|| Failure::invalid("`ids` must be whole ids, separated by commas"))?
         }
         None => find(&app, Arc::new(query), usize::MAX - 1).await.ids,
     };
+    Ok(written(app, ids, csv))
+}
+
+/// Export some clips
+#[utoipa::path(post, path = "/export", request_body = yadori_api::RowsRequest,
+    responses((status = 200, body = Vec<u8>, content_type = "application/zip"), (status = 422, body = Problem)))]
+pub(super) async fn export_some(
+    State(context): State<Arc<Context>>,
+    Json(wish): Json<yadori_api::RowsRequest>,
+) -> Result<impl IntoResponse, Failure> {
+    Ok(written(context.app.clone(), super::acts::ids_of(&wish.ids)?, false))
+}
+
+/// The answer: written while it is sent.
+fn written(app: Shared, mut ids: Vec<ClipId>, csv: bool) -> impl IntoResponse {
     // Oldest first: an import makes the same order.
     ids.reverse();
     let (drawers, kept) = places(&app.history());
@@ -111,7 +126,7 @@ pub(super) async fn export(
         headers.insert(header::CONTENT_DISPOSITION, value);
     }
     headers.insert("x-yadori-clips", HeaderValue::from(count));
-    Ok((headers, Body::from_stream(ReaderStream::with_capacity(far, 256 * 1024))))
+    (headers, Body::from_stream(ReaderStream::with_capacity(far, 256 * 1024)))
 }
 
 struct All {

@@ -170,11 +170,7 @@ pub(super) async fn completions(
         shown.iter().flat_map(|(_, state)| [state.name(), state.group()]).flatten().collect();
     drawers.sort_unstable();
     drawers.dedup();
-    let words = Vocabulary {
-        programs: corpus.programs().iter().map(String::as_str).collect(),
-        drawers,
-        devices: vec![&context.app.device_name],
-    };
+    let words = Vocabulary { programs: corpus.programs(), drawers, devices: vec![&context.app.device_name] };
     let found = complete(text, byte(unfinished.cursor.unwrap_or(usize::MAX)), &words, 10);
     let completions = found
         .into_iter()

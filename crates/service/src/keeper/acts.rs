@@ -19,6 +19,9 @@ const LASTING: usize = 200;
 /// Changes that are announced one by one at most; more are a reset.
 const ONE_BY_ONE: usize = 300;
 
+/// Bytes that the record of one act may have: well below what the database takes at once.
+const PAYLOAD: usize = 40 << 20;
+
 /// What was done.
 #[derive(Debug, Clone, Default)]
 pub struct Outcome {
@@ -70,11 +73,18 @@ impl Keeper {
         self.writable()?;
         let draft = self.plan_wish(wish)?;
         let deed = Deed::of(&draft.clips, &draft.drawers);
+        let payload = serde_json::to_vec(&deed).map_err(|why| ActError::Refused(why.to_string()))?;
+        if payload.len() > PAYLOAD {
+            return Err(ActError::Invalid(format!(
+                "{} clips are too many for one act; do it in parts",
+                draft.clips.len()
+            )));
+        }
         let row = ActRow {
             id: random().map_err(|why| ActError::Refused(why.to_string()))?,
             at: self.act_time(),
             kind: draft.kind.into(),
-            payload: serde_json::to_vec(&deed).map_err(|why| ActError::Refused(why.to_string()))?,
+            payload,
             holds: deed.holds(),
             undone_at: None,
             lasting: !deed.removes(),

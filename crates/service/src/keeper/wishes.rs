@@ -199,7 +199,14 @@ impl Keeper {
             Place::Drawer(name) => Some(drawer_called(&self.app.history(), name)?.0.to_owned()),
         };
         let list = self.list_of(drawer.as_deref());
-        let is_there = |row: &ClipRow| list.iter().any(|(thing, _)| *thing == Thing::Clip(row.id));
+        let known: std::collections::HashSet<ClipId> = list
+            .iter()
+            .filter_map(|(thing, _)| match thing {
+                Thing::Clip(id) => Some(*id),
+                Thing::Divider(_) => None,
+            })
+            .collect();
+        let is_there = |row: &ClipRow| known.contains(&row.id);
         let moving: Vec<Thing> = rows
             .iter()
             .filter(|row| before.is_some() || !is_there(row))
