@@ -93,7 +93,11 @@ impl Keeper {
                 .first()
                 .map(|(_, after)| after.id.to_string())
                 .or_else(|| draft.drawers.first().map(|(_, after)| after.id.clone())),
-            clips: u32::try_from(draft.clips.len()).unwrap_or(u32::MAX / 2),
+            // One text in its old and its new form is one to a person.
+            clips: match draft.kind {
+                "edit" | "put-back" => 1,
+                _ => u32::try_from(draft.clips.len()).unwrap_or(u32::MAX / 2),
+            },
         };
         let mut group = Group { now: now(), clock: self.clock.last(), ..draft.group };
         group.dropped = dropped(draft.clips.iter().map(|(before, after)| (before, after)));
