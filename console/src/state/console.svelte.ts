@@ -159,9 +159,11 @@ export class Console {
         else if (event === 'refused') this.#refused(JSON.parse(data) as Refusal);
         else if (event === 'clip') {
           const clip = JSON.parse(data) as ClipEvent;
+          const known = this.history.row(clip.row.id);
           const moved = this.history.arrive(clip);
           if (moved === 'gap') reload = true;
-          else if (moved && moved.from !== moved.to) arrived.push(clip.row);
+          // Brought up is not copied.
+          else if (moved && moved.from !== moved.to && (known?.copies ?? 0) < clip.row.copies) arrived.push(clip.row);
         } else if (event === 'gone') {
           if (this.history.leave(JSON.parse(data) as GoneEvent) === 'gap') reload = true;
         } else if (event === 'kept') kept = true;

@@ -147,7 +147,7 @@
         <span data-count>{status}</span>
         {#if search.active && (history.results?.ids.length ?? 0) > 1}
           <button type="button" class="hover:text-base-content underline underline-offset-2" onclick={() => history.choose(history.list.ids, true)}
-            >choose all</button
+            >{history.list.ids.length === (search.count ?? history.list.ids.length) ? 'choose all' : `choose ${history.list.ids.length.toLocaleString('en')}`}</button
           >
         {/if}
         <button

@@ -44,6 +44,18 @@ pub fn between(low: Option<&str>, high: Option<&str>) -> String {
     String::from_utf8(out).unwrap_or_default()
 }
 
+/// The rank of the `n`-th of a list whose length is not known: these sort by `n` and leave room between.
+pub fn numbered(n: u64) -> String {
+    let mut rest = n;
+    let mut digits = vec![DIGITS[0]; 7];
+    for digit in digits.iter_mut().rev() {
+        *digit = DIGITS[usize::try_from(rest % 62).unwrap_or(0)];
+        rest /= 62;
+    }
+    digits.push(DIGITS[DIGITS.len() / 2]);
+    String::from_utf8(digits).unwrap_or_default()
+}
+
 /// `count` ranks in order, evenly apart, all of one length.
 pub fn spread(count: usize) -> Vec<String> {
     let mut width = 1_usize;
@@ -92,6 +104,13 @@ mod tests {
             assert!(ranks.windows(2).all(|pair| pair[0] < pair[1]));
             assert!(ranks.iter().all(|rank| rank.len() <= 5));
         }
+    }
+
+    #[test]
+    fn numbered_ranks_sort_by_their_numbers() {
+        let ranks: Vec<String> = [1, 2, 61, 62, 63, 3_843, 3_844, 10_000_000].map(numbered).into();
+        assert!(ranks.windows(2).all(|pair| pair[0] < pair[1]));
+        assert!(between(Some(&ranks[0]), Some(&ranks[1])) < ranks[1]);
     }
 
     proptest! {

@@ -84,6 +84,7 @@ fn furnished() -> Service {
     service.yadori(&["drawer", "new", "Réplies", "--color", "green", "--group", "Office"]);
     service.yadori(&["drawer", "put", "replies", &ids[6], &ids[5], &ids[2]]);
     service.yadori(&["drawer", "divider", "replies", "Numbers", "--before", &ids[5]]);
+    service.yadori(&["drawer", "divider", "replies", "At the end"]);
     service.yadori(&["drawer", "new", "Empty"]);
     service
 }

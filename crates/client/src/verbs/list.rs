@@ -19,11 +19,11 @@ const PAGE: usize = 500;
 ///
 /// A QUERY is words and filters, all of which must hold: word, "two words", -word, kind:link, from:editor,
 /// in:replies, is:pinned, has:html, color:red, since:2d, before:2026-11-01, hour:14, over:1mb, /pattern/. Case and
-/// accents do not matter.
+/// accents do not matter. A query that begins with `-` comes after `--`.
 #[derive(Debug, Args)]
 pub(crate) struct List {
     /// Words and filters
-    #[arg(value_name = "QUERY", allow_hyphen_values = true)]
+    #[arg(value_name = "QUERY")]
     query: Vec<String>,
     /// How many
     #[arg(short = 'n', long, default_value_t = 20, value_name = "COUNT", value_parser = clap::value_parser!(u32).range(1..))]

@@ -319,8 +319,8 @@ impl<'a> Session<'a> {
         if event.owner == 0 {
             let mut taken_over = false;
             if gone {
-                // A moment before the end: whoever has copied since, even within the same millisecond, keeps it.
-                taken_over = self.owner_died(previous, event.timestamp.wrapping_sub(1))?;
+                // As of the closed program's own copy: whoever has copied since keeps the clipboard.
+                taken_over = self.owner_died(previous, event.selection_timestamp)?;
             } else {
                 self.let_go = self
                     .last_read

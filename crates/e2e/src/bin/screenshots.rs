@@ -78,7 +78,7 @@ fn terminal(home: &Path, out: &Path) -> Result<()> {
     let scratch = tempfile::tempdir()?;
     let done = scratch.path().join("done");
     let script = format!(
-        "PS1=; export YADORI_HOME='{}' PATH='{}':$PATH; for verb in status 'list -n 4 rossi' 'list --favorites' 'drawer list' 'list --drawer suppliers' 'undo --list'; do \
+        "PS1=; export YADORI_HOME='{}' PATH='{}':$PATH; for verb in status 'list -n 4 rossi' 'list --favorites' 'drawer list' 'undo --list'; do \
          printf '\\033[1m$ yadori %s\\033[0m\\n' \"$verb\"; yadori $verb; echo; done; touch '{}'; sleep 60",
         home.display(),
         programs().display(),

@@ -1,7 +1,7 @@
 //! Imports: a zip as it was exported, a drawer's file, a CSV or a plain text. Each clip is committed whole or not at
 //! all; what is there already is left alone, so an import that was cut off goes on when it is made again.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek, Write};
 use std::sync::Arc;
@@ -19,7 +19,7 @@ use utoipa::IntoParams;
 use yadori_api::{ImportProgress, Problem};
 use yadori_core::drawer::{Divider, NAME_CHARS, name_of};
 use yadori_core::fold::fold;
-use yadori_core::rank::{between, spread};
+use yadori_core::rank::{between, numbered};
 use yadori_core::state::Written;
 use yadori_core::{
     COPY_CAP, ClipId, Content, Digest, Drawer, DrawerState, HybridClock, Kept, Offer, Stamp, read,
@@ -218,8 +218,9 @@ fn json_part<T: serde::de::DeserializeOwned>(
 
 fn open_drawer(file: File) -> Result<Source, String> {
     let text = whole_text(file)?;
-    let file: DrawerFile =
-        serde_json::from_str(&text).map_err(|why| format!("it is no drawer's file (line {})", why.line()))?;
+    let file: DrawerFile = serde_json::from_str(&text).map_err(|why| {
+        format!("it is no drawer's file (line {}); --text brings it in as a plain text", why.line())
+    })?;
     if file.yadori_drawer > FORMAT {
         return Err("it was made by a newer version".into());
     }
@@ -323,8 +324,8 @@ struct Run {
     waiting: Vec<oneshot::Receiver<Result<ClipId, crate::keeper::ActError>>>,
 }
 
-/// Ranks by drawer (`None` for favorites) and place.
-type Ranks = HashMap<Option<String>, BTreeMap<u64, String>>;
+/// What ranks begin with, by drawer (`None` for favorites).
+type Ranks = HashMap<Option<String>, String>;
 
 impl Run {
     fn app(&self) -> &Shared {
@@ -450,7 +451,7 @@ impl Run {
         let drawer = record.kept.as_ref().and_then(|kept| kept.drawer.as_deref());
         let drawer = drawer.and_then(|name| names.get(&fold(name)).cloned());
         let kept = record.kept.as_ref().and_then(|kept| {
-            let rank = ranks.get(&drawer)?.get(&kept.place)?.clone();
+            let rank = format!("{}{}", ranks.get(&drawer)?, numbered(kept.place));
             Some(kept_as(drawer.as_deref(), rank))
         });
         let extra = Extra {
@@ -521,8 +522,8 @@ impl Run {
 
     /// The drawer of this name, with the dividers of the record; true when something of it is new.
     fn drawer(&self, name: &str, record: &DrawerRecord, kept: &[Option<KeptRecord>]) -> (Drawer, bool) {
-        let history = self.app().history();
-        let drawers = history.drawers();
+        // What the drawers are now; the lock is not held while more is asked.
+        let drawers = self.app().history().drawers().clone();
         let there = drawers.shown().into_iter().find(|(_, state)| state.name().map(fold) == Some(fold(name)));
         let mut new = there.is_none();
         let (id, mut state) = match there {
@@ -547,22 +548,16 @@ impl Run {
             state.group = Some(Written { at: stamp(), value: group });
             state.rank = Some(Written { at: stamp(), value: rank });
         }
-        let last = place_count(kept, Some(name), record);
         let base = self.base(Some(&id), kept, Some(name));
-        let ranks = spread(last);
         for (place, words) in &record.dividers {
             let Ok(words) = name_of(words, NAME_CHARS) else { continue };
             let known = state.dividers.values().any(|one| one.name() == Some(words.as_str()));
-            let Some(rank) = usize::try_from(*place).ok().and_then(|place| ranks.get(place.checked_sub(1)?))
-            else {
-                continue;
-            };
             if !known {
                 new = true;
                 let id = blake3::hash(format!("{id} {place} {words}").as_bytes()).to_hex()[..32].to_owned();
                 let divider = Divider {
                     name: Some(Written { at: stamp(), value: words }),
-                    rank: Some(Written { at: stamp(), value: format!("{base}{rank}") }),
+                    rank: Some(Written { at: stamp(), value: format!("{base}{}", numbered(*place)) }),
                     removed: None,
                 };
                 state.dividers.insert(id, divider);
@@ -595,33 +590,17 @@ impl Run {
         }
     }
 
+    /// What ranks begin with, for each place in which something is kept.
     fn ranks(&self, kept: &[Option<KeptRecord>], names: &HashMap<String, String>) -> Ranks {
-        let mut ranks: Ranks = HashMap::new();
-        let mut last: HashMap<Option<String>, (u64, Option<String>)> = HashMap::new();
+        let mut ranks = Ranks::new();
         for one in kept.iter().flatten() {
             let drawer = one.drawer.as_deref().and_then(|name| names.get(&fold(name)).cloned());
-            let entry = last.entry(drawer).or_default();
-            entry.0 = entry.0.max(one.place).min(10_000_000);
-            entry.1.clone_from(&one.drawer);
-        }
-        for (drawer, (last, name)) in last {
-            let base = self.base(drawer.as_deref(), kept, name.as_deref());
-            let all = spread(usize::try_from(last).unwrap_or(0));
-            let places = (1..=last).zip(all.into_iter().map(|rank| format!("{base}{rank}")));
-            ranks.insert(drawer, places.collect());
+            let base = || self.base(drawer.as_deref(), kept, one.drawer.as_deref());
+            let base = ranks.get(&drawer).cloned().unwrap_or_else(base);
+            ranks.insert(drawer, base);
         }
         ranks
     }
-}
-
-fn place_count(kept: &[Option<KeptRecord>], name: Option<&str>, record: &DrawerRecord) -> usize {
-    let clips = kept
-        .iter()
-        .flatten()
-        .filter(|one| one.drawer.as_deref().map(fold) == name.map(fold))
-        .map(|one| one.place);
-    let last = clips.chain(record.dividers.iter().map(|(place, _)| *place)).max().unwrap_or(0);
-    usize::try_from(last.min(10_000_000)).unwrap_or(0)
 }
 
 /// Gives every line of the list of clips, counted on actual bytes.

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 use tokio::sync::oneshot;
 use x11rb::CURRENT_TIME;
+use x11rb::connection::Connection as _;
 use x11rb::protocol::xproto::{
     Atom, AtomEnum, ChangeWindowAttributesAux, ConnectionExt as _, EventMask, PropMode,
     SELECTION_NOTIFY_EVENT, SelectionNotifyEvent, SelectionRequestEvent, Timestamp, Window,
@@ -36,15 +37,30 @@ impl Session<'_> {
         Ok(())
     }
 
-    /// Takes over what a program held that has ended. `time` lies before its end, so that the server refuses this when
-    /// another program has copied since (ICCCM section 2.1: an ownership older than the last change has no effect).
+    /// Takes over what a program held that has ended, unless another program has copied since: the server is grabbed
+    /// for the moment between looking and taking, since their times may be of the same millisecond. `time` is that of
+    /// the ended program's copy (ICCCM section 2.1: an earlier one has no effect).
     pub(super) fn take_over(&mut self, offer: Arc<Offer>, time: Timestamp) -> X<bool> {
-        self.own(offer, time)
+        let targets = self.targets_of(&offer)?;
+        self.conn.grab_server()?;
+        let free =
+            self.conn.get_selection_owner(self.atoms.CLIPBOARD)?.reply().is_ok_and(|reply| reply.owner == 0);
+        if free {
+            self.conn.set_selection_owner(self.serving, self.atoms.CLIPBOARD, time)?;
+        }
+        self.conn.ungrab_server()?;
+        self.conn.flush()?;
+        Ok(free && self.owns(offer, time, targets)?)
     }
 
     fn own(&mut self, offer: Arc<Offer>, time: Timestamp) -> X<bool> {
         let targets = self.targets_of(&offer)?;
         self.conn.set_selection_owner(self.serving, self.atoms.CLIPBOARD, time)?;
+        self.owns(offer, time, targets)
+    }
+
+    /// Makes sure of an ownership that was asked for, and says so.
+    fn owns(&mut self, offer: Arc<Offer>, time: Timestamp, targets: Vec<(Atom, Served)>) -> X<bool> {
         let owner = self
             .conn
             .get_selection_owner(self.atoms.CLIPBOARD)?
