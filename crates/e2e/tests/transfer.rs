@@ -285,16 +285,20 @@ fn search_misses_nothing_that_was_announced_and_shows_nothing_that_was_removed_w
     let key = service.key();
     let announced = std::sync::Arc::new(Mutex::new((Vec::<String>::new(), Vec::<String>::new())));
     let told = announced.clone();
+    let listening = std::sync::Arc::new(AtomicBool::new(false));
+    let hears = listening.clone();
     let mut listener = listen(&service, &key, move |event, data| {
         let mut announced = told.lock().unwrap();
         match event {
+            "status" => hears.store(true, Ordering::SeqCst),
             "clip" => announced.0.push(data["row"]["id"].as_str().unwrap_or_default().to_owned()),
             "gone" => announced.1.push(data["id"].as_str().unwrap_or_default().to_owned()),
             _ => {}
         }
     });
+    until("listening", || listening.load(Ordering::SeqCst).then_some(()));
     add(&service, "needle first");
-    until("listening", || (!announced.lock().unwrap().0.is_empty()).then_some(()));
+    until("its event", || (!announced.lock().unwrap().0.is_empty()).then_some(()));
     let stop = AtomicBool::new(false);
     let removing = Mutex::new(std::collections::HashSet::<String>::new());
     let searches = AtomicU64::new(0);
