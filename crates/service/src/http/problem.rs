@@ -209,7 +209,9 @@ impl From<ActError> for Failure {
                 Self::new(StatusCode::NOT_FOUND, "no-such-drawer", "There is no such drawer", why)
                     .hint("`yadori drawer list` shows them all")
             }
-            ActError::Invalid(why) => Self::invalid(why),
+            ActError::Invalid(why) => {
+                Self::new(StatusCode::UNPROCESSABLE_ENTITY, "invalid-request", "That can't be done", why)
+            }
             ActError::Refused(why) => {
                 Self::new(StatusCode::INTERNAL_SERVER_ERROR, "refused", "It was not carried out", why)
                     .hint("the service's log says more")
