@@ -118,29 +118,10 @@ export function shortDate(millis: number, now: number): string {
   return new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', ...(sameYear ? {} : { year: '2-digit' }) }).format(millis);
 }
 
-const ENDINGS: Record<string, string> = {
-  'text/plain': 'txt',
-  'text/html': 'html',
-  'text/rtf': 'rtf',
-  'text/csv': 'csv',
-  'image/png': 'png',
-  'image/jpeg': 'jpg',
-  'image/gif': 'gif',
-  'image/webp': 'webp',
-  'image/svg+xml': 'svg',
-  'image/tiff': 'tiff',
-  'image/bmp': 'bmp',
-  'text/uri-list': 'uris',
-  'application/pdf': 'pdf',
-  'application/json': 'json',
-};
-
-/** A name for a file with this clip: its title or id, and the extension of the type. */
-export function fileNameFor(row: Row, mime: string): string {
-  const base = mime.split(';')[0]?.trim().toLowerCase() ?? '';
+/** A name for a file with this clip: its title or id, and the extension of the representation. */
+export function fileNameFor(row: Row, extension: string): string {
   const stem = row.title?.replace(/[^\p{L}\p{N} _.()-]/gu, '-').replace(/^[.\s]+/, '').slice(0, 60).trim();
-  const text = base.startsWith('text/') || base.endsWith('string');
-  return `${stem || `clip-${row.prefix}`}.${ENDINGS[base] ?? (text ? 'txt' : 'bin')}`;
+  return `${stem || `clip-${row.prefix}`}.${extension}`;
 }
 
 /** A mail with this text (RFC 6068); `null` when it is too long for that. */

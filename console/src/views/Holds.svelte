@@ -7,9 +7,9 @@
 
   let { console, row, whole }: { console: Console; row: Row; whole: Promise<Detail> } = $props();
 
-  async function save(n: number, mime: string): Promise<void> {
+  async function save(n: number, extension: string): Promise<void> {
     try {
-      saveBlob(await console.service.representation(row.id, n), fileNameFor(row, mime));
+      saveBlob(await console.service.representation(row.id, n), fileNameFor(row, extension));
     } catch (why) {
       console.fail(why);
     }
@@ -29,7 +29,7 @@
           <td class="py-1 pr-3 font-mono text-xs break-all">{one.mime}</td>
           <td class="facts figures py-1 pr-3 text-right whitespace-nowrap">{size(one.size)}</td>
           <td class="py-1 text-right">
-            <button class="btn btn-xs btn-ghost" onclick={() => void save(one.n, one.mime)}>Save as file</button>
+            <button class="btn btn-xs btn-ghost" onclick={() => void save(one.n, one.extension)}>Save as file</button>
           </td>
         </tr>
       {/each}

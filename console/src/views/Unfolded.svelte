@@ -23,7 +23,7 @@
     try {
       const { representations } = await whole;
       const one = representations.find(({ mime }) => mime === row.picture?.mime) ?? representations[0];
-      if (one) saveBlob(await console.service.representation(row.id, one.n), fileNameFor(row, one.mime));
+      if (one) saveBlob(await console.service.representation(row.id, one.n), fileNameFor(row, one.extension));
     } catch (why) {
       console.fail(why);
     }

@@ -135,6 +135,8 @@ pub struct Representation {
     pub mime: String,
     /// Its bytes.
     pub size: u64,
+    /// The extension that a file with it should have, without the dot.
+    pub extension: String,
 }
 
 /// What an earlier copy of the same clip offered.

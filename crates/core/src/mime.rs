@@ -123,6 +123,7 @@ pub fn extension(name: &str) -> &'static str {
         "image/bmp" | "image/x-bmp" => "bmp",
         "application/pdf" => "pdf",
         "application/json" => "json",
+        _ if carries_text(name) => "txt",
         _ => "bin",
     }
 }
@@ -151,6 +152,8 @@ mod tests {
     fn parameters_and_case_do_not_hide_a_type() {
         assert_eq!(text_rank("text/plain; charset=UTF-8"), Some(0));
         assert!(is_image("Image/PNG;q=1"));
-        assert_eq!(extension("text/plain;charset=utf-8"), "txt");
+        let extensions =
+            ["text/plain;charset=utf-8", "UTF8_STRING", "text/x-odd", "image/png", "x/y"].map(extension);
+        assert_eq!(extensions, ["txt", "txt", "txt", "png", "bin"]);
     }
 }

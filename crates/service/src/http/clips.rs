@@ -63,6 +63,7 @@ fn listed(records: &[RepresentationRecord]) -> Vec<Representation> {
         n: u32::try_from(n).unwrap_or(0),
         mime: record.mime.clone(),
         size: record.size,
+        extension: mime::extension(&record.mime).to_owned(),
     };
     records.iter().enumerate().map(one).collect()
 }
