@@ -278,7 +278,7 @@
           ondragenter={() => (over = id)}
         >
           <span
-            class="soft -ml-1 cursor-grab self-start pt-1 opacity-0 group-hover:opacity-100 group-focus-within:opacity-100"
+            class="soft -ml-1 cursor-grab self-start max-sm:hidden pt-1 opacity-0 group-hover:opacity-100 group-focus-within:opacity-100"
             draggable="true"
             role="img"
             aria-label="Drag to move"
@@ -322,7 +322,7 @@
               {/if}
             </div>
             {#if history.unfolded !== id}
-              <button type="button" class="btn btn-xs btn-ghost opacity-0 group-hover:opacity-100 group-focus-within:opacity-100" onclick={() => void console.take(id, 'ready')}>Take</button>
+              <button type="button" class="btn btn-xs btn-ghost opacity-0 group-hover:opacity-100 group-focus-within:opacity-100 max-sm:hidden" onclick={() => void console.take(id, 'ready')}>Take</button>
             {/if}
           {/if}
         </li>
