@@ -2,7 +2,7 @@
 
 use std::process::Command;
 
-use serde_json::Value;
+use serde_json::{Value, json};
 use yadori_e2e::Service;
 
 fn call(service: &Service, path: &str) -> Value {
@@ -97,5 +97,100 @@ fn the_interface_describes_itself() {
         ["/api/v1/status", "/api/v1/clips", "/api/v1/clips/{address}/take", "/api/v1/events", "/api/v1/undo"]
     {
         assert!(description["paths"].get(path).is_some(), "{path}");
+    }
+}
+
+/// A service with clips of several kinds, sources, hours and days, and a way to ask it.
+fn furnished() -> (Service, impl Fn(&str, &[(&str, &str)]) -> (u16, Value)) {
+    let service = Service::without_desk();
+    let clips = [
+        ("Gas 11 kg", "Writer", "2026-10-24T23:59:30Z"),
+        ("https://example.org/ridge", "Web Browser", "2026-10-25T00:30:00Z"),
+        ("Mäkinen, 8 bunks", "Writer", "2026-10-25T01:30:00Z"),
+        ("oats", "Mail", "2026-10-25T22:59:59Z"),
+        ("bunks and oats", "Mail", "2026-10-25T23:00:00Z"),
+    ];
+    for (text, program, at) in clips {
+        service.yadori(&["add", "--at", at, "--program", program, "--window", "Ledger", "--", text]);
+    }
+    let auth = format!("authorization: Bearer {}", service.key());
+    let address = service.address();
+    let ask = move |path: &str, wanted: &[(&str, &str)]| {
+        let mut arguments = vec!["-G".to_owned(), "-H".into(), auth.clone()];
+        for (name, value) in wanted {
+            arguments.extend(["--data-urlencode".to_owned(), format!("{name}={value}")]);
+        }
+        arguments.push(format!("{address}/api/v1{path}"));
+        Service::curl(&arguments.iter().map(String::as_str).collect::<Vec<_>>())
+    };
+    (service, ask)
+}
+
+#[test]
+fn every_share_of_the_insight_is_found_by_its_own_query_in_the_viewers_zone() {
+    let (_service, ask) = furnished();
+    // On 25 October 2026 clocks go back in Berlin: that day has 25 hours.
+    for zone in ["Europe/Berlin", "UTC", "Asia/Tokyo", "America/Santiago"] {
+        let (status, insight) = ask("/insight", &[("zone", zone), ("limit", "400")]);
+        assert_eq!(status, 200, "{insight}");
+        let mut looked_at = 0;
+        for part in ["days", "hours", "kinds", "sources"] {
+            let shares = insight[part].as_array().expect("shares");
+            for share in shares.iter().filter(|share| share["clips"] != json!(0)) {
+                let query = share["query"].as_str().expect("a query");
+                let (_, found) = ask("/search/outline", &[("q", query), ("zone", zone)]);
+                assert_eq!(found["count"], share["clips"], "{zone}: {query}");
+                looked_at += 1;
+            }
+            let sum: u64 = shares.iter().filter_map(|share| share["clips"].as_u64()).sum();
+            assert_eq!(sum, 5, "{zone}: {part}");
+        }
+        assert!(looked_at >= 9, "{zone}: {looked_at}");
+    }
+    let (_, berlin) = ask("/insight", &[("zone", "Europe/Berlin"), ("limit", "400")]);
+    let day =
+        berlin["days"].as_array().unwrap().iter().find(|day| day["name"] == json!("2026-10-25")).unwrap();
+    assert_eq!(day["clips"], json!(4));
+}
+
+#[test]
+fn a_search_says_where_it_matches_and_how_a_query_can_go_on() {
+    let (service, ask) = furnished();
+    let excerpt = |query: &str| -> (String, String) {
+        let (status, found) = ask("/search", &[("q", query), ("limit", "1")]);
+        assert_eq!(status, 200, "{found}");
+        let one = &found["hits"][0]["excerpts"][0];
+        let text: Vec<char> = one["text"].as_str().unwrap_or_default().chars().collect();
+        let mark = &one["marks"][0];
+        let at = |n: usize| mark[n].as_u64().unwrap_or(0) as usize;
+        (one["of"].as_str().unwrap_or_default().to_owned(), text[at(0)..at(1)].iter().collect())
+    };
+    assert_eq!(excerpt("makinen"), ("text".into(), "Mäkinen".into()));
+    assert_eq!(excerpt("LEDGER"), ("window".into(), "Ledger".into()));
+    assert_eq!(excerpt("browser"), ("program".into(), "Browser".into()));
+    let long = format!("{}the very end", "word ".repeat(2_000));
+    service.yadori(&["add", &long]);
+    assert_eq!(excerpt("\"very end\""), ("text".into(), "very end".into()));
+    service.yadori(&["title", "1", "Épilogue"]);
+    assert_eq!(excerpt("epilogue"), ("title".into(), "Épilogue".into()));
+    service.yadori(&["drawer", "new", "Réplies"]);
+    service.yadori(&["drawer", "put", "replies", "1"]);
+    assert_eq!(excerpt("replies"), ("drawer".into(), "Réplies".into()));
+    assert_eq!(ask("/search/outline", &[("q", "in:replies \"very end\"")]).1["count"], json!(1));
+    service.yadori(&["drawer", "rename", "Réplies", "Letters"]);
+    assert_eq!(ask("/search/outline", &[("q", "replies")]).1["count"], json!(0));
+    assert_eq!(excerpt("letters"), ("drawer".into(), "Letters".into()));
+    let inserts = |query: &str| -> Vec<String> {
+        let (_, found) = ask("/complete", &[("q", query)]);
+        let all = found["completions"].as_array().cloned().unwrap_or_default();
+        all.iter().map(|one| one["insert"].as_str().unwrap_or_default().to_owned()).collect()
+    };
+    assert_eq!(inserts("oats from:web"), ["\"Web Browser\" "]);
+    assert_eq!(inserts("in:l"), ["Letters "]);
+    assert_eq!(inserts("ki"), ["kind:"]);
+    let (status, problem) = ask("/search", &[("q", "é kind:song")]);
+    assert_eq!((status, problem["at"].clone()), (422, json!([7, 11])));
+    for wrong in [("limit", "0"), ("limit", "9999"), ("zone", "Nowhere")] {
+        assert_eq!(ask("/search", &[("q", "oats"), wrong]).0, 422, "{wrong:?}");
     }
 }
