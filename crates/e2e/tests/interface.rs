@@ -100,8 +100,11 @@ fn the_interface_describes_itself() {
     }
 }
 
+/// A call with parameters: its status and its answer.
+type Ask = Box<dyn Fn(&str, &[(&str, &str)]) -> (u16, Value)>;
+
 /// A service with clips of several kinds, sources, hours and days, and a way to ask it.
-fn furnished() -> (Service, impl Fn(&str, &[(&str, &str)]) -> (u16, Value)) {
+fn furnished() -> (Service, Ask) {
     let service = Service::without_desk();
     let clips = [
         ("Gas 11 kg", "Writer", "2026-10-24T23:59:30Z"),
@@ -123,7 +126,7 @@ fn furnished() -> (Service, impl Fn(&str, &[(&str, &str)]) -> (u16, Value)) {
         arguments.push(format!("{address}/api/v1{path}"));
         Service::curl(&arguments.iter().map(String::as_str).collect::<Vec<_>>())
     };
-    (service, ask)
+    (service, Box::new(ask))
 }
 
 #[test]
