@@ -233,11 +233,6 @@ impl History {
         self.kept.iter().filter_map(|(_, id)| self.clips.get(id))
     }
 
-    /// How many clips are kept, in drawers and as favorites.
-    pub fn kept_count(&self) -> usize {
-        self.kept.len()
-    }
-
     /// The shortest beginning of `id` that names no other clip here and is not read as a place.
     pub fn prefix_of(&self, id: ClipId) -> String {
         let text = id.to_string();

@@ -119,6 +119,27 @@ fn every_act_is_taken_back_and_made_again_in_order_across_restarts() {
 }
 
 #[test]
+fn a_removal_by_query_takes_pinned_clips_only_when_they_are_named() {
+    let service = Service::without_desk();
+    let ids = [add(&service, "oats 1"), add(&service, "oats 2"), add(&service, "oats 3")];
+    service.yadori(&["pin", &ids[0]]);
+    service.yadori(&["drawer", "new", "Long list"]);
+    service.yadori(&["drawer", "put", "Long list", &ids[1]]);
+    assert!(
+        service
+            .yadori(&["remove", "-q", "oats", "--dry-run"])
+            .contains("1 clip would be removed. 2 clips would stay")
+    );
+    service.yadori(&["remove", "-q", "oats"]);
+    assert_eq!(service.list(9).len(), 2);
+    // Without them is not naming them.
+    assert!(!service.client(&["remove", "-q", "oats -is:favorite -is:drawer"]).status.success());
+    service.yadori(&["remove", "-q", "oats in:\"long list\""]);
+    service.yadori(&["remove", "-q", "oats", "--pinned"]);
+    assert_eq!(service.list(9).len(), 0);
+}
+
+#[test]
 fn what_was_written_since_is_not_undone() {
     let service = Service::without_desk();
     let id = add(&service, "oats");

@@ -111,20 +111,12 @@ impl Remove {
         let ids = |found: &FoundOutline| -> Vec<String> {
             found.ids.as_bytes().chunks(26).map(|id| String::from_utf8_lossy(id).into_owned()).collect()
         };
-        if self.pinned || all.pinned == 0 || names_pinned(query) {
+        if self.pinned || all.pinned == 0 || all.names_pinned {
             return Ok((ids(&all), 0));
         }
         let free = outline(&format!("{query} -is:pinned"))?;
         Ok((ids(&free), all.pinned))
     }
-}
-
-/// True when a query names favorites or drawers.
-fn names_pinned(query: &str) -> bool {
-    query.split_whitespace().any(|word| {
-        let word = word.to_ascii_lowercase();
-        word.starts_with("in:") || ["is:pinned", "is:favorite", "is:drawer"].contains(&word.as_str())
-    })
 }
 
 fn clips(count: u64) -> String {

@@ -128,11 +128,18 @@ pub(super) async fn outline(
 ) -> Result<axum::Json<FoundOutline>, Failure> {
     use std::fmt::Write;
     let query = Arc::new(parse(&context.app, &wanted.q, wanted.zone.as_deref())?);
+    let names_pinned = query.names_pinned();
     let found = find(&context.app, query, usize::MAX - 1).await;
     let history = context.app.history();
     let limit = wanted.limit.unwrap_or(usize::MAX);
-    let mut out =
-        FoundOutline { ids: String::new(), kinds: String::new(), times: Vec::new(), count: 0, pinned: 0 };
+    let mut out = FoundOutline {
+        ids: String::new(),
+        kinds: String::new(),
+        times: Vec::new(),
+        count: 0,
+        pinned: 0,
+        names_pinned,
+    };
     for clip in found.ids.iter().filter_map(|id| history.get(*id)) {
         out.count += 1;
         out.pinned += u64::from(clip.state.is_pinned());
