@@ -10,6 +10,9 @@ use crate::{Color, Row};
 pub struct Remove {
     /// Ids, at most 10,000.
     pub ids: Vec<String>,
+    /// Those of them that are pinned when it is done stay.
+    #[serde(default)]
+    pub spare_pinned: bool,
 }
 
 /// What was removed. It can be taken back within the grace period.

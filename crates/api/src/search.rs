@@ -57,6 +57,8 @@ pub struct FoundOutline {
     pub count: u64,
     /// How many of them are pinned.
     pub pinned: u64,
+    /// How many more match that are left out because they are pinned and the query does not name them.
+    pub spared: u64,
     /// The query names favorites or drawers, so an act on what it finds may take pinned clips.
     pub names_pinned: bool,
 }

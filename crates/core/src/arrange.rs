@@ -19,13 +19,9 @@ pub fn moved<T: Clone + Ord>(list: &[(T, &str)], moving: &[T], before: Option<&T
     let high = rest.get(at).map(|(_, rank)| *rank);
     let mut written = Vec::with_capacity(moving.len());
     for one in moving {
-        let rank = between(low.as_deref(), high);
-        let fits = low.as_deref().is_none_or(|low| low < rank.as_str())
-            && high.is_none_or(|high| rank.as_str() < high)
-            && rank.len() <= LONGEST;
-        if !fits {
+        let Some(rank) = between(low.as_deref(), high).filter(|rank| rank.len() <= LONGEST) else {
             return anew(&rest, moving, at);
-        }
+        };
         low = Some(rank.clone());
         written.push((one.clone(), rank));
     }
@@ -80,6 +76,24 @@ mod tests {
                 prop_assert_eq!(list.iter().map(|(one, _)| *one).collect::<Vec<_>>(), expected.clone());
                 prop_assert!(list.iter().all(|(_, rank)| rank.len() <= LONGEST + 1));
             }
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_the_ranks_of_a_list_are_a_move_puts_things_where_they_were_asked_for(
+            ranks in proptest::collection::vec("[0V1z]{0,3}|\\PC{0,2}", 0..8),
+            place in any::<proptest::sample::Index>(),
+        ) {
+            let mut list: Vec<(u32, String)> = ranks.into_iter().enumerate().map(|(n, rank)| (n as u32, rank)).collect();
+            list.sort_by(|a, b| (&a.1, a.0).cmp(&(&b.1, b.0)));
+            let mut expected: Vec<u32> = list.iter().map(|(one, _)| *one).collect();
+            let at = place.index(expected.len() + 1);
+            let before = expected.get(at).copied();
+            let written = moved(&borrowed(&list), &[100, 101], before.as_ref());
+            apply(&mut list, written);
+            expected.splice(at..at, [100, 101]);
+            prop_assert_eq!(list.iter().map(|(one, _)| *one).collect::<Vec<_>>(), expected);
         }
     }
 

@@ -277,7 +277,8 @@ impl Drawers {
             .filter(|(_, state)| state.group() == group)
             .map(|(_, state)| state.rank())
             .max();
-        rank::between(last, None)
+        // After a rank that is none (from a damaged record) there is none either: the first of all then.
+        rank::between(last, None).or_else(|| rank::between(None, None)).unwrap_or_default()
     }
 }
 

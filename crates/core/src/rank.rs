@@ -5,43 +5,46 @@ const DIGITS: &[u8; 62] = b"0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnop
 /// Ranks longer than this are given out anew, the whole list evenly.
 pub const LONGEST: usize = 40;
 
-fn value(byte: Option<&u8>) -> Option<usize> {
-    DIGITS.iter().position(|digit| Some(digit) == byte)
+fn digits(rank: &str) -> Option<Vec<usize>> {
+    rank.bytes().map(|byte| DIGITS.iter().position(|digit| *digit == byte)).collect()
 }
 
-/// A rank after `low` and before `high`; `None` stands for the ends. Bounds that are no ranks, or in the wrong order,
-/// count as ends.
-pub fn between(low: Option<&str>, high: Option<&str>) -> String {
-    let low = low.filter(|low| high.is_none_or(|high| *low < high)).unwrap_or("").as_bytes();
-    let mut high = high.map(str::as_bytes);
+/// A rank after `low` and before `high`; `None` stands for the ends. `None` when there is no such rank: the bounds are
+/// in the wrong order, one of them is no rank, or nothing but lowest digits parts them. The list is ranked anew then.
+pub fn between(low: Option<&str>, high: Option<&str>) -> Option<String> {
+    let low = digits(low.unwrap_or_default())?;
+    let mut high = match high {
+        Some(high) => Some(digits(high)?),
+        None => None,
+    };
+    if high.as_ref().is_some_and(|high| low >= *high) {
+        return None;
+    }
     let mut out = Vec::new();
-    for n in 0.. {
-        let floor = value(low.get(n)).unwrap_or(0);
-        let ceiling = high.map_or(DIGITS.len(), |high| value(high.get(n)).unwrap_or(0));
-        if floor == ceiling {
-            out.push(DIGITS[floor]);
-            continue;
-        }
-        if ceiling.saturating_sub(floor) > 1 {
+    // Past the end of `low` an open end leaves room at once: the loop is as long as the longer bound, and one more.
+    for n in 0..=low.len().max(high.as_ref().map_or(0, Vec::len)) {
+        let floor = low.get(n).copied().unwrap_or(0);
+        let ceiling = match &high {
+            None => DIGITS.len(),
+            Some(high) => *high.get(n)?,
+        };
+        if ceiling - floor > 1 {
             // At an open end steps are small, so that many can follow; between two, the middle.
             let step = match (low.is_empty(), high.is_some()) {
                 (false, false) => 1,
                 (true, true) => ceiling - floor - 1,
                 _ => (ceiling - floor) / 2,
             };
-            let chosen = floor + step;
-            out.push(DIGITS[chosen.min(DIGITS.len() - 1)]);
-            break;
+            out.push(DIGITS[floor + step]);
+            return String::from_utf8(out).ok();
         }
-        // Neighbours: stay with the lower one and go on after it, with nothing above.
         out.push(DIGITS[floor]);
-        high = None;
+        if floor != ceiling {
+            // Neighbours: stay with the lower one and go on after it, with nothing above.
+            high = None;
+        }
     }
-    // A rank never ends with the lowest digit: there must be room below it.
-    if out.last() == Some(&DIGITS[0]) {
-        out.push(DIGITS[DIGITS.len() / 2]);
-    }
-    String::from_utf8(out).unwrap_or_default()
+    None
 }
 
 /// The rank of the `n`-th of a list whose length is not known: these sort by `n` and leave room between.
@@ -89,7 +92,7 @@ mod tests {
     fn ten_thousand_ranks_at_an_end_stay_short() {
         let mut last: Option<String> = None;
         for _ in 0..10_000 {
-            let next = between(last.as_deref(), None);
+            let next = between(last.as_deref(), None).unwrap();
             assert!(last.as_ref().is_none_or(|last| *last < next));
             last = Some(next);
         }
@@ -110,10 +113,30 @@ mod tests {
     fn numbered_ranks_sort_by_their_numbers() {
         let ranks: Vec<String> = [1, 2, 61, 62, 63, 3_843, 3_844, 10_000_000].map(numbered).into();
         assert!(ranks.windows(2).all(|pair| pair[0] < pair[1]));
-        assert!(between(Some(&ranks[0]), Some(&ranks[1])) < ranks[1]);
+        assert!(between(Some(&ranks[0]), Some(&ranks[1])).unwrap() < ranks[1]);
     }
 
     proptest! {
+        #[test]
+        fn every_pair_of_texts_gives_a_rank_between_or_none_where_none_fits(
+            low in proptest::option::of("[0V1z]{0,4}|\\PC{0,3}"),
+            high in proptest::option::of("[0V1z]{0,4}|\\PC{0,3}"),
+        ) {
+            let valid = [&low, &high].into_iter().flatten().all(|one| one.bytes().all(|byte| DIGITS.contains(&byte)));
+            let after = low.clone().unwrap_or_default();
+            // Between a text and itself with lowest digits added there is nothing that leaves room below.
+            let apart = high.as_ref().is_none_or(|high| {
+                after < *high && high.strip_prefix(after.as_str()).is_none_or(|rest| rest.bytes().any(|byte| byte != b'0'))
+            });
+            match between(low.as_deref(), high.as_deref()) {
+                Some(new) => {
+                    prop_assert!(valid && after < new && high.is_none_or(|high| new < high));
+                    prop_assert!(!new.ends_with('0'));
+                }
+                None => prop_assert!(!(valid && apart)),
+            }
+        }
+
         #[test]
         fn there_is_always_a_rank_between(places in proptest::collection::vec(any::<proptest::sample::Index>(), 1..200)) {
             let mut ranks: Vec<String> = Vec::new();
@@ -121,7 +144,7 @@ mod tests {
                 let at = place.index(ranks.len() + 1);
                 let low = at.checked_sub(1).map(|n| ranks[n].as_str());
                 let high = ranks.get(at).map(String::as_str);
-                let new = between(low, high);
+                let new = between(low, high).unwrap();
                 prop_assert!(low.is_none_or(|low| low < new.as_str()), "{:?} {:?} {}", low, high, new);
                 prop_assert!(high.is_none_or(|high| new.as_str() < high), "{:?} {:?} {}", low, high, new);
                 ranks.insert(at, new);

@@ -115,6 +115,8 @@ pub enum Change {
     Retry,
     /// A grace period may have ended.
     Sweep,
+    /// Contents that nobody seems to need.
+    Collect(Vec<Digest>, Done<()>),
     /// The service ends: save what can be saved.
     Stop(oneshot::Sender<()>),
 }
@@ -222,6 +224,7 @@ impl Keeper {
                         Change::Loaded(loaded) => self.loaded(*loaded).await,
                         Change::Retry => self.retry().await,
                         Change::Sweep => self.sweep().await,
+                        Change::Collect(unneeded, done) => self.collect(unneeded, done).await,
                         Change::Stop(done) => {
                             self.stop().await;
                             let _ = done.send(());

@@ -15,6 +15,8 @@ const FIRST_PAUSE: Duration = Duration::from_millis(100);
 const LONGEST_PAUSE: Duration = Duration::from_secs(2);
 /// How often a service on a given database shows that it is alive.
 const HEARTBEAT: Duration = Duration::from_secs(5);
+/// Unneeded contents that are deleted in one change.
+const COLLECTED: u32 = 8;
 
 /// Opens the records, as often as it takes, and keeps what is known of the private server up to date.
 pub(crate) async fn run(
@@ -133,14 +135,30 @@ async fn beat(app: &Shared, store: &Store) {
     }
 }
 
-/// Contents that were staged by an earlier run and never used.
+/// Contents that were staged before the start and never used, a few at a time.
 fn collect_orphans(app: &Shared, store: Store) {
-    let before = app.started_at;
+    let (app, before) = (app.clone(), app.started_at);
     tokio::spawn(async move {
-        match store.collect_orphans(before).await {
-            Ok(0) => {}
-            Ok(count) => tracing::info!("{count} contents that nothing refers to were deleted"),
-            Err(why) => tracing::warn!("contents that nothing refers to could not be deleted: {why}"),
+        let mut after = None;
+        let mut count = 0;
+        loop {
+            let found = match store.unneeded(before, after, COLLECTED).await {
+                Ok(found) => found,
+                Err(why) => return tracing::warn!("contents that nothing refers to could not be found: {why}"),
+            };
+            let Some(last) = found.last() else { break };
+            after = Some(*last);
+            count += found.len();
+            let (done, answer) = tokio::sync::oneshot::channel();
+            let _ = app.changes.send(Change::Collect(found, done));
+            match answer.await {
+                Ok(Ok(())) => {}
+                Ok(Err(why)) => return tracing::warn!("contents that nothing refers to stay for now: {why}"),
+                Err(_) => return,
+            }
+        }
+        if count > 0 {
+            tracing::info!("{count} contents that nothing refers to were looked at and deleted");
         }
     });
 }

@@ -4,14 +4,11 @@
 //! The database is the truth; whoever uses this crate keeps its own picture in memory and changes it only after a
 //! commit has succeeded.
 
-mod commit;
-mod contents;
-mod drafts;
 mod error;
-mod lease;
-mod load;
+mod read;
 mod records;
 pub mod server;
+mod write;
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -19,11 +16,14 @@ use std::time::Duration;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPool, MySqlPoolOptions};
 use yadori_core::{DeviceId, Stamp};
 
-pub use commit::Group;
-pub use contents::CHUNK;
+use write::claims::Claims;
+use write::lease::Lease;
+
 pub use error::{CommitError, OpenError, ReadError};
-pub use load::Snapshot;
+pub use read::load::Snapshot;
 pub use records::{ActRow, ClipRow, RefusalRow, TurnedAct};
+pub use write::commit::Group;
+pub use write::contents::CHUNK;
 
 /// The migrations of every schema this program knows, oldest first.
 pub static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!("./migrations");
@@ -49,7 +49,8 @@ pub enum Location {
 #[derive(Clone, Debug)]
 pub struct Store {
     pool: MySqlPool,
-    lease: Arc<lease::Lease>,
+    lease: Arc<Lease>,
+    claims: Arc<Claims>,
 }
 
 impl Store {
@@ -71,8 +72,8 @@ impl Store {
             }
             Err(why) => return Err(OpenError::Migrate(why)),
         }
-        let lease = lease::Lease::take(&pool, device).await?;
-        Ok(Self { pool, lease: Arc::new(lease) })
+        let lease = Lease::take(&pool, device).await?;
+        Ok(Self { pool, lease: Arc::new(lease), claims: Arc::default() })
     }
 
     /// The last stamp this device's clock gave out, as saved with the last change.

@@ -158,6 +158,18 @@ async fn a_change_whose_content_was_not_staged_is_refused_whole() {
     assert_eq!(count(&store, "SELECT COUNT(*) FROM contents").await, 0);
 }
 
+async fn collect(store: &Store, before: i64) -> usize {
+    let mut after = None;
+    let mut count = 0;
+    loop {
+        let unneeded = store.unneeded(before, after, 3).await.unwrap();
+        let Some(last) = unneeded.last() else { return count };
+        after = Some(*last);
+        count += unneeded.len();
+        store.commit(&Group { unneeded, ..Group::default() }).await.unwrap();
+    }
+}
+
 #[tokio::test]
 async fn orphans_are_collected_and_what_is_used_stays() {
     let (_server, store) = store("orphans").await;
@@ -170,11 +182,87 @@ async fn orphans_are_collected_and_what_is_used_stays() {
         .execute(store.pool())
         .await
         .unwrap();
-    assert_eq!(store.collect_orphans(50).await.unwrap(), 2);
+    assert_eq!(collect(&store, 50).await, 2);
     assert!(store.content(digest).await.is_ok());
     assert!(store.content(later.digest()).await.is_ok());
     assert!(matches!(store.content(lost.digest()).await, Err(ReadError::Damaged)));
     assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks").await, 2);
+}
+
+/// Clips with large contents of few kinds are staged by several, committed, removed and collected at once; afterwards
+/// every clip that is there has its whole content.
+#[tokio::test(flavor = "multi_thread", worker_threads = 4)]
+async fn staging_committing_removing_and_collecting_at_once_destroy_no_content() {
+    let (_server, store) = store("at_once").await;
+    let large = |n: usize| {
+        let content = Content::new((0..CHUNK * 2 + 7).map(|at| ((at * (n + 3)) % 253) as u8).collect::<Vec<_>>());
+        let record = RepresentationRecord { mime: "image/png".into(), size: content.len() as u64, digest: content.digest() };
+        let mut state = ClipState::default();
+        state.capture(OfferRecord { representations: vec![record], source: Source::default() }, 1, stamp(1));
+        let facts = Some(Facts::of_text("", content.len() as u64, false));
+        let id = ClipId::of(Class::Image, &[content.expose()]);
+        (ClipRow { id, state, facts, received_at: 1 }, content)
+    };
+    let kinds: Arc<Vec<_>> = Arc::new((0..3).map(large).collect());
+    // As the service does it: one writer, and others that stage beside it.
+    let (submit, mut queue) = tokio::sync::mpsc::channel::<(usize, bool)>(8);
+    let mut stagers = Vec::new();
+    for worker in 0..3_usize {
+        let (store, kinds, submit) = (store.clone(), kinds.clone(), submit.clone());
+        stagers.push(tokio::spawn(async move {
+            for round in 0..25_usize {
+                let n = (worker + round) % kinds.len();
+                let (_, content) = &kinds[n];
+                store.stage(content.digest(), content, 1).await.unwrap();
+                submit.send((n, round % 3 != 2)).await.unwrap();
+                // Half of a content, as a service that was killed leaves it.
+                if round % 5 == 4 {
+                    sqlx::query("REPLACE INTO chunks (digest, n, data) SELECT ?, 0, 'half'")
+                        .bind(vec![b'a' + worker as u8; 32])
+                        .execute(store.pool())
+                        .await
+                        .unwrap();
+                }
+            }
+        }));
+    }
+    drop(submit);
+    let collecting = {
+        let store = store.clone();
+        tokio::spawn(async move { store.unneeded(i64::MAX, None, 100).await.unwrap() })
+    };
+    let mut unneeded = collecting.await.unwrap();
+    let mut there = vec![false; kinds.len()];
+    while let Some((n, keep)) = queue.recv().await {
+        let (row, content) = &kinds[n];
+        let collected = Group { unneeded: std::mem::take(&mut unneeded), ..Group::default() };
+        store.commit(&collected).await.unwrap();
+        let mut group = Group { clips: vec![row.clone()], staged: vec![content.digest()], ..Group::default() };
+        if !keep {
+            let gone = ClipRow { state: row.state.tombstone(), facts: None, ..row.clone() };
+            group = Group { clips: vec![gone], dropped: vec![(row.id.0, content.digest())], ..Group::default() };
+        }
+        loop {
+            match store.commit(&group).await {
+                Ok(()) => break,
+                Err(CommitError::NotStaged) => store.stage(content.digest(), content, 1).await.unwrap(),
+                Err(why) => panic!("{why}"),
+            }
+        }
+        there[n] = keep;
+        for (n, there) in there.iter().enumerate().filter(|(_, there)| **there) {
+            let content = store.content(kinds[n].1.digest()).await;
+            assert_eq!(content.unwrap(), kinds[n].1, "clip {n} is there: {there}");
+        }
+        unneeded = store.unneeded(i64::MAX, None, 100).await.unwrap();
+    }
+    for stager in stagers {
+        stager.await.unwrap();
+    }
+    collect(&store, i64::MAX).await;
+    let kept = there.iter().filter(|there| **there).count() as i64;
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM contents").await, kept);
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks").await, kept * 3);
 }
 
 #[tokio::test]

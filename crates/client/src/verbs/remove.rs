@@ -40,13 +40,16 @@ pub(crate) struct Remove {
 
 impl Remove {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let (ids, spared) = match &self.query {
-            Some(query) => self.found(service, query)?,
+        let (ids, spared, spared_unless_named) = match &self.query {
+            Some(query) => {
+                let found = self.found(service, query)?;
+                (ids(&found), found.spared, !self.pinned && !found.names_pinned)
+            }
             None => {
                 // All addresses are looked up before anything goes, so that no place shifts meanwhile.
                 let found: Result<Vec<String>, Failure> =
                     self.clips.iter().map(|clip| Ok(detail(service, clip)?.row.id)).collect();
-                (found?, 0)
+                (found?, 0, false)
             }
         };
         if ids.is_empty() {
@@ -65,8 +68,10 @@ impl Remove {
         // Very many go in several acts, each to be taken back on its own.
         let mut removed = Removed { removed: 0, grace_seconds: 0 };
         let acts = ids.len().div_ceil(AT_ONCE);
+        // What a query found is taken only as long as it is not pinned meanwhile.
+        let spare_pinned = spared_unless_named;
         for some in ids.chunks(AT_ONCE) {
-            let part: Removed = service.post("/remove", &Wish { ids: some.to_vec() })?;
+            let part: Removed = service.post("/remove", &Wish { ids: some.to_vec(), spare_pinned })?;
             removed = Removed { removed: removed.removed + part.removed, ..part };
         }
         if self.json {
@@ -97,26 +102,21 @@ impl Remove {
         Ok(writeln!(out, "{} would be removed.{pinned} Nothing was done.", clips(all as u64))?)
     }
 
-    /// What a query finds, and how much of that stays because it is pinned and was not named.
-    fn found(&self, service: &Connection, query: &str) -> Result<(Vec<String>, u64), Failure> {
-        let outline = |query: &str| -> Result<FoundOutline, Failure> {
-            service.get(&format!("/search/outline?q={}", escaped(query))).map_err(|why| pointed(why, query))
-        };
-        let all = outline(query)?;
+    /// What a query finds, and how much more there is that stays because it is pinned and was not named. What the query
+    /// means is decided by the service; the dry run shows what the act takes.
+    fn found(&self, service: &Connection, query: &str) -> Result<FoundOutline, Failure> {
         if query.trim().is_empty() {
             return Err(Failure::Use(
                 "an empty query would find everything; say what shall go, e.g. since:1h".into(),
             ));
         }
-        let ids = |found: &FoundOutline| -> Vec<String> {
-            found.ids.as_bytes().chunks(26).map(|id| String::from_utf8_lossy(id).into_owned()).collect()
-        };
-        if self.pinned || all.pinned == 0 || all.names_pinned {
-            return Ok((ids(&all), 0));
-        }
-        let free = outline(&format!("{query} -is:pinned"))?;
-        Ok((ids(&free), all.pinned))
+        let path = format!("/search/outline?q={}&spare_pinned={}", escaped(query), !self.pinned);
+        service.get(&path).map_err(|why| pointed(why, query))
     }
+}
+
+fn ids(found: &FoundOutline) -> Vec<String> {
+    found.ids.as_bytes().chunks(26).map(|id| String::from_utf8_lossy(id).into_owned()).collect()
 }
 
 fn clips(count: u64) -> String {

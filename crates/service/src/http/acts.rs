@@ -53,7 +53,7 @@ pub(super) async fn remove(
     State(context): State<Arc<Context>>,
     Json(wish): Json<Remove>,
 ) -> Result<axum::Json<Removed>, Failure> {
-    let outcome = carry_out(&context, Wish::Remove(ids_of(&wish.ids)?)).await?;
+    let outcome = carry_out(&context, Wish::Remove(ids_of(&wish.ids)?, wish.spare_pinned)).await?;
     let grace_seconds = context.app.grace.as_secs();
     Ok(axum::Json(Removed { removed: outcome.ids.len() as u64, grace_seconds }))
 }

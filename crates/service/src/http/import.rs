@@ -401,7 +401,7 @@ impl Run {
         let foreign = there.iter().filter(|rank| !rank.contains(&mark)).max();
         match foreign {
             None => format!("V{mark}"),
-            Some(last) => format!("{}{mark}", between(Some(last), None)),
+            Some(last) => format!("{}{mark}", between(Some(last), None).unwrap_or_else(|| "z".into())),
         }
     }
 

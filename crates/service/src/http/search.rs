@@ -36,6 +36,9 @@ pub(super) struct Wanted {
     limit: Option<usize>,
     /// The viewer's time zone (IANA name); this computer's if not given
     zone: Option<String>,
+    /// In outline: leave out what is pinned, unless the query names favorites or drawers
+    #[serde(default)]
+    spare_pinned: bool,
 }
 
 fn parse(app: &App, text: &str, zone_name: Option<&str>) -> Result<search::Query, Failure> {
@@ -129,6 +132,7 @@ pub(super) async fn outline(
     use std::fmt::Write;
     let query = Arc::new(parse(&context.app, &wanted.q, wanted.zone.as_deref())?);
     let names_pinned = query.names_pinned();
+    let spares = wanted.spare_pinned && !names_pinned;
     let found = find(&context.app, query, usize::MAX - 1).await;
     let history = context.app.history();
     let limit = wanted.limit.unwrap_or(usize::MAX);
@@ -138,9 +142,14 @@ pub(super) async fn outline(
         times: Vec::new(),
         count: 0,
         pinned: 0,
+        spared: 0,
         names_pinned,
     };
     for clip in found.ids.iter().filter_map(|id| history.get(*id)) {
+        if spares && clip.state.is_pinned() {
+            out.spared += 1;
+            continue;
+        }
         out.count += 1;
         out.pinned += u64::from(clip.state.is_pinned());
         if out.times.len() < limit {

@@ -383,6 +383,16 @@ impl Keeper {
         }
     }
 
+    /// Wipes contents that nobody needs. Whether that is so is found out in the transaction that deletes them.
+    pub(super) async fn collect(&mut self, unneeded: Vec<Digest>, done: Done<()>) {
+        let group = Group { unneeded, now: now(), ..Group::default() };
+        let outcome = match self.writable() {
+            Ok(()) => self.commit_act(&group).await,
+            Err(why) => Err(why),
+        };
+        let _ = done.send(outcome);
+    }
+
     pub(super) fn sweep_after_grace(&self) {
         let (app, grace) = (self.app.clone(), self.app.grace);
         tokio::spawn(async move {

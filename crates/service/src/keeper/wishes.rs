@@ -40,8 +40,8 @@ pub struct DrawerChange {
 /// One thing a person does.
 #[derive(Debug)]
 pub enum Wish {
-    /// Clips go.
-    Remove(Vec<ClipId>),
+    /// Clips go; those that are pinned stay, if that is wished for.
+    Remove(Vec<ClipId>, bool),
     /// Clips are kept in a place, before a clip or divider; an empty text for the end.
     Keep(Vec<ClipId>, Place, Option<String>),
     /// A clip gets a title, or loses it.
@@ -148,7 +148,7 @@ impl Keeper {
 
     pub(super) fn plan_wish(&mut self, wish: Wish) -> Result<Draft, ActError> {
         match wish {
-            Wish::Remove(ids) => self.plan_removal(&ids),
+            Wish::Remove(ids, spare_pinned) => self.plan_removal(&ids, spare_pinned),
             Wish::Keep(ids, place, before) => self.plan_keeping(&ids, &place, before.as_deref()),
             Wish::Title(id, title) => self.plan_title(id, title.as_deref()),
             Wish::Paint(ids, color) => self.plan_paint(&ids, color),
@@ -175,9 +175,14 @@ impl Keeper {
         }
     }
 
-    fn plan_removal(&mut self, ids: &[ClipId]) -> Result<Draft, ActError> {
+    fn plan_removal(&mut self, ids: &[ClipId], spare_pinned: bool) -> Result<Draft, ActError> {
         let mut draft = Draft::new("remove");
-        for before in self.there(ids)? {
+        let mut rows = self.there(ids)?;
+        rows.retain(|row| !(spare_pinned && row.state.is_pinned()));
+        if rows.is_empty() {
+            return Err(ActError::Nothing("all of them are pinned, and stay".into()));
+        }
+        for before in rows {
             let mut state = before.state.clone();
             state.remove(self.tick(state.newest_stamp()));
             let after = ClipRow { id: before.id, state, facts: None, received_at: before.received_at };

@@ -5,7 +5,6 @@ use bytes::{Bytes, BytesMut};
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
 use yadori_core::{Content, Digest, Micros};
 
-use crate::commit::wipe_unused;
 use crate::{CommitError, ReadError, Store};
 
 /// Bytes of a chunk; contents up to this size travel with the change that needs them.
@@ -14,11 +13,14 @@ pub const CHUNK: usize = 1024 * 1024;
 impl Store {
     /// Stages a content of any size. Safe to repeat, and to abandon half-way.
     pub async fn stage(&self, digest: Digest, content: &Content, now: Micros) -> Result<(), CommitError> {
-        let known: Option<i64> = sqlx::query_scalar("SELECT size FROM contents WHERE digest = ?")
-            .bind(&digest.0[..])
-            .fetch_optional(&self.pool)
-            .await?;
-        if known.is_some() {
+        let _claim = self.claims.stage(digest).await;
+        let known: Option<i64> = sqlx::query_scalar(
+            "SELECT (SELECT COUNT(*) FROM chunks k WHERE k.digest = c.digest) FROM contents c WHERE digest = ?",
+        )
+        .bind(&digest.0[..])
+        .fetch_optional(&self.pool)
+        .await?;
+        if known == Some(chunks_of(content.len())) {
             return Ok(());
         }
         let bytes = content.expose();
@@ -30,12 +32,18 @@ impl Store {
                 .execute(&self.pool)
                 .await?;
         }
-        sqlx::query("INSERT IGNORE INTO contents (digest, size, staged_at) VALUES (?, ?, ?)")
-            .bind(&digest.0[..])
-            .bind(i64::try_from(bytes.len()).unwrap_or(i64::MAX))
-            .bind(now)
-            .execute(&self.pool)
-            .await?;
+        // It counts only when all its chunks are there.
+        sqlx::query(
+            "INSERT IGNORE INTO contents (digest, size, staged_at) SELECT ?, ?, ? FROM DUAL \
+             WHERE (SELECT COUNT(*) FROM chunks WHERE digest = ?) = ?",
+        )
+        .bind(&digest.0[..])
+        .bind(i64::try_from(bytes.len()).unwrap_or(i64::MAX))
+        .bind(now)
+        .bind(&digest.0[..])
+        .bind(chunks_of(bytes.len()))
+        .execute(&self.pool)
+        .await?;
         Ok(())
     }
 
@@ -45,31 +53,40 @@ impl Store {
         read_content(&mut connection, digest).await
     }
 
-    /// Deletes contents that no clip and no act needs and that were staged before `before`, and chunks of contents
-    /// that were never completed. Returns how many contents went.
-    pub async fn collect_orphans(&self, before: Micros) -> Result<u64, CommitError> {
-        let orphans: Vec<Vec<u8>> = sqlx::query_scalar(
-            "SELECT digest FROM contents c WHERE staged_at < ? AND NOT EXISTS (SELECT 1 FROM uses u WHERE u.digest = c.digest)",
+    /// Contents that no clip and no act needs and that were staged before `before`, and chunks of contents that were
+    /// never completed: at most `most`, after the digest `after`, in their order. Nothing is deleted; a group that
+    /// names them as [`crate::Group::unneeded`] does that, if they are still unneeded then.
+    pub async fn unneeded(
+        &self,
+        before: Micros,
+        after: Option<Digest>,
+        most: u32,
+    ) -> Result<Vec<Digest>, ReadError> {
+        let after = after.map_or(Vec::new(), |digest| digest.0.to_vec());
+        let found: Vec<Vec<u8>> = sqlx::query_scalar(
+            "SELECT digest FROM (\
+               (SELECT digest FROM contents c WHERE digest > ? AND staged_at < ? \
+                AND NOT EXISTS (SELECT 1 FROM uses u WHERE u.digest = c.digest) ORDER BY digest LIMIT ?) \
+               UNION \
+               (SELECT DISTINCT digest FROM chunks k WHERE digest > ? \
+                AND NOT EXISTS (SELECT 1 FROM contents c WHERE c.digest = k.digest) ORDER BY digest LIMIT ?)\
+             ) found ORDER BY digest LIMIT ?",
         )
+        .bind(&after)
         .bind(before)
+        .bind(most)
+        .bind(&after)
+        .bind(most)
+        .bind(most)
         .fetch_all(&self.pool)
         .await?;
-        let unfinished: Vec<Vec<u8>> = sqlx::query_scalar(
-            "SELECT DISTINCT digest FROM chunks k WHERE NOT EXISTS (SELECT 1 FROM contents c WHERE c.digest = k.digest)",
-        )
-        .fetch_all(&self.pool)
-        .await?;
-        let mut gone = 0;
-        for digest in orphans.into_iter().chain(unfinished) {
-            if let Ok(digest) = <[u8; 32]>::try_from(digest.as_slice()) {
-                let mut tx = self.pool.begin().await?;
-                wipe_unused(&mut tx, Digest(digest)).await?;
-                tx.commit().await?;
-                gone += 1;
-            }
-        }
-        Ok(gone)
+        Ok(found.iter().filter_map(|digest| Some(Digest(digest.as_slice().try_into().ok()?))).collect())
     }
+}
+
+/// How many chunks a content of so many bytes has.
+pub(crate) fn chunks_of(bytes: usize) -> i64 {
+    i64::try_from(bytes.div_ceil(CHUNK)).unwrap_or(i64::MAX)
 }
 
 pub(crate) async fn read_content(

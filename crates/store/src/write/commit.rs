@@ -5,9 +5,11 @@ use std::time::Duration;
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
 use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp};
 
-use crate::contents::insert_small;
+use super::claims::Claim;
+use super::contents::{chunks_of, insert_small};
+use super::drafts;
+use super::lease::Broken;
 use crate::error::is_conflict;
-use crate::lease::Broken;
 use crate::{ActRow, ClipRow, CommitError, RefusalRow, Store, TurnedAct};
 
 /// How often a transaction that lost against another is run again.
@@ -36,6 +38,8 @@ pub struct Group {
     pub drafts: Vec<ClipId>,
     /// Acts whose grace period has ended: they are deleted, and the contents only they held are wiped.
     pub ended: Vec<[u8; 16]>,
+    /// Contents that are wiped if nobody needs them.
+    pub unneeded: Vec<Digest>,
     /// Copies that were not kept.
     pub refusals: Vec<RefusalRow>,
     /// The clock after these changes.
@@ -67,7 +71,9 @@ impl Store {
 
     async fn attempt(&self, group: &Group) -> Result<(), Broken> {
         let mut tx = self.pool.begin().await?;
-        let written = self.write(&mut tx, group).await;
+        // What is to be wiped stays claimed until the transaction has ended.
+        let mut wiping = Vec::new();
+        let written = self.write(&mut tx, group, &mut wiping).await;
         // A commit after a deadlock says OK although nothing is left of the transaction: always roll back.
         match written {
             Ok(()) => Ok(tx.commit().await?),
@@ -78,7 +84,12 @@ impl Store {
         }
     }
 
-    async fn write(&self, tx: &mut MySqlConnection, group: &Group) -> Result<(), Broken> {
+    async fn write(
+        &self,
+        tx: &mut MySqlConnection,
+        group: &Group,
+        wiping: &mut Vec<Claim>,
+    ) -> Result<(), Broken> {
         self.lease.check(tx, group.clock).await?;
         insert_small(tx, &group.contents, group.now).await?;
         require_staged(tx, &group.staged).await?;
@@ -137,9 +148,9 @@ impl Store {
             .await?;
         }
         for clip in &group.drafts {
-            crate::drafts::wipe(tx, *clip).await?;
+            drafts::wipe(tx, *clip).await?;
         }
-        let mut freed: Vec<Digest> = Vec::new();
+        let mut freed: Vec<Digest> = group.unneeded.clone();
         for dropped in group.dropped.chunks(ROWS) {
             let mut sql = QueryBuilder::<MySql>::new("DELETE FROM uses WHERE (holder, digest) IN ");
             sql.push_tuples(dropped, |mut row, (holder, digest)| {
@@ -162,17 +173,9 @@ impl Store {
             sqlx::query("DELETE FROM acts WHERE id = ?").bind(&act[..]).execute(&mut *tx).await?;
         }
         for freed in freed.chunks(ROWS) {
-            // Most of them are still needed, by an act or by another clip.
-            let mut sql = QueryBuilder::<MySql>::new("SELECT DISTINCT digest FROM uses WHERE digest IN (");
-            let mut list = sql.separated(", ");
-            freed.iter().for_each(|digest| {
-                list.push_bind(&digest.0[..]);
-            });
-            sql.push(")");
-            let needed: Vec<Vec<u8>> = sql.build_query_scalar().fetch_all(&mut *tx).await?;
-            for digest in freed.iter().filter(|one| !needed.iter().any(|digest| *digest == one.0)) {
-                wipe_unused(tx, *digest).await?;
-            }
+            let claim = self.claims.wipe(freed.iter().copied());
+            wipe_unused(tx, claim.digests()).await?;
+            wiping.push(claim);
         }
         for refusal in &group.refusals {
             sqlx::query("INSERT INTO refusals (at, reason, size, program) VALUES (?, ?, ?, ?)")
@@ -212,28 +215,40 @@ async fn require_staged(tx: &mut MySqlConnection, staged: &[Digest]) -> Result<(
                 .bind(&digest.0[..])
                 .fetch_optional(&mut *tx)
                 .await?;
-        if there.is_none() {
+        let Some(size) = there else { return Err(Broken::NotStaged) };
+        let chunks: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM chunks WHERE digest = ?")
+            .bind(&digest.0[..])
+            .fetch_one(&mut *tx)
+            .await?;
+        if chunks != chunks_of(usize::try_from(size).unwrap_or(usize::MAX)) {
+            // A damaged one is staged anew rather than trusted.
             return Err(Broken::NotStaged);
         }
     }
     Ok(())
 }
 
-/// Deletes a content that nobody needs any more, overwriting it first.
-pub(crate) async fn wipe_unused(tx: &mut MySqlConnection, digest: Digest) -> Result<(), sqlx::Error> {
-    let needed: Option<i32> = sqlx::query_scalar("SELECT 1 FROM uses WHERE digest = ? LIMIT 1")
-        .bind(&digest.0[..])
-        .fetch_optional(&mut *tx)
-        .await?;
-    if needed.is_some() {
+/// Deletes those of the contents that nobody needs any more, overwriting them first.
+async fn wipe_unused(tx: &mut MySqlConnection, freed: &[Digest]) -> Result<(), sqlx::Error> {
+    if freed.is_empty() {
         return Ok(());
     }
-    let digest = &digest.0[..];
-    sqlx::query("UPDATE chunks SET data = REPEAT('\\0', LENGTH(data)) WHERE digest = ?")
-        .bind(digest)
-        .execute(&mut *tx)
-        .await?;
-    sqlx::query("DELETE FROM chunks WHERE digest = ?").bind(digest).execute(&mut *tx).await?;
-    sqlx::query("DELETE FROM contents WHERE digest = ?").bind(digest).execute(&mut *tx).await?;
+    // Most of them are still needed, by an act or by another clip.
+    let mut sql = QueryBuilder::<MySql>::new("SELECT DISTINCT digest FROM uses WHERE digest IN (");
+    let mut list = sql.separated(", ");
+    freed.iter().for_each(|digest| {
+        list.push_bind(&digest.0[..]);
+    });
+    sql.push(") LOCK IN SHARE MODE");
+    let needed: Vec<Vec<u8>> = sql.build_query_scalar().fetch_all(&mut *tx).await?;
+    for digest in freed.iter().filter(|one| !needed.iter().any(|digest| *digest == one.0)) {
+        let digest = &digest.0[..];
+        sqlx::query("UPDATE chunks SET data = REPEAT('\\0', LENGTH(data)) WHERE digest = ?")
+            .bind(digest)
+            .execute(&mut *tx)
+            .await?;
+        sqlx::query("DELETE FROM chunks WHERE digest = ?").bind(digest).execute(&mut *tx).await?;
+        sqlx::query("DELETE FROM contents WHERE digest = ?").bind(digest).execute(&mut *tx).await?;
+    }
     Ok(())
 }

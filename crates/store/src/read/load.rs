@@ -4,7 +4,7 @@ use futures_util::TryStreamExt;
 use sqlx::{Connection, MySqlConnection, Row};
 use yadori_core::{ClipId, Content, Digest, Drawer};
 
-use crate::contents::read_content;
+use crate::write::contents::read_content;
 use crate::{ActRow, ClipRow, ReadError, RefusalRow, Store};
 
 impl Store {
