@@ -1,9 +1,7 @@
 //! The computations on the way of a copy: reading an offer, its id, its place in the history.
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
-use yadori_core::{
-    Class, Clip, ClipId, ClipState, DeviceId, Facts, History, Offer, OfferRecord, Source, Stamp, read,
-};
+use yadori_core::{StoredClip, Class, Clip, ClipId, ClipState, DeviceId, Facts, History, Offer, OfferRecord, Source, Stamp, read};
 
 const DEVICE: DeviceId = DeviceId([1; 16]);
 
@@ -16,7 +14,7 @@ fn clip(n: i64) -> Clip {
         id: ClipId::of(Class::Text, &[text.as_bytes()]),
         state,
         facts: Facts::of_text(&text, 8, false),
-        received_at: i64::MAX,
+        ordered_at: n,
         saved: true,
     }
 }
@@ -34,7 +32,7 @@ fn benches(c: &mut Criterion) {
     group.finish();
 
     let mut history = History::default();
-    history.load((0..100_000).map(clip).collect());
+    history.load((0..100_000).map(|n| StoredClip::from(&clip(n))));
     let mut at = 200_000;
     c.bench_function("copy an old clip again, 100,000 clips", |b| {
         b.iter(|| {

@@ -4,41 +4,26 @@
 //! This crate has no IO, no async, no clock and no randomness. Time (microseconds since the Unix epoch, UTC) and
 //! ids come in as arguments, so that every rule here can be tested by thousands of cases.
 
-pub mod address;
-pub mod arrange;
-pub mod content;
-pub mod drawer;
-pub mod edit;
-pub mod facts;
-pub mod fill_in;
-pub mod fold;
+pub mod acts;
+pub mod clip;
 pub mod history;
-pub mod html;
-pub mod id;
-pub mod insight;
-pub mod link;
-pub mod mime;
-pub mod offer;
-pub mod rank;
-pub mod reading;
+pub mod merge;
 pub mod search;
-pub mod sitting;
-pub mod stamp;
-pub mod state;
+pub mod take;
+pub mod text;
 
-pub use address::{Address, AddressError};
-pub use content::{Content, Digest};
-pub use drawer::{Drawer, DrawerState, Drawers};
-pub use facts::{Facts, Kind, Picture};
-pub use history::{Clip, History, Placed};
-pub use id::{Class, ClipId};
-pub use offer::{Offer, Representation, Source};
-pub use reading::{Reading, read};
-pub use stamp::{DeviceId, HybridClock, Stamp};
-pub use state::{ClipState, Color, Kept, OfferRecord, RepresentationRecord};
-
-/// Microseconds since the Unix epoch, UTC.
-pub type Micros = i64;
-
-/// The most that one copy may hold, all representations together, in bytes: 64 MiB.
-pub const COPY_CAP: u64 = 64 * 1024 * 1024;
+pub use clip::color::Color;
+pub use clip::content::{Content, Digest};
+pub use clip::device::DeviceId;
+pub use clip::facts::{Facts, Kind, Picture};
+pub use clip::id::{Class, ClipId};
+pub use clip::offer::{COPY_CAP, Offer, Representation, Source};
+pub use clip::reading::{Reading, read};
+pub use clip::time::Micros;
+pub use history::address::{Address, AddressError};
+pub use history::all::{Clip, History, Placed};
+pub use history::drawers::Drawers;
+pub use history::stored::StoredClip;
+pub use merge::clip::{ClipState, Kept, OfferRecord, RepresentationRecord};
+pub use merge::drawer::{Drawer, DrawerState};
+pub use merge::stamp::{HybridClock, Stamp};

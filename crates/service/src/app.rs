@@ -8,9 +8,8 @@ use tokio::sync::{Notify, mpsc, watch};
 use tokio_util::sync::CancellationToken;
 use yadori_api as api;
 use yadori_core::search::Corpus;
-use yadori_core::{
-    Clip, ClipId, Content, DeviceId, Digest, History, Kind, Micros, Offer, Representation, facts,
-};
+use yadori_core::{Clip, ClipId, Content, DeviceId, Digest, History, Kind, Micros, Offer, Representation};
+use yadori_core::clip::facts;
 use yadori_desk::{Desk, DeskState};
 use yadori_store::{ReadError, RefusalRow, Store};
 
@@ -270,7 +269,7 @@ impl App {
         let store = self.store.borrow().clone().ok_or(ContentError::Away)?;
         let mut representations = Vec::with_capacity(record.representations.len());
         for one in &record.representations {
-            if yadori_core::mime::carries_text(&one.mime) {
+            if yadori_core::clip::mime::carries_text(&one.mime) {
                 let content = store.content(one.digest).await.map_err(|_| ContentError::Away)?;
                 representations.push(Representation { mime: one.mime.clone(), content });
             }
@@ -422,7 +421,7 @@ pub fn row(history: &History, clip: &Clip) -> api::Row {
         color: clip.state.color().map(color),
         kept: kept(history, clip),
         made_from: clip.state.made_from().filter(|id| history.get(*id).is_some()).map(|id| id.to_string()),
-        fill_ins: clip.state.is_pinned() && yadori_core::fill_in::may_hold(&facts.head),
+        fill_ins: clip.state.is_pinned() && yadori_core::take::fill_in::may_hold(&facts.head),
     }
 }
 

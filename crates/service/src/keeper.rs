@@ -17,11 +17,9 @@ use std::time::Duration;
 
 use tokio::sync::{mpsc, oneshot};
 use yadori_api as api;
-use yadori_core::reading::plain_form;
+use yadori_core::clip::reading::plain_form;
 use yadori_core::search::{Index, Text, facts_are_whole};
-use yadori_core::{
-    Clip, ClipId, ClipState, Content, Digest, Drawer, HybridClock, Micros, Placed, Reading, Stamp,
-};
+use yadori_core::{Clip, ClipId, ClipState, Content, Digest, Drawer, HybridClock, Micros, Placed, Reading, Stamp};
 use yadori_store::{ActRow, ClipRow, CommitError, Group, RefusalRow, Store};
 
 use crate::app::{LiveNow, REFUSALS, Shared, now, refusal, row};
@@ -358,8 +356,8 @@ impl Keeper {
 
     /// The text of a copy, when it is longer than its facts tell and not known to the search yet.
     fn text_of(&self, capture: &Capture, chars: u64) -> Option<String> {
-        let short = chars <= yadori_core::facts::HEAD_CHARS as u64
-            && capture.reading.facts.file_count <= yadori_core::facts::HEAD_FILES as u64;
+        let short = chars <= yadori_core::clip::facts::HEAD_CHARS as u64
+            && capture.reading.facts.file_count <= yadori_core::clip::facts::HEAD_FILES as u64;
         if short || self.app.corpus().has_whole(capture.reading.id) {
             return None;
         }

@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 use jiff::tz::TimeZone;
 use yadori_core::ClipId;
-use yadori_core::reading::plain_form;
+use yadori_core::clip::reading::plain_form;
 use yadori_core::search::when::Here;
 use yadori_core::search::{Found, Index, Query, QueryError, Text};
 

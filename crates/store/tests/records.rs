@@ -8,10 +8,7 @@ use std::time::{Duration, Instant};
 use sqlx::AssertSqlSafe;
 use sqlx::mysql::MySqlPool;
 use tempfile::TempDir;
-use yadori_core::{
-    Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RepresentationRecord, Source,
-    Stamp,
-};
+use yadori_core::{Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RepresentationRecord, Source, Stamp};
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
 use yadori_store::{
     ActRow, CHUNK, ClipRow, CommitError, Group, Location, OpenError, ReadError, RefusalRow, Store,

@@ -3,7 +3,7 @@
 use memchr::memmem;
 
 use super::query::{Query, Test};
-use crate::fold::fold_with_sources;
+use crate::text::fold::fold_with_sources;
 
 /// Characters shown before the first match of an excerpt that does not begin at the beginning.
 const BEFORE: usize = 36;

@@ -4,7 +4,7 @@
 use regex::bytes::{Regex, RegexBuilder};
 use regex_syntax::ast::{self, Ast, ClassSetItem, Literal, LiteralKind, Visitor};
 
-use crate::fold::fold;
+use crate::text::fold::fold;
 
 /// Characters of a pattern at most.
 pub const PATTERN_CHARS: usize = 400;

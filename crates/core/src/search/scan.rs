@@ -5,15 +5,17 @@ use std::sync::{Mutex, PoisonError};
 
 use memchr::memmem::Finder;
 
-use super::corpus::{Corpus, DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, TITLED};
-use super::pattern::Pattern;
-use super::query::{Is, Query, Test};
-use super::when;
-use crate::drawer::Drawers;
-use crate::fold::{PART, fold};
+use crate::clip::device::DeviceId;
+use crate::clip::time::at;
+use crate::history::drawers::Drawers;
+use crate::search::index::Found;
+use crate::search::names::drawers_called;
+use crate::search::pattern::Pattern;
+use crate::search::query::{Is, Query, Test};
+use crate::search::texts::{Block, DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, TITLED, Texts};
+use crate::text::fold::{PART, fold};
 
-/// Documents in a block at most.
-const BLOCK: usize = 512;
+
 /// Blocks that one thread looks at before it is worth starting a second.
 const ALONE: usize = 3;
 
@@ -34,7 +36,7 @@ pub(super) struct Bound<'q> {
 }
 
 impl<'q> Bound<'q> {
-    pub(super) fn new(query: &'q Query, corpus: &Corpus, drawers: &Drawers) -> Self {
+    pub(super) fn new(query: &'q Query, corpus: &'q Texts, drawers: &'q Drawers) -> Self {
         let mut checks: Vec<(bool, Check<'q>)> = query
             .terms
             .iter()
@@ -63,13 +65,13 @@ impl<'q> Bound<'q> {
         Self { anchor, anchor_length, checks }
     }
 
-    fn holds(&self, run: &Run, doc: &Doc) -> bool {
+    fn holds(&self, block: &Block, doc: &Doc) -> bool {
         self.checks.iter().all(|(not, check)| {
             let found = match check {
                 Check::Fact(fact) => fact(doc),
-                Check::Words(finder) => finder.find(run.text(doc)).is_some(),
+                Check::Words(finder) => finder.find(block.text_of(doc)).is_some(),
                 Check::Pattern(pattern) => {
-                    run.text(doc).split(|byte| *byte == PART).any(|part| pattern.matches(part))
+                    block.text_of(doc).split(|byte| *byte == PART).any(|part| pattern.matches(part))
                 }
             };
             found != *not
@@ -79,8 +81,8 @@ impl<'q> Bound<'q> {
 
 fn fact<'q>(
     test: &'q Test,
-    corpus: &Corpus,
-    drawers: &Drawers,
+    corpus: &'q Texts,
+    drawers: &'q Drawers,
 ) -> Box<dyn Fn(&Doc) -> bool + Send + Sync + 'q> {
     fn among(set: Vec<bool>) -> impl Fn(u32) -> bool {
         move |number| set.get(number as usize).copied().unwrap_or(false)
@@ -91,31 +93,30 @@ fn fact<'q>(
             Box::new(move |doc| doc.kind == kind)
         }
         Test::From(name) => {
-            let set = among(corpus.programs.values.iter().map(|one| fold(one).contains(name)).collect());
+            let set = among(corpus.programs.which(|one| fold(one).contains(name)));
             Box::new(move |doc| set(doc.program))
         }
         Test::On(name) => {
-            let called = |device| corpus.device_names.get(device).is_some_and(|own| own.starts_with(name));
-            let set = among(corpus.devices.values.iter().map(|all| all.iter().any(called)).collect());
+            let called = |device: &DeviceId| corpus.device_names.get(device).is_some_and(|own| own.starts_with(name));
+            let set = among(corpus.devices.which(|all| all.iter().any(|device| called(device))));
             Box::new(move |doc| set(doc.devices))
         }
         Test::In(name) => {
             let meant = drawers_called(name, drawers);
-            let set =
-                among(corpus.drawers.values.iter().map(|id| meant.iter().any(|one| one == id)).collect());
+            let set = among(corpus.drawers.which(|id| meant.iter().any(|one| one == id)));
             Box::new(move |doc| set(doc.drawer))
         }
         Test::Has(form) => {
             let has = |mime: &String| mime.contains(form.as_str());
-            let set = among(corpus.forms.values.iter().map(|all| all.iter().any(has)).collect());
+            let set = among(corpus.forms.which(|all| all.iter().any(has)));
             Box::new(move |doc| set(doc.forms))
         }
         Test::Is(Is::Favorite) => {
-            let there = among(corpus.drawers.values.iter().map(|id| drawers.get(id).is_some()).collect());
+            let there = among(corpus.drawers.which(|id| drawers.get(id).is_some()));
             Box::new(move |doc| doc.is(PINNED) && !(doc.is(DRAWER) && there(doc.drawer)))
         }
         Test::Is(Is::Drawer) => {
-            let there = among(corpus.drawers.values.iter().map(|id| drawers.get(id).is_some()).collect());
+            let there = among(corpus.drawers.which(|id| drawers.get(id).is_some()));
             Box::new(move |doc| doc.is(DRAWER) && there(doc.drawer))
         }
         Test::Is(is) => {
@@ -131,57 +132,71 @@ fn fact<'q>(
             let color = *color as u8;
             Box::new(move |doc| doc.color == color)
         }
-        Test::Since(at) => Box::new(move |doc| doc.at >= *at),
-        Test::Before(at) => Box::new(move |doc| doc.at < *at),
-        Test::Hour(hour, zone) => Box::new(move |doc| when::at(doc.at, zone).hour() == *hour),
+        Test::Since(at) => Box::new(move |doc| doc.copied_at >= *at),
+        Test::Before(at) => Box::new(move |doc| doc.copied_at < *at),
+        Test::Hour(hour, zone) => Box::new(move |doc| at(doc.copied_at, zone).hour() == *hour),
         Test::Over(size) => Box::new(move |doc| doc.size > *size),
         Test::Under(size) => Box::new(move |doc| doc.size < *size),
         Test::Words(_) | Test::Pattern(_) => Box::new(|_| true),
     }
 }
 
-/// The drawers a folded name means: called so, or in a group called so; failing that, whose names begin so.
-pub(super) fn drawers_called(name: &str, drawers: &Drawers) -> Vec<String> {
-    let shown = drawers.shown();
-    let pick = |fits: &dyn Fn(&str) -> bool| -> Vec<String> {
-        shown
-            .iter()
-            .filter(|(_, state)| {
-                [state.name(), state.group()].into_iter().flatten().any(|one| fits(&fold(one)))
-            })
-            .map(|(id, _)| (*id).to_owned())
-            .collect()
-    };
-    let exact = pick(&|one| one == name);
-    if exact.is_empty() { pick(&|one| one.starts_with(name)) } else { exact }
+/// The newest `most` documents that match. `None` when `stop` was set.
+pub(super) fn find(
+    texts: &Texts,
+    query: &Query,
+    drawers: &Drawers,
+    most: usize,
+    stop: &AtomicBool,
+) -> Option<Found> {
+    let bound = Bound::new(query, texts, drawers);
+    let mut side = scan(&texts.side, &bound, usize::MAX, stop)?;
+    let main = scan(&texts.main, &bound, most.saturating_add(1), stop)?;
+    side.sort_by_key(|doc| std::cmp::Reverse(doc.key()));
+    let mut ids = Vec::with_capacity((main.len() + side.len()).min(most.saturating_add(1)));
+    let mut main = main.into_iter().peekable();
+    let mut side = side.into_iter().peekable();
+    while ids.len() <= most {
+        let next = match (main.peek(), side.peek()) {
+            (Some(a), Some(b)) if a.key() < b.key() => side.next(),
+            (None, _) => side.next(),
+            _ => main.next(),
+        };
+        match next {
+            Some(doc) => ids.push(doc.id),
+            None => break,
+        }
+    }
+    let more = ids.len() > most;
+    ids.truncate(most);
+    Some(Found { ids, more })
 }
 
-/// Numbers of the newest matching documents, newest first; at least `wanted` of them, if there are so many. `None`
-/// when `stop` was set.
-pub(super) fn scan(run: &Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBool) -> Option<Vec<usize>> {
-    let blocks = blocks_of(run);
+/// The newest matching documents, newest first; at least `wanted` of them, if there are so many. `None` when `stop` was
+/// set.
+fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBool) -> Option<Vec<&'t Doc>> {
     let mut found = Vec::new();
-    let alone = blocks.len().min(ALONE);
-    for block in &blocks[..alone] {
+    let newest_first: Vec<&Block> = run.blocks.iter().rev().map(|block| &**block).collect();
+    let (first, rest) = newest_first.split_at(newest_first.len().min(ALONE));
+    for block in first {
         if stop.load(Ordering::Relaxed) {
             return None;
         }
-        look(run, bound, *block, &mut found);
+        look(block, bound, &mut found);
         if found.len() >= wanted {
             return Some(found);
         }
     }
-    let rest = &blocks[alone..];
     if rest.is_empty() {
         return Some(found);
     }
-    let shared = Turn {
+    let shared = Sharing {
         next: AtomicUsize::new(0),
         done: Mutex::new(Done { whole: 0, found: found.len(), parts: vec![None; rest.len()] }),
     };
     std::thread::scope(|scope| {
-        scope.spawn(|| shared.work(run, bound, rest, wanted, stop));
-        shared.work(run, bound, rest, wanted, stop);
+        scope.spawn(|| shared.work(bound, rest, wanted, stop));
+        shared.work(bound, rest, wanted, stop);
     });
     if stop.load(Ordering::Relaxed) {
         return None;
@@ -193,37 +208,31 @@ pub(super) fn scan(run: &Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBoo
     Some(found)
 }
 
-struct Turn {
+/// Blocks that two threads take in turn.
+struct Sharing<'t> {
     next: AtomicUsize,
-    done: Mutex<Done>,
+    done: Mutex<Done<'t>>,
 }
 
 /// What was found so far.
-struct Done {
+struct Done<'t> {
     /// How many blocks from the first on are done.
     whole: usize,
     /// How many documents they hold, and what was looked at before.
     found: usize,
     /// What each block holds.
-    parts: Vec<Option<Vec<usize>>>,
+    parts: Vec<Option<Vec<&'t Doc>>>,
 }
 
-impl Turn {
-    fn work(
-        &self,
-        run: &Run,
-        bound: &Bound<'_>,
-        blocks: &[(usize, usize)],
-        wanted: usize,
-        stop: &AtomicBool,
-    ) {
+impl<'t> Sharing<'t> {
+    fn work(&self, bound: &Bound<'_>, blocks: &[&'t Block], wanted: usize, stop: &AtomicBool) {
         loop {
             let n = self.next.fetch_add(1, Ordering::Relaxed);
             if n >= blocks.len() || stop.load(Ordering::Relaxed) {
                 return;
             }
             let mut found = Vec::new();
-            look(run, bound, blocks[n], &mut found);
+            look(blocks[n], bound, &mut found);
             let mut done = self.done.lock().unwrap_or_else(PoisonError::into_inner);
             done.parts[n] = Some(found);
             while let Some(Some(next)) = done.parts.get(done.whole) {
@@ -238,35 +247,17 @@ impl Turn {
     }
 }
 
-/// Ranges of documents within one segment, newest first.
-fn blocks_of(run: &Run) -> Vec<(usize, usize)> {
-    let mut blocks = Vec::with_capacity(run.docs.len() / BLOCK + run.segments.len());
-    let mut high = run.docs.len();
-    for segment in run.segments.iter().rev() {
-        while high > segment.first_doc {
-            let low = high.saturating_sub(BLOCK).max(segment.first_doc);
-            blocks.push((low, high));
-            high = low;
-        }
-    }
-    blocks
-}
-
 /// Adds what matches in a block, newest first.
-fn look(run: &Run, bound: &Bound<'_>, (low, high): (usize, usize), found: &mut Vec<usize>) {
+fn look<'t>(block: &'t Block, bound: &Bound<'_>, found: &mut Vec<&'t Doc>) {
     let first = found.len();
-    let docs = &run.docs[low..high];
+    let docs = &block.docs;
     let Some(anchor) = &bound.anchor else {
-        let matching =
-            docs.iter().enumerate().rev().filter(|(_, doc)| !doc.is(DEAD) && bound.holds(run, doc));
-        found.extend(matching.map(|(n, _)| low + n));
+        found.extend(docs.iter().rev().filter(|doc| !doc.is(DEAD) && bound.holds(block, doc)));
         return;
     };
-    let (Some(oldest), Some(newest)) = (docs.first(), docs.last()) else { return };
-    let text = &run.segments[oldest.segment as usize].text[..newest.end as usize];
-    let mut at = oldest.start as usize;
+    let mut at = 0;
     let mut from = 0;
-    while let Some(hit) = anchor.find(&text[at..]) {
+    while let Some(hit) = anchor.find(&block.text[at..]) {
         let hit = at + hit;
         // Hits are dense or rare: gallop from the last one.
         let mut step = 1;
@@ -276,8 +267,8 @@ fn look(run: &Run, bound: &Bound<'_>, (low, high): (usize, usize), found: &mut V
         let end = (from + step + 1).min(docs.len());
         let n = from + docs[from..end].partition_point(|doc| (doc.end as usize) < hit + bound.anchor_length);
         let Some(doc) = docs.get(n) else { break };
-        if !doc.is(DEAD) && bound.holds(run, doc) {
-            found.push(low + n);
+        if !doc.is(DEAD) && bound.holds(block, doc) {
+            found.push(doc);
         }
         at = doc.end as usize;
         from = n;

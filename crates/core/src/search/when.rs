@@ -3,9 +3,9 @@
 
 use jiff::civil::{Date, DateTime, Time, Weekday};
 use jiff::tz::TimeZone;
-use jiff::{Span, Timestamp, ToSpan, Zoned};
+use jiff::{Span, ToSpan, Zoned};
 
-use crate::Micros;
+use crate::clip::time::{Micros, at};
 
 /// What was expected where a moment stands.
 pub const EXPECTED: &str = "a time such as 2d, 3h, today, monday, 14:30, 2026-11 or 2026-11-01";
@@ -24,11 +24,6 @@ impl Here {
     pub fn zoned(&self) -> Zoned {
         at(self.now, &self.zone)
     }
-}
-
-/// A moment in a zone.
-pub fn at(micros: Micros, zone: &TimeZone) -> Zoned {
-    Timestamp::from_microsecond(micros).unwrap_or_default().to_zoned(zone.clone())
 }
 
 /// Reads a moment. `None` when it is none.

@@ -21,7 +21,8 @@ use x11rb::protocol::xproto::{
 use x11rb::protocol::{Event, xfixes};
 use x11rb::rust_connection::RustConnection;
 use x11rb::wrapper::ConnectionExt as _;
-use yadori_core::{Offer, reading};
+use yadori_core::Offer;
+use yadori_core::clip::reading;
 
 use super::job::{Answer, Job, Next, Outcome};
 use super::outgoing::Outgoing;

@@ -9,7 +9,7 @@ use anyhow::{Result, ensure};
 use jiff::tz::TimeZone;
 use sqlx::Row;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPool};
-use yadori_core::fold::fold;
+use yadori_core::text::fold::fold;
 use yadori_core::search::when::Here;
 use yadori_core::search::{Corpus, Index, Query, Text};
 use yadori_core::{Class, Clip, ClipId, ClipState, DeviceId, Drawers, Facts, OfferRecord, Source, Stamp};

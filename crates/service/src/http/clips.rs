@@ -6,9 +6,10 @@ use axum::extract::State;
 use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
 use axum::response::IntoResponse;
 use yadori_api::{Detail, EarlierOffer, Problem, Representation};
-use yadori_core::reading::plain_form;
-use yadori_core::state::RepresentationRecord;
-use yadori_core::{Address, Clip, Kind, mime};
+use yadori_core::clip::reading::plain_form;
+use yadori_core::RepresentationRecord;
+use yadori_core::{Address, Clip, Kind};
+use yadori_core::clip::mime;
 
 use super::extract::Path;
 use super::{Context, Failure};

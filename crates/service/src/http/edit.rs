@@ -6,9 +6,10 @@ use std::sync::Arc;
 use axum::extract::State;
 use axum::http::StatusCode;
 use yadori_api::{Acted, Compared, ComparedPart, Draft, Edit, Problem};
-use yadori_core::edit::{Part, compare as parts_of};
-use yadori_core::reading::plain_form;
-use yadori_core::{COPY_CAP, Kind, Offer, mime};
+use yadori_core::text::difference::{Part, compare as parts_of};
+use yadori_core::clip::reading::plain_form;
+use yadori_core::{COPY_CAP, Kind, Offer};
+use yadori_core::clip::mime;
 use yadori_store::{CommitError, ReadError};
 
 use super::acts::{acted, carry_out};

@@ -14,7 +14,7 @@ use tokio::runtime::Handle;
 use tokio_util::io::{ReaderStream, SyncIoBridge};
 use utoipa::IntoParams;
 use yadori_api::{Item, Problem};
-use yadori_core::reading::plain_form;
+use yadori_core::clip::reading::plain_form;
 use yadori_core::{Clip, ClipId, Digest, Kind};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;

@@ -6,9 +6,10 @@ use std::sync::Arc;
 
 use axum::extract::State;
 use yadori_api::{FillPreview, Filled, Problem, Question};
-use yadori_core::fill_in::{self, Clips, fill, may_hold};
-use yadori_core::fold::fold;
-use yadori_core::reading::plain_form;
+use yadori_core::take::fill_in;
+use yadori_core::take::fill_in::{Clips, fill, may_hold};
+use yadori_core::text::fold::fold;
+use yadori_core::clip::reading::plain_form;
 use yadori_core::search::when;
 use yadori_core::{Address, Clip};
 

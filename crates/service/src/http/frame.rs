@@ -11,7 +11,7 @@ use axum::extract::State;
 use axum::http::{HeaderName, StatusCode, header};
 use axum::response::IntoResponse;
 use yadori_api::{Frame, Problem};
-use yadori_core::mime;
+use yadori_core::clip::mime;
 
 use super::clips::resolve;
 use super::extract::Path;

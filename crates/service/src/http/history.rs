@@ -62,7 +62,7 @@ fn parse_cursor(text: &str) -> Result<(i64, ClipId), Failure> {
 pub(super) async fn outline(State(context): State<Arc<Context>>) -> axum::Json<Outline> {
     use std::fmt::Write;
     let history = context.app.history();
-    let mut ids = String::with_capacity(history.len() * yadori_core::id::ID_CHARS);
+    let mut ids = String::with_capacity(history.len() * yadori_core::clip::id::ID_CHARS);
     let mut kinds = String::with_capacity(history.len());
     let mut times = Vec::with_capacity(history.len());
     let mut last: Option<i64> = None;

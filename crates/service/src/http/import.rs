@@ -19,10 +19,11 @@ use tokio::sync::{mpsc, oneshot};
 use tokio_util::io::{StreamReader, SyncIoBridge};
 use utoipa::IntoParams;
 use yadori_api::{ImportProgress, Problem};
-use yadori_core::drawer::{Divider, NAME_CHARS, name_of};
-use yadori_core::fold::fold;
-use yadori_core::rank::{between, numbered};
-use yadori_core::state::Written;
+use yadori_core::merge::drawer::Divider;
+use yadori_core::text::name::{NAME_CHARS, name_of};
+use yadori_core::text::fold::fold;
+use yadori_core::history::rank::{between, numbered};
+use yadori_core::merge::register::Written;
 use yadori_core::{ClipId, Content, Drawer, DrawerState, HybridClock, Kept, Offer, Stamp, read};
 
 use super::extract::Query;
@@ -273,7 +274,7 @@ impl Run {
             title: record
                 .title
                 .as_deref()
-                .and_then(|title| name_of(title, yadori_core::drawer::TITLE_CHARS).ok()),
+                .and_then(|title| name_of(title, yadori_core::text::name::TITLE_CHARS).ok()),
             color: record.color,
             kept,
             copies: record.copies.unwrap_or(1).clamp(1, 1_000_000_000),

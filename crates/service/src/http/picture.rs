@@ -14,8 +14,9 @@ use serde::Deserialize;
 use tokio::sync::Semaphore;
 use utoipa::IntoParams;
 use yadori_api::Problem;
-use yadori_core::facts::path_of;
-use yadori_core::{COPY_CAP, Clip, Content, Kind, mime};
+use yadori_core::clip::facts::path_of;
+use yadori_core::{COPY_CAP, Clip, Content, Kind};
+use yadori_core::clip::mime;
 
 use super::clips::resolve;
 use super::extract::{Path, Query};

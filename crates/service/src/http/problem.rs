@@ -8,8 +8,8 @@ use axum::response::{IntoResponse, Response};
 use yadori_api::Problem;
 use yadori_api::problem::PROBLEM_JSON;
 use yadori_core::AddressError;
-use yadori_core::fill_in::FillError;
-use yadori_core::history::Unresolved;
+use yadori_core::take::fill_in::FillError;
+use yadori_core::history::all::Unresolved;
 use yadori_core::search::QueryError;
 use yadori_desk::TakeError;
 

@@ -5,10 +5,9 @@ use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
-use yadori_core::drawer::{TITLE_CHARS, name_of};
-use yadori_core::{
-    COPY_CAP, Clip, Color, Content, History, Kept, Micros, Offer, Representation, Source, mime,
-};
+use yadori_core::text::name::{TITLE_CHARS, name_of};
+use yadori_core::{COPY_CAP, Clip, Color, Content, History, Kept, Micros, Offer, Representation, Source};
+use yadori_core::clip::mime;
 
 /// Bytes of a text that stand in the record itself.
 const INLINE: usize = 4_096;

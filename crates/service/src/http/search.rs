@@ -8,10 +8,11 @@ use serde::Deserialize;
 use utoipa::IntoParams;
 use yadori_api as api;
 use yadori_api::{Completions, Excerpt, Found, FoundOutline, Hit, Insight, Problem, Share};
-use yadori_core::reading::plain_form;
+use yadori_core::clip::reading::plain_form;
 use yadori_core::search::complete::{Vocabulary, complete};
 use yadori_core::search::{facts_are_whole, marks};
-use yadori_core::{Clip, Kind, facts, search};
+use yadori_core::{Clip, Kind, search};
+use yadori_core::clip::facts;
 
 use super::extract::Query;
 use super::history::kind_letter;
@@ -211,17 +212,17 @@ pub(super) async fn insight(
         .ok_or_else(|| Failure::invalid("`zone` must be the name of a time zone"))?;
     let clips: Vec<Arc<Clip>> = context.app.history().from(1).cloned().collect();
     let days = wanted.limit.unwrap_or(30).clamp(1, 400);
-    let work = move || yadori_core::insight::insight(clips.iter().map(|one| &**one), now(), &zone, days, 12);
+    let work = move || yadori_core::history::insight::insight(clips.iter().map(|one| &**one), now(), &zone, days, 12);
     let found = tokio::task::spawn_blocking(work)
         .await
         .map_err(|_| Failure::unavailable("it could not be computed"))?;
-    let share = |name: String, share: yadori_core::insight::Share, query: String| Share {
+    let share = |name: String, share: yadori_core::history::insight::Share, query: String| Share {
         name,
         clips: share.clips,
         bytes: share.bytes,
         query,
     };
-    let plain = |clips: u64| yadori_core::insight::Share { clips, bytes: 0 };
+    let plain = |clips: u64| yadori_core::history::insight::Share { clips, bytes: 0 };
     let days = found.days.iter().map(|(day, clips)| {
         let next = day.tomorrow().unwrap_or(*day);
         share(day.to_string(), plain(*clips), format!("since:{day} before:{next}"))
@@ -242,7 +243,7 @@ pub(super) async fn insight(
     let names = ["up to a day", "a week", "a month", "3 months", "a year", "older"];
     let mut since = None;
     let ages = names.into_iter().zip(found.ages).enumerate().map(|(n, (name, one))| {
-        let days = yadori_core::insight::AGES.get(n).copied();
+        let days = yadori_core::history::insight::AGES.get(n).copied();
         let from = days.map(|days| format!("since:{}h", days * 24));
         let to = since.replace(days.unwrap_or(0)).map(|days| format!("before:{}h", days * 24));
         share(name.into(), one, [from, to].into_iter().flatten().collect::<Vec<_>>().join(" "))

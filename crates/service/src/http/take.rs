@@ -6,8 +6,8 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use yadori_api::{Form, Problem, Take, Taken};
 use yadori_core::Offer;
-use yadori_core::fill_in::may_hold;
-use yadori_core::reading::plain_form;
+use yadori_core::take::fill_in::may_hold;
+use yadori_core::clip::reading::plain_form;
 
 use super::clips::resolve;
 use super::extract::{Json, Path};

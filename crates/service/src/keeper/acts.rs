@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet};
 
 use yadori_api as api;
-use yadori_core::reading::plain_form;
+use yadori_core::clip::reading::plain_form;
 use yadori_core::search::facts_are_whole;
 use yadori_core::{Clip, ClipId, Digest, Drawer, Micros};
 use yadori_store::{ActRow, ClipRow, CommitError, Group, TurnedAct};

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use yadori_core::state::Written;
+use yadori_core::merge::register::Written;
 use yadori_core::{ClipId, ClipState, Color, Digest, Facts, Kept, Micros, OfferRecord, RepresentationRecord};
 use yadori_store::{CHUNK, ClipRow, Group, RefusalRow};
 

@@ -1,10 +1,12 @@
 //! What a person may wish for, and what each wish makes of clips and drawers: planned on the history as it is, without
 //! touching anything.
 
-use yadori_core::arrange::moved;
-use yadori_core::drawer::{Divider, NAME_CHARS, NoDrawer, TITLE_CHARS, name_of};
-use yadori_core::fold::fold;
-use yadori_core::state::Written;
+use yadori_core::history::arrange::moved;
+use yadori_core::history::drawers::NoDrawer;
+use yadori_core::merge::drawer::Divider;
+use yadori_core::text::name::{NAME_CHARS, TITLE_CHARS, name_of};
+use yadori_core::text::fold::fold;
+use yadori_core::merge::register::Written;
 use yadori_core::{ClipId, Color, Drawer, DrawerState, History, Kept, Stamp};
 use yadori_store::{CHUNK, ClipRow, Group};
 
@@ -390,7 +392,7 @@ impl Keeper {
                 draft.group.contents.push((*digest, content.clone()));
             }
         }
-        draft.text = yadori_core::reading::plain_form(&capture.reading.offer).map(|text| (new, text));
+        draft.text = yadori_core::clip::reading::plain_form(&capture.reading.offer).map(|text| (new, text));
         draft.made = Some(new.to_string());
         Ok(draft)
     }

@@ -11,7 +11,8 @@ use x11rb::protocol::xproto::{
     SELECTION_NOTIFY_EVENT, SelectionNotifyEvent, SelectionRequestEvent, Timestamp, Window,
 };
 use x11rb::wrapper::ConnectionExt as _;
-use yadori_core::{Offer, mime};
+use yadori_core::Offer;
+use yadori_core::clip::mime;
 
 use super::super::job::to_latin1;
 use super::super::outgoing::{CHUNK, Outgoing};

@@ -3,7 +3,7 @@
 use std::fs::File;
 use std::io::{BufRead, BufReader, Read, Seek};
 
-use yadori_core::drawer::{NAME_CHARS, name_of};
+use yadori_core::text::name::{NAME_CHARS, name_of};
 use yadori_core::{COPY_CAP, Content, Digest};
 use zip::ZipArchive;
 
@@ -123,7 +123,7 @@ fn open_drawer(file: File) -> Result<Source, String> {
 
 fn text_record(text: String) -> ClipRecord {
     let one = RepresentationRecord {
-        mime: yadori_core::mime::PLAIN.into(),
+        mime: yadori_core::clip::mime::PLAIN.into(),
         text: Some(text),
         ..RepresentationRecord::default()
     };

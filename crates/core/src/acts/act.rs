@@ -1,0 +1,166 @@
+//! Everything that a person can do, and the way from there to its plan.
+
+use crate::acts::capture::Copied;
+use crate::acts::error::ActError;
+use crate::acts::moment::Moment;
+use crate::acts::plan::Plan;
+use crate::acts::{bring_up, color, divider, drawer, edit, keep, remove, title};
+use crate::clip::color::Color;
+use crate::clip::id::ClipId;
+use crate::history::all::History;
+
+/// Where clips shall be kept.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Place {
+    /// Nowhere: they are pinned no longer.
+    Nowhere,
+    /// Among the favorites.
+    Favorites,
+    /// In a drawer, by id or name.
+    Drawer(String),
+}
+
+/// What shall become of a drawer; what is `None` stays.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct DrawerChange {
+    /// Its name.
+    pub name: Option<String>,
+    /// Its color.
+    pub color: Option<Option<Color>>,
+    /// Its group.
+    pub group: Option<Option<String>>,
+    /// Before which drawer; an empty name for the end.
+    pub before: Option<String>,
+}
+
+/// One thing that a person does. Ids of what is made come with it.
+#[derive(Clone, Debug)]
+pub enum Act {
+    /// Clips go.
+    Remove {
+        /// Which.
+        clips: Vec<ClipId>,
+        /// Those that are pinned stay.
+        spare_pinned: bool,
+    },
+    /// Clips are kept in a place.
+    Keep {
+        /// Which, in the order they shall have.
+        clips: Vec<ClipId>,
+        /// Where.
+        place: Place,
+        /// Before a clip or divider (its id); an empty text for the end.
+        before: Option<String>,
+    },
+    /// A clip gets a title, or loses it.
+    Title {
+        /// Which.
+        clip: ClipId,
+        /// The title.
+        title: Option<String>,
+    },
+    /// Clips get a color, or lose it.
+    Color {
+        /// Which.
+        clips: Vec<ClipId>,
+        /// The color.
+        color: Option<Color>,
+    },
+    /// Clips come to the top, the first one named uppermost.
+    BringUp {
+        /// Which.
+        clips: Vec<ClipId>,
+    },
+    /// A text is changed: another takes the clip's place.
+    Edit {
+        /// Which.
+        clip: ClipId,
+        /// The changed text.
+        new: Box<Copied>,
+    },
+    /// The original of an edited clip takes its place again.
+    PutBack {
+        /// The edited clip.
+        clip: ClipId,
+    },
+    /// A drawer is made.
+    NewDrawer {
+        /// Its id.
+        id: String,
+        /// Its name.
+        name: String,
+        /// Its color.
+        color: Option<Color>,
+        /// Its group.
+        group: Option<String>,
+    },
+    /// A drawer changes.
+    ChangeDrawer {
+        /// Which, by id or name.
+        drawer: String,
+        /// How.
+        change: DrawerChange,
+    },
+    /// A drawer goes; its clips become favorites.
+    RemoveDrawer {
+        /// Which, by id or name.
+        drawer: String,
+    },
+    /// A heading is made in a drawer.
+    NewDivider {
+        /// In which, by id or name.
+        drawer: String,
+        /// Its id.
+        id: String,
+        /// Its words.
+        name: String,
+        /// Before a clip or divider (its id).
+        before: Option<String>,
+    },
+    /// A heading changes.
+    ChangeDivider {
+        /// In which drawer, by id or name.
+        drawer: String,
+        /// Which.
+        divider: String,
+        /// Its words.
+        name: Option<String>,
+        /// Before a clip or divider (its id).
+        before: Option<String>,
+    },
+    /// A heading goes.
+    RemoveDivider {
+        /// In which drawer, by id or name.
+        drawer: String,
+        /// Which.
+        divider: String,
+    },
+}
+
+/// Plans an act on the history as it is.
+///
+/// # Errors
+/// Says what stands in the way; nothing is to be done then.
+pub fn plan(act: &Act, history: &History, moment: &mut Moment<'_>) -> Result<Plan, ActError> {
+    match act {
+        Act::Remove { clips, spare_pinned } => remove::plan(history, clips, *spare_pinned, moment),
+        Act::Keep { clips, place, before } => keep::plan(history, clips, place, before.as_deref(), moment),
+        Act::Title { clip, title } => title::plan(history, *clip, title.as_deref(), moment),
+        Act::Color { clips, color } => color::plan(history, clips, *color, moment),
+        Act::BringUp { clips } => bring_up::plan(history, clips, moment),
+        Act::Edit { clip, new } => edit::plan(history, *clip, new, moment),
+        Act::PutBack { clip } => edit::plan_put_back(history, *clip, moment),
+        Act::NewDrawer { id, name, color, group } => {
+            drawer::plan_new(history, id, name, *color, group.as_deref(), moment)
+        }
+        Act::ChangeDrawer { drawer, change } => drawer::plan_change(history, drawer, change, moment),
+        Act::RemoveDrawer { drawer } => drawer::plan_removal(history, drawer, moment),
+        Act::NewDivider { drawer, id, name, before } => {
+            divider::plan_new(history, drawer, id, name, before.as_deref(), moment)
+        }
+        Act::ChangeDivider { drawer, divider, name, before } => {
+            divider::plan_change(history, drawer, divider, name.as_deref(), before.as_deref(), moment)
+        }
+        Act::RemoveDivider { drawer, divider } => divider::plan_removal(history, drawer, divider, moment),
+    }
+}

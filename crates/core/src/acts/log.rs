@@ -1,0 +1,304 @@
+//! The log of acts: which can be taken back, which can be made again, and when each ends. Times are those of a steady
+//! clock that the caller keeps: it never jumps while the service runs, and what was recorded by an earlier run is at
+//! most as new as its start, whatever the wall clock said then.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use crate::acts::kind::ActKind;
+use crate::clip::id::ClipId;
+use crate::clip::time::Micros;
+
+/// Lasting acts that can be taken back at most.
+pub const LASTING: usize = 200;
+
+/// Which way an act is turned.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Way {
+    /// Taken back.
+    Undo,
+    /// Made again.
+    Redo,
+}
+
+impl Way {
+    /// What is left, and what is wanted.
+    pub(super) fn ends<'e, T>(
+        self,
+        before: &'e Option<T>,
+        after: &'e Option<T>,
+    ) -> (Option<&'e T>, Option<&'e T>) {
+        match self {
+            Self::Undo => (after.as_ref(), before.as_ref()),
+            Self::Redo => (before.as_ref(), after.as_ref()),
+        }
+    }
+}
+
+/// An act, without what is needed to take it back.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ActEntry {
+    /// 16 random bytes.
+    pub id: [u8; 16],
+    /// Its number: acts are taken back in the order of these.
+    pub number: i64,
+    /// When it was done, by the wall clock.
+    pub at: Micros,
+    /// When it was done, by the steady clock.
+    pub steady: Micros,
+    /// What sort of act.
+    pub kind: ActKind,
+    /// How often acts had been turned when this one was taken back, and when (steady); `None` while it stands.
+    pub undone: Option<(i64, Micros)>,
+    /// It holds nothing that was removed, and so outlives the grace period.
+    pub lasting: bool,
+    /// The id of its first clip, or of its drawer.
+    pub subject: Option<String>,
+    /// The clips it knows of.
+    pub clips: Vec<ClipId>,
+}
+
+/// All acts that are remembered, oldest first.
+#[derive(Clone, Debug, Default)]
+pub struct ActLog {
+    acts: BTreeMap<i64, ActEntry>,
+    by_clip: HashMap<ClipId, HashSet<i64>>,
+    grace: Micros,
+    next: i64,
+}
+
+/// Acts that end together.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Ending {
+    /// They.
+    pub acts: Vec<[u8; 16]>,
+    /// Clips of theirs that nothing else holds any more, as far as the log knows.
+    pub clips: Vec<ClipId>,
+    /// Acts that go on and know of such clips: these parts of their records go.
+    pub forgetting: Vec<[u8; 16]>,
+}
+
+impl ActLog {
+    /// An empty log. Removals end after `grace` microseconds.
+    pub fn new(grace: Micros) -> Self {
+        Self { grace, ..Self::default() }
+    }
+
+    /// The next number: greater than any known.
+    pub fn next_number(&self) -> i64 {
+        self.next
+    }
+
+    /// Adds an act.
+    pub fn push(&mut self, act: ActEntry) {
+        self.next = self.next.max(act.number + 1).max(act.undone.map_or(0, |(number, _)| number + 1));
+        for id in &act.clips {
+            self.by_clip.entry(*id).or_default().insert(act.number);
+        }
+        self.acts.insert(act.number, act);
+    }
+
+    /// All acts, oldest first.
+    pub fn iter(&self) -> impl DoubleEndedIterator<Item = &ActEntry> {
+        self.acts.values()
+    }
+
+    /// Takes acts out.
+    pub fn end(&mut self, ids: &[[u8; 16]]) {
+        let ids: HashSet<&[u8; 16]> = ids.iter().collect();
+        let numbers: Vec<i64> =
+            self.acts.values().filter(|act| ids.contains(&act.id)).map(|act| act.number).collect();
+        for number in numbers {
+            let Some(act) = self.acts.remove(&number) else { continue };
+            for id in &act.clips {
+                if let Some(known) = self.by_clip.get_mut(id) {
+                    known.remove(&number);
+                    if known.is_empty() {
+                        self.by_clip.remove(id);
+                    }
+                }
+            }
+        }
+    }
+
+    /// An act no longer knows of some clips.
+    pub fn forget(&mut self, id: [u8; 16], gone: &HashSet<ClipId>) {
+        let Some(act) = self.acts.values_mut().find(|act| act.id == id) else { return };
+        act.clips.retain(|clip| !gone.contains(clip));
+        let number = act.number;
+        for clip in gone {
+            if let Some(known) = self.by_clip.get_mut(clip) {
+                known.remove(&number);
+            }
+        }
+    }
+
+    /// An act was turned.
+    pub fn turned(&mut self, id: [u8; 16], way: Way, steady: Micros) {
+        let number = self.next;
+        if let Some(act) = self.acts.values_mut().find(|act| act.id == id) {
+            act.undone = (way == Way::Undo).then_some((number, steady));
+            self.next += 1;
+        }
+    }
+
+    /// When an act can no longer be turned; `None` for one that lasts.
+    pub fn until(&self, act: &ActEntry) -> Option<Micros> {
+        let of_act = (!act.lasting).then(|| act.steady.saturating_add(self.grace));
+        let of_undo = act.undone.map(|(_, at)| at.saturating_add(self.grace));
+        match (of_act, of_undo) {
+            (Some(a), Some(b)) => Some(a.min(b)),
+            (a, b) => a.or(b),
+        }
+    }
+
+    /// True when it can be turned now.
+    pub fn can_turn(&self, act: &ActEntry, way: Way, now: Micros) -> bool {
+        let standing = act.undone.is_none();
+        (way == Way::Undo) == standing && self.until(act).is_none_or(|until| now < until)
+    }
+
+    /// The act that is turned next.
+    pub fn next(&self, way: Way, now: Micros) -> Option<&ActEntry> {
+        let candidates = self.acts.values().filter(|act| self.can_turn(act, way, now));
+        match way {
+            Way::Undo => candidates.max_by_key(|act| act.number),
+            Way::Redo => candidates.max_by_key(|act| act.undone.map(|(number, _)| number)),
+        }
+    }
+
+    /// What ends when a new act is done: nothing is left to be made again, and only so many last.
+    pub fn ended_by_new(&self) -> Vec<[u8; 16]> {
+        let undone = self.acts.values().filter(|act| act.undone.is_some());
+        let lasting: Vec<&ActEntry> =
+            self.acts.values().filter(|act| act.lasting && act.undone.is_none()).collect();
+        let many = (lasting.len() + 1).saturating_sub(LASTING);
+        undone.chain(lasting.into_iter().take(many)).map(|act| act.id).collect()
+    }
+
+    /// When the next act ends.
+    pub fn deadline(&self) -> Option<Micros> {
+        self.acts.values().filter_map(|act| self.until(act)).min()
+    }
+
+    /// What has ended by now: `most` acts at most. `is_there` says whether a clip is in the history.
+    pub fn ending(&self, now: Micros, most: usize, is_there: impl Fn(ClipId) -> bool) -> Ending {
+        let over: Vec<&ActEntry> = self
+            .acts
+            .values()
+            .filter(|act| self.until(act).is_some_and(|until| until <= now))
+            .take(most)
+            .collect();
+        self.ending_of(&over, is_there)
+    }
+
+    /// What goes when these acts end.
+    pub fn ending_with(&self, ids: &[[u8; 16]], is_there: impl Fn(ClipId) -> bool) -> Ending {
+        let over: Vec<&ActEntry> = self.acts.values().filter(|act| ids.contains(&act.id)).collect();
+        self.ending_of(&over, is_there)
+    }
+
+    fn ending_of(&self, over: &[&ActEntry], is_there: impl Fn(ClipId) -> bool) -> Ending {
+        let ended: HashSet<i64> = over.iter().map(|act| act.number).collect();
+        let mut forgetting: HashSet<i64> = HashSet::new();
+        let mut clips: Vec<ClipId> = Vec::new();
+        let mut seen: HashSet<ClipId> = HashSet::new();
+        for id in over.iter().flat_map(|act| &act.clips) {
+            if !seen.insert(*id) || is_there(*id) {
+                continue;
+            }
+            let others: Vec<i64> = self
+                .by_clip
+                .get(id)
+                .into_iter()
+                .flatten()
+                .copied()
+                .filter(|number| !ended.contains(number))
+                .collect();
+            // An act that can bring it back still holds it.
+            let held = others.iter().filter_map(|number| self.acts.get(number)).any(|act| self.brings_back(act));
+            if !held {
+                clips.push(*id);
+                forgetting.extend(others);
+            }
+        }
+        let id_of = |number: &i64| self.acts.get(number).map(|act| act.id);
+        let mut forgetting: Vec<i64> = forgetting.into_iter().collect();
+        forgetting.sort_unstable();
+        Ending {
+            acts: over.iter().map(|act| act.id).collect(),
+            clips,
+            forgetting: forgetting.iter().filter_map(id_of).collect(),
+        }
+    }
+
+    /// A removal that stands, or anything that was undone and made a clip (an edit): it holds what it can bring back.
+    fn brings_back(&self, act: &ActEntry) -> bool {
+        !act.lasting || (act.undone.is_some() && act.kind.exchanges())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn act(number: i64, kind: ActKind, steady: Micros, clips: &[u8]) -> ActEntry {
+        ActEntry {
+            id: [u8::try_from(number).unwrap(); 16],
+            number,
+            at: steady,
+            steady,
+            kind,
+            undone: None,
+            lasting: kind != ActKind::Remove,
+            subject: None,
+            clips: clips.iter().map(|n| ClipId([*n; 16])).collect(),
+        }
+    }
+
+    #[test]
+    fn acts_are_turned_in_order_and_a_removal_until_its_end() {
+        let mut log = ActLog::new(100);
+        log.push(act(1, ActKind::Title, 10, &[1]));
+        log.push(act(2, ActKind::Remove, 20, &[2]));
+        assert_eq!(log.next(Way::Undo, 50).map(|act| act.number), Some(2));
+        log.turned([2; 16], Way::Undo, 60);
+        log.turned([1; 16], Way::Undo, 61);
+        assert_eq!(log.next(Way::Undo, 62), None);
+        assert_eq!(log.next(Way::Redo, 62).map(|act| act.number), Some(1));
+        log.turned([1; 16], Way::Redo, 63);
+        assert_eq!(log.next(Way::Redo, 64).map(|act| act.number), Some(2));
+        assert_eq!(log.next(Way::Redo, 120), None, "a removal ends with its own time");
+        assert_eq!(log.deadline(), Some(120));
+        assert_eq!(log.ending(120, 9, |_| false).acts, [[2; 16]]);
+        assert_eq!(log.ended_by_new(), [[2; 16]], "a new act leaves nothing to be made again");
+    }
+
+    #[test]
+    fn what_a_removal_held_goes_from_every_act_that_knew_of_it() {
+        let mut log = ActLog::new(100);
+        log.push(act(1, ActKind::Title, 10, &[1]));
+        log.push(act(2, ActKind::Color, 11, &[1, 3]));
+        log.push(act(3, ActKind::Remove, 20, &[1, 2]));
+        log.push(act(4, ActKind::Remove, 90, &[2]));
+        let ending = log.ending(120, 9, |id| id == ClipId([3; 16]));
+        assert_eq!(ending.acts, [[3; 16]]);
+        assert_eq!(ending.clips, [ClipId([1; 16])], "another removal still holds the other one");
+        assert_eq!(ending.forgetting, [[1; 16], [2; 16]]);
+        log.forget([2; 16], &ending.clips.iter().copied().collect());
+        assert_eq!(log.iter().nth(1).unwrap().clips, [ClipId([3; 16])]);
+        log.end(&ending.acts);
+        assert_eq!(log.deadline(), Some(190));
+    }
+
+    #[test]
+    fn only_so_many_acts_last() {
+        let mut log = ActLog::new(100);
+        for number in 0..250 {
+            let ended = log.ended_by_new();
+            log.end(&ended);
+            log.push(act(number, ActKind::Color, number, &[1]));
+        }
+        assert_eq!(log.iter().count(), LASTING);
+        assert_eq!(log.iter().next().map(|act| act.number), Some(50));
+    }
+}

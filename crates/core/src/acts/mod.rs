@@ -1,0 +1,35 @@
+//! Acts: what a person does to clips and drawers, and can take back. Each act is planned on the history as it is,
+//! without touching anything: the plan says what every clip and drawer it touches becomes.
+//!
+//! What a copy makes of a clip, and what a drawer that comes from elsewhere makes of the drawers, is planned here too.
+
+pub mod act;
+pub mod bring_drawer;
+mod bring_up;
+pub mod capture;
+mod color;
+mod divider;
+mod drawer;
+mod edit;
+pub mod error;
+pub mod face;
+mod keep;
+pub mod kind;
+pub mod log;
+pub mod moment;
+mod placing;
+pub mod plan;
+pub mod record;
+mod remove;
+mod title;
+pub mod turn;
+
+pub use act::{Act, DrawerChange, Place, plan};
+pub use capture::{Copied, Extra, capture};
+pub use error::ActError;
+pub use kind::ActKind;
+pub use log::{ActEntry, ActLog, Way};
+pub use moment::Moment;
+pub use plan::Plan;
+pub use record::ActRecord;
+pub use turn::{Turned, turn};

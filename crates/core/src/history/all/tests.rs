@@ -1,0 +1,113 @@
+//! Order, places and addresses, held to a naive model.
+
+use super::*;
+use crate::clip::id::Class;
+use crate::clip::offer::Source;
+use crate::merge::clip::OfferRecord;
+use crate::clip::device::DeviceId;
+use crate::merge::stamp::Stamp;
+use proptest::prelude::*;
+
+fn clip(n: u16, at: Micros, ordered_at: Micros) -> Clip {
+    let stamp = Stamp { wall_ms: 1 + at as u64, counter: 0, device: DeviceId([1; 16]) };
+    let mut state = ClipState::default();
+    state.capture(OfferRecord { representations: vec![], source: Source::default() }, at, stamp);
+    let text = format!("clip {n}");
+    Clip {
+        id: ClipId::of(Class::Text, &[text.as_bytes()]),
+        state,
+        facts: Facts::of_text(&text, text.len() as u64, false),
+        ordered_at: at.min(ordered_at),
+        saved: true,
+    }
+}
+
+#[test]
+fn copying_again_moves_to_the_top_and_keeps_one() {
+    let mut history = History::default();
+    for n in 0..3 {
+        history.put(clip(n, i64::from(n), 100));
+    }
+    let placed = history.put(clip(0, 50, 100));
+    assert_eq!(placed, Placed { before: Some(3), now: Some(1) });
+    assert_eq!(history.len(), 3);
+    assert_eq!(history.at(1).unwrap().facts.head, "clip 0");
+}
+
+#[test]
+fn a_clip_stamped_in_the_future_counts_as_of_its_arrival() {
+    let mut history = History::default();
+    history.put(clip(1, 9_999, 10));
+    history.put(clip(2, 20, 20));
+    assert_eq!(history.at(1).unwrap().facts.head, "clip 2");
+}
+
+#[test]
+fn places_beyond_the_history_name_nothing() {
+    let mut history = History::default();
+    assert_eq!(history.resolve(&Address::Place(1)).unwrap_err(), Unresolved::None { clips: 0 });
+    history.put(clip(1, 1, 1));
+    assert!(history.resolve(&Address::Place(1)).is_ok());
+    assert!(history.resolve(&Address::Place(2)).is_err());
+    assert!(history.resolve(&Address::Place(usize::MAX)).is_err());
+    assert!(history.resolve(&Address::Favorite(1)).is_err());
+    assert_eq!(history.from(2).count(), 0);
+    assert_eq!(history.from(usize::MAX).count(), 0);
+}
+
+#[test]
+fn an_ambiguous_prefix_says_which_would_do() {
+    let mut history = History::default();
+    for n in 0..200 {
+        history.put(clip(n, i64::from(n), 1_000));
+    }
+    // Two hundred ids over thirty-two letters: some letter begins several.
+    let ambiguous = ('a'..='e').find_map(|letter| match history.resolve(&Address::Id(letter.to_string())) {
+        Err(Unresolved::Several(names)) => Some(names),
+        _ => None,
+    });
+    for name in ambiguous.expect("a shared first letter") {
+        assert!(history.resolve(&name.parse().unwrap()).is_ok());
+    }
+}
+
+proptest! {
+    #[test]
+    fn order_and_places_match_a_sorted_list(steps in proptest::collection::vec((0u16..30, 0i64..1_000, any::<bool>()), 1..120)) {
+        let mut history = History::default();
+        let mut model: Vec<(Micros, ClipId)> = Vec::new();
+        for (n, at, keep) in steps {
+            let one = clip(n, at, 2_000);
+            let id = one.id;
+            let before = model.iter().rev().position(|known| known.1 == id).map(|at| at + 1);
+            model.retain(|known| known.1 != id);
+            let placed = if keep {
+                model.push((at, id));
+                model.sort_unstable();
+                history.put(one)
+            } else {
+                history.remove(id)
+            };
+            prop_assert_eq!(placed.before, before);
+            prop_assert_eq!(placed.now, model.iter().rev().position(|known| known.1 == id).map(|at| at + 1));
+            let shown: Vec<ClipId> = history.from(1).map(|clip| clip.id).collect();
+            let wanted: Vec<ClipId> = model.iter().rev().map(|known| known.1).collect();
+            prop_assert_eq!(shown, wanted);
+        }
+        for (n, (_, id)) in model.iter().rev().enumerate() {
+            prop_assert_eq!(history.place_of(*id), Some(n + 1));
+            prop_assert_eq!(history.at(n + 1).map(|clip| clip.id), Some(*id));
+        }
+    }
+
+    #[test]
+    fn every_shown_prefix_names_its_own_clip(count in 1u16..300) {
+        let mut history = History::default();
+        history.load((0..count).map(|n| StoredClip::from(&clip(n, i64::from(n), i64::from(n)))));
+        for one in history.from(1) {
+            let prefix = history.prefix_of(one.id);
+            prop_assert!(prefix.bytes().any(|byte| byte.is_ascii_alphabetic()));
+            prop_assert_eq!(history.resolve(&prefix.parse().unwrap()).map(|clip| clip.id), Ok(one.id));
+        }
+    }
+}

@@ -1,0 +1,56 @@
+//! A clip as it is recorded, whether it is in the history or not.
+
+use serde::{Deserialize, Serialize};
+
+use crate::clip::content::Digest;
+use crate::clip::facts::Facts;
+use crate::clip::id::ClipId;
+use crate::clip::time::Micros;
+use crate::history::all::Clip;
+use crate::merge::clip::ClipState;
+
+/// A clip as it is recorded. Without facts it is a tombstone: floors, and nothing that was copied.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct StoredClip {
+    /// Its id.
+    pub id: ClipId,
+    /// What devices agree on.
+    pub state: ClipState,
+    /// What can be told of it at a glance.
+    pub facts: Option<Facts>,
+    /// The time by which this device orders it.
+    #[serde(alias = "received_at")]
+    pub ordered_at: Micros,
+}
+
+impl StoredClip {
+    /// Every content its offers refer to.
+    pub fn digests(&self) -> impl Iterator<Item = Digest> + '_ {
+        self.state.offers.iter().flat_map(|offer| offer.value.representations.iter().map(|one| one.digest))
+    }
+
+    /// As a clip of the history; `None` when it is not in the history.
+    pub fn into_clip(self) -> Option<Clip> {
+        if !self.state.is_there() {
+            return None;
+        }
+        Some(Clip {
+            id: self.id,
+            state: self.state,
+            facts: self.facts?,
+            ordered_at: self.ordered_at,
+            saved: true,
+        })
+    }
+}
+
+impl From<&Clip> for StoredClip {
+    fn from(clip: &Clip) -> Self {
+        Self {
+            id: clip.id,
+            state: clip.state.clone(),
+            facts: Some(clip.facts.clone()),
+            ordered_at: clip.ordered_at,
+        }
+    }
+}

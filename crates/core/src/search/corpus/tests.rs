@@ -1,0 +1,275 @@
+//! The scan against a naive reference, under any sequence of changes.
+
+use std::sync::atomic::AtomicBool;
+
+use jiff::tz::TimeZone;
+use proptest::prelude::*;
+
+use super::*;
+use crate::search::query::{Is, Test};
+use crate::search::when::Here;
+use crate::text::fold::fold;
+use crate::clip::color::Color;
+use crate::merge::clip::{Kept, OfferRecord, RepresentationRecord};
+use crate::merge::register::Written;
+use crate::clip::content::Digest;
+use crate::clip::facts::Facts;
+use crate::clip::id::Class;
+use crate::clip::offer::Source;
+use crate::history::all::History;
+use crate::merge::clip::ClipState;
+use crate::merge::drawer::{Drawer, DrawerState};
+use crate::clip::device::DeviceId;
+use crate::merge::stamp::Stamp;
+
+const DEVICE: DeviceId = DeviceId([7; 16]);
+
+fn stamp(wall_ms: u64) -> Stamp {
+    Stamp { wall_ms, counter: 0, device: DEVICE }
+}
+
+fn here() -> Here {
+    Here { now: 1_000_000_000, zone: TimeZone::UTC }
+}
+
+fn clip(n: u64, text: &str, at: i64) -> Clip {
+    let mut state = ClipState::default();
+    let representation = RepresentationRecord { mime: "text/plain".into(), size: 1, digest: Digest([0; 32]) };
+    let source = Source {
+        program: Some(["Writer", "Browser"][n as usize % 2].into()),
+        window: Some(format!("window {}", n % 5)),
+        page: None,
+    };
+    state.capture(OfferRecord { representations: vec![representation], source }, at, stamp(n + 1));
+    Clip {
+        id: ClipId::of(Class::Text, &[&n.to_le_bytes()]),
+        facts: Facts::of_text(text, text.len() as u64, false),
+        state,
+        ordered_at: at,
+        saved: true,
+    }
+}
+
+fn drawers() -> Drawers {
+    let mut drawers = Drawers::default();
+    let name = Some(Written { at: stamp(1), value: "Réplies".to_owned() });
+    let group = Some(Written { at: stamp(1), value: Some("Office".to_owned()) });
+    drawers.put(Drawer { id: "d1".into(), state: DrawerState { name, group, ..DrawerState::default() } });
+    drawers
+}
+
+/// What a query means, written as plainly as possible.
+fn matches(clip: &Clip, query: &Query, drawers: &Drawers) -> bool {
+    let source = &clip.state.offer().unwrap().source;
+    let drawer = clip.state.kept().drawer().and_then(|id| drawers.get(id));
+    let texts: Vec<String> = [
+        Some(clip.facts.head.as_str()),
+        clip.state.title(),
+        source.program.as_deref(),
+        source.window.as_deref(),
+        drawer.and_then(|one| one.name()),
+    ]
+    .into_iter()
+    .flatten()
+    .map(fold)
+    .collect();
+    query.terms.iter().all(|term| {
+        let holds = match &term.test {
+            Test::Words(words) => texts.iter().any(|text| text.contains(words.as_str())),
+            Test::Pattern(pattern) => texts.iter().any(|text| pattern.matches(text.as_bytes())),
+            Test::Kind(kind) => clip.facts.kind() == *kind,
+            Test::From(name) => fold(source.program.as_deref().unwrap()).contains(name.as_str()),
+            Test::In(name) => drawer.is_some_and(|one| {
+                fold(one.name().unwrap()).starts_with(name.as_str())
+                    || fold(one.group().unwrap()).starts_with(name.as_str())
+            }),
+            Test::Is(Is::Pinned) => clip.state.is_pinned(),
+            Test::Is(Is::Favorite) => clip.state.is_pinned() && drawer.is_none(),
+            Test::Is(Is::Drawer) => drawer.is_some(),
+            Test::Is(Is::Titled) => clip.state.title().is_some(),
+            Test::Color(color) => clip.state.color() == Some(*color),
+            Test::Since(at) => clip.ordered_at >= *at,
+            Test::Before(at) => clip.ordered_at < *at,
+            Test::Over(size) => clip.facts.size > *size,
+            Test::Has(form) => "text/plain".contains(form.as_str()),
+            other => panic!("not in this test: {other:?}"),
+        };
+        holds != term.not
+    })
+}
+
+#[derive(Clone, Debug)]
+enum Step {
+    Put(u64, String, i64),
+    Again(u64, i64),
+    Remove(u64),
+    Title(u64, String),
+    Pin(u64, bool),
+}
+
+fn text() -> impl Strategy<Value = String> {
+    prop_oneof![
+        "[ab ßéか゛ﬁ1\n]{0,12}",
+        Just("https://a.example/x".to_owned()),
+        "(gas|Oats|bunk|Mäkinen| |\\.){0,6}",
+    ]
+}
+
+fn steps() -> impl Strategy<Value = Vec<Step>> {
+    let step = prop_oneof![
+        4 => (0u64..40, text(), 0i64..1_000).prop_map(|(n, text, at)| Step::Put(n, text, at)),
+        1 => (0u64..40, 0i64..1_000).prop_map(|(n, at)| Step::Again(n, at)),
+        1 => (0u64..40).prop_map(Step::Remove),
+        1 => (0u64..40, text()).prop_map(|(n, title)| Step::Title(n, title)),
+        1 => (0u64..40, any::<bool>()).prop_map(|(n, drawer)| Step::Pin(n, drawer)),
+    ];
+    proptest::collection::vec(step, 0..80)
+}
+
+fn query_text() -> impl Strategy<Value = String> {
+    let term = prop_oneof![
+        4 => "[abséか1ﬁ]{1,2}",
+        2 => prop_oneof![Just("gas"), Just("oa"), Just("BUNK"), Just("makinen"), Just("writer"), Just("window"), Just("repl")]
+            .prop_map(str::to_owned),
+        1 => prop_oneof![
+            Just("kind:link"), Just("kind:text"), Just("from:writ"), Just("in:replies"), Just("in:off"), Just("is:pinned"),
+            Just("is:favorite"), Just("is:drawer"), Just("is:titled"), Just("color:red"), Just("over:5"), Just("has:plain"),
+            Just("has:html"), Just("/a+b/"), Just("/^gas/"), Just("\"as O\""),
+        ].prop_map(str::to_owned),
+    ];
+    proptest::collection::vec((any::<bool>(), term), 1..4).prop_map(|terms| {
+        let terms: Vec<String> =
+            terms.into_iter().map(|(not, term)| format!("{}{term}", if not { "-" } else { "" })).collect();
+        terms.join(" ")
+    })
+}
+
+fn put(history: &mut History, corpus: &mut Corpus, clip: Clip) {
+    corpus.put(&clip, history.drawers(), Text::Known);
+    history.put(clip);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(1_500))]
+
+    #[test]
+    fn search_finds_what_a_naive_reference_finds_in_the_same_order(
+        steps in steps(), queries in proptest::collection::vec(query_text(), 1..6), most in 1usize..20
+    ) {
+        let mut history = History::default();
+        drawers().all().for_each(|drawer| history.drawers_mut().put(drawer));
+        let mut corpus = Corpus::default();
+        for (n, step) in steps.into_iter().enumerate() {
+            let at = stamp(1_000 + n as u64);
+            let known = |n: u64| history.get(clip(n, "", 0).id).map(|clip| (**clip).clone());
+            match step {
+                Step::Put(n, text, time) if known(n).is_none() => put(&mut history, &mut corpus, clip(n, &text, time)),
+                Step::Put(n, _, time) | Step::Again(n, time) => if let Some(mut clip) = known(n) {
+                    clip.state.copied_at = Some(Written { at, value: time });
+                    put(&mut history, &mut corpus, clip);
+                },
+                Step::Remove(n) => {
+                    corpus.remove(clip(n, "", 0).id);
+                    history.remove(clip(n, "", 0).id);
+                }
+                Step::Title(n, title) => if let Some(mut clip) = known(n) {
+                    clip.state.title = Some(Written { at, value: Some(title) });
+                    clip.state.color = Some(Written { at, value: Some(Color::Red) });
+                    put(&mut history, &mut corpus, clip);
+                },
+                Step::Pin(n, drawer) => if let Some(mut clip) = known(n) {
+                    let kept = if drawer { Kept::Drawer { drawer: "d1".into(), rank: "a".into() } } else { Kept::Favorite("b".into()) };
+                    clip.state.keep(kept, at);
+                    put(&mut history, &mut corpus, clip);
+                },
+            }
+        }
+        for text in queries {
+            let query = Query::parse(&text, &here()).unwrap();
+            let expected: Vec<ClipId> =
+                history.from(1).filter(|clip| matches(clip, &query, history.drawers())).map(|clip| clip.id).collect();
+            let found = corpus.find(&query, history.drawers(), most, &AtomicBool::new(false)).unwrap();
+            prop_assert_eq!(found.more, expected.len() > most);
+            prop_assert_eq!(&found.ids, &expected[..expected.len().min(most)], "{}", text);
+        }
+    }
+}
+
+#[test]
+fn many_blocks_out_of_order_and_on_two_threads_give_the_same() {
+    let mut history = History::default();
+    let mut corpus = Corpus::default();
+    for n in 0..9_000u64 {
+        // Every third one is brought in with an old time.
+        let at = if n % 3 == 0 { (n * 7_919 % 9_000) as i64 } else { n as i64 + 10_000 };
+        put(
+            &mut history,
+            &mut corpus,
+            clip(n, &format!("clip {n} {}", ["gas", "oats"][(n % 100 == 0) as usize]), at),
+        );
+    }
+    for n in (0..9_000u64).step_by(5) {
+        let id = clip(n, "", 0).id;
+        corpus.remove(id);
+        history.remove(id);
+    }
+    for (text, most) in
+        [("gas", 50), ("oats", 100_000), ("clip", 100_000), ("zz", 50), ("kind:text", 7_000), ("-gas", 20)]
+    {
+        let query = Query::parse(text, &here()).unwrap();
+        let expected: Vec<ClipId> = history
+            .from(1)
+            .filter(|clip| matches(clip, &query, history.drawers()))
+            .map(|clip| clip.id)
+            .take(most)
+            .collect();
+        assert_eq!(
+            corpus.find(&query, history.drawers(), most, &AtomicBool::new(false)).unwrap().ids,
+            expected,
+            "{text}"
+        );
+    }
+    let stopped = corpus.find(&Query::default(), history.drawers(), 10, &AtomicBool::new(true));
+    assert_eq!(stopped, None);
+}
+
+#[test]
+fn a_long_text_is_found_once_it_has_been_read_and_its_title_can_change_then() {
+    let mut corpus = Corpus::default();
+    let drawers = Drawers::default();
+    let long = format!("{} the very end", "word ".repeat(200));
+    let mut clip = clip(1, &long, 5);
+    let found = |corpus: &Corpus, text: &str| {
+        let query = Query::parse(text, &here()).unwrap();
+        corpus.find(&query, &drawers, 9, &AtomicBool::new(false)).unwrap().ids.len()
+    };
+    corpus.put(&clip, &drawers, Text::Known);
+    assert!(!corpus.has_whole(clip.id));
+    assert_eq!((found(&corpus, "word"), found(&corpus, "\"very end\"")), (1, 0));
+    corpus.put(&clip, &drawers, Text::Whole(&long));
+    assert!(corpus.has_whole(clip.id));
+    assert_eq!(found(&corpus, "\"very end\""), 1);
+    clip.state.title = Some(Written { at: stamp(9), value: Some("Kept".into()) });
+    corpus.put(&clip, &drawers, Text::Known);
+    assert_eq!((found(&corpus, "\"very end\" kept"), corpus.len()), (1, 1));
+    corpus.remove(clip.id);
+    assert_eq!(found(&corpus, "word"), 0);
+}
+
+#[test]
+fn removed_text_is_overwritten_at_once_and_only_the_first_mib_is_searched() {
+    let mut corpus = Corpus::default();
+    let drawers = Drawers::default();
+    let text = format!("secret stone {}tail", "x".repeat(SEARCHED_BYTES));
+    let clip = clip(1, &text, 5);
+    corpus.put(&clip, &drawers, Text::Whole(&text));
+    let query = Query::parse("tail", &here()).unwrap();
+    assert!(corpus.find(&query, &drawers, 9, &AtomicBool::new(false)).unwrap().ids.is_empty());
+    let held = |corpus: &Corpus| {
+        let held = corpus.texts.main.blocks.iter().chain(&corpus.texts.side.blocks);
+        held.map(|one| one.text.as_slice()).any(|text| memchr::memmem::find(text, b"secret stone").is_some())
+    };
+    assert!(held(&corpus));
+    corpus.remove(clip.id);
+    assert!(!held(&corpus));
+}

@@ -1,0 +1,17 @@
+//! Search as one types, in memory, over folded text (see [`crate::text::fold`]): the query language, the texts that are
+//! searched, the scan over them, and where a text matches.
+
+pub mod complete;
+pub mod corpus;
+pub mod index;
+pub mod marks;
+pub mod names;
+pub mod pattern;
+pub mod query;
+mod scan;
+mod texts;
+pub mod when;
+
+pub use corpus::Corpus;
+pub use index::{Found, Index, Text, facts_are_whole};
+pub use query::{Query, QueryError, Test};

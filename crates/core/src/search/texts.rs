@@ -1,0 +1,269 @@
+//! The texts that are searched, in memory: folded, in blocks of documents, each text ended by NUL. Blocks are shared with
+//! the searches that read them: whoever changes a block while a search reads it changes a copy, and the old one is
+//! overwritten when the last search lets go of it. So no writer waits for a search, and no search for a writer.
+
+use std::collections::HashMap;
+use std::hash::Hash;
+use std::sync::Arc;
+
+use zeroize::Zeroize;
+
+use crate::clip::device::DeviceId;
+use crate::clip::id::ClipId;
+use crate::clip::time::Micros;
+
+/// Documents in a block at most.
+pub(super) const BLOCK_DOCS: usize = 512;
+/// Bytes of text in a block, unless a single text is longer.
+const BLOCK_BYTES: usize = 256 << 10;
+const FIRST_BYTES: usize = 4 << 10;
+
+pub(super) const PINNED: u8 = 1;
+pub(super) const DRAWER: u8 = 2;
+pub(super) const TITLED: u8 = 4;
+pub(super) const EDITED: u8 = 8;
+pub(super) const REPEATED: u8 = 16;
+pub(super) const WHOLE: u8 = 32;
+pub(super) const DEAD: u8 = 128;
+
+/// What is known of a clip without looking at its text.
+#[derive(Clone, Debug)]
+pub(super) struct Doc {
+    pub(super) id: ClipId,
+    /// By which it is ordered.
+    pub(super) at: Micros,
+    /// For the person.
+    pub(super) copied_at: Micros,
+    pub(super) size: u64,
+    pub(super) start: u32,
+    pub(super) end: u32,
+    pub(super) program: u32,
+    pub(super) forms: u32,
+    pub(super) drawer: u32,
+    pub(super) devices: u32,
+    pub(super) kind: u8,
+    pub(super) color: u8,
+    pub(super) flags: u8,
+}
+
+impl Doc {
+    pub(super) fn key(&self) -> (Micros, ClipId) {
+        (self.at, self.id)
+    }
+
+    pub(super) fn is(&self, flag: u8) -> bool {
+        self.flags & flag != 0
+    }
+}
+
+/// Some documents and their texts.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Block {
+    pub(super) docs: Vec<Doc>,
+    pub(super) text: Vec<u8>,
+}
+
+impl Drop for Block {
+    fn drop(&mut self) {
+        self.text.zeroize();
+    }
+}
+
+impl Block {
+    pub(super) fn text_of(&self, doc: &Doc) -> &[u8] {
+        &self.text[doc.start as usize..doc.end as usize]
+    }
+
+    fn takes(&self, bytes: usize) -> bool {
+        self.docs.is_empty() || (self.docs.len() < BLOCK_DOCS && self.text.len() + bytes <= BLOCK_BYTES)
+    }
+
+    /// Text moves only by hand, so that no copy of it stays behind.
+    fn resize(&mut self, capacity: usize) {
+        let mut larger = Vec::with_capacity(capacity.max(self.text.len()));
+        larger.extend_from_slice(&self.text);
+        self.text.zeroize();
+        self.text = larger;
+    }
+
+    fn push(&mut self, mut doc: Doc, text: &[u8]) {
+        let needed = self.text.len() + text.len() + 1;
+        if needed > self.text.capacity() {
+            self.resize(needed.max(self.text.capacity() * 2).max(FIRST_BYTES));
+        }
+        doc.start = u32::try_from(self.text.len()).unwrap_or(u32::MAX);
+        self.text.extend_from_slice(text);
+        doc.end = u32::try_from(self.text.len()).unwrap_or(u32::MAX);
+        self.text.push(0);
+        self.docs.push(doc);
+    }
+}
+
+/// Where a document is.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Spot {
+    pub(super) side: bool,
+    pub(super) block: u32,
+    pub(super) n: u32,
+}
+
+/// Documents in the order of their blocks.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Run {
+    pub(super) blocks: Vec<Arc<Block>>,
+    pub(super) docs: usize,
+    pub(super) dead: usize,
+}
+
+impl Run {
+    pub(super) fn last(&self) -> Option<&Doc> {
+        self.blocks.last()?.docs.last()
+    }
+
+    pub(super) fn doc(&self, spot: Spot) -> (&Block, &Doc) {
+        let block = &self.blocks[spot.block as usize];
+        (block, &block.docs[spot.n as usize])
+    }
+
+    pub(super) fn push(&mut self, doc: Doc, text: &[u8], side: bool) -> Spot {
+        if !self.blocks.last().is_some_and(|last| last.takes(text.len() + 1)) {
+            if let Some(full) = self.blocks.last_mut() {
+                let full = Arc::make_mut(full);
+                full.resize(0);
+                full.docs.shrink_to_fit();
+            }
+            self.blocks.push(Arc::default());
+        }
+        let number = self.blocks.len() - 1;
+        let block = Arc::make_mut(&mut self.blocks[number]);
+        block.push(doc, text);
+        self.docs += 1;
+        let as_u32 = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
+        Spot { side, block: as_u32(number), n: as_u32(block.docs.len() - 1) }
+    }
+
+    pub(super) fn kill(&mut self, spot: Spot) -> Doc {
+        let block = Arc::make_mut(&mut self.blocks[spot.block as usize]);
+        let doc = &mut block.docs[spot.n as usize];
+        doc.flags |= DEAD;
+        block.text[doc.start as usize..doc.end as usize].zeroize();
+        self.dead += 1;
+        doc.clone()
+    }
+}
+
+/// Values that many clips share, as numbers. One that no clip has any more is forgotten.
+#[derive(Clone, Debug)]
+pub(super) struct Shared<T> {
+    values: Vec<(Option<T>, u32)>,
+    numbers: HashMap<T, u32>,
+    free: Vec<u32>,
+}
+
+impl<T> Default for Shared<T> {
+    fn default() -> Self {
+        Self { values: Vec::new(), numbers: HashMap::new(), free: Vec::new() }
+    }
+}
+
+impl<T: Clone + Eq + Hash> Shared<T> {
+    /// The number of a value, which one clip more has from now on.
+    pub(super) fn hold(&mut self, value: &T) -> u32 {
+        if let Some(number) = self.numbers.get(value) {
+            self.values[*number as usize].1 += 1;
+            return *number;
+        }
+        let number = self.free.pop().unwrap_or_else(|| {
+            self.values.push((None, 0));
+            u32::try_from(self.values.len() - 1).unwrap_or(u32::MAX)
+        });
+        self.values[number as usize] = (Some(value.clone()), 1);
+        self.numbers.insert(value.clone(), number);
+        number
+    }
+
+    /// One clip less has this value.
+    pub(super) fn release(&mut self, number: u32) {
+        let (value, holders) = &mut self.values[number as usize];
+        *holders = holders.saturating_sub(1);
+        if *holders == 0
+            && let Some(value) = value.take()
+        {
+            self.numbers.remove(&value);
+            self.free.push(number);
+        }
+    }
+
+    pub(super) fn get(&self, number: u32) -> Option<&T> {
+        self.values.get(number as usize)?.0.as_ref()
+    }
+
+    /// Which numbers stand for values that fit.
+    pub(super) fn which(&self, fits: impl Fn(&T) -> bool) -> Vec<bool> {
+        self.values.iter().map(|(value, _)| value.as_ref().is_some_and(&fits)).collect()
+    }
+}
+
+/// Everything that can be searched, as of one moment. Cheap to clone.
+#[derive(Clone, Default)]
+pub struct Texts {
+    pub(super) main: Run,
+    pub(super) side: Run,
+    pub(super) programs: Arc<Shared<String>>,
+    pub(super) forms: Arc<Shared<Vec<String>>>,
+    pub(super) drawers: Arc<Shared<String>>,
+    pub(super) devices: Arc<Shared<Vec<DeviceId>>>,
+    pub(super) device_names: Arc<HashMap<DeviceId, String>>,
+}
+
+impl std::fmt::Debug for Texts {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Texts({} documents)", self.main.docs + self.side.docs)
+    }
+}
+
+impl Texts {
+    pub(super) fn run(&self, side: bool) -> &Run {
+        if side { &self.side } else { &self.main }
+    }
+
+    pub(super) fn run_mut(&mut self, side: bool) -> &mut Run {
+        if side { &mut self.side } else { &mut self.main }
+    }
+
+    /// Names of programs that clips came from, as they were given; those of the newest clips first.
+    pub fn programs(&self) -> Vec<&str> {
+        let mut seen = std::collections::HashSet::new();
+        let blocks = self.main.blocks.iter().rev().chain(self.side.blocks.iter().rev());
+        blocks
+            .flat_map(|block| block.docs.iter().rev())
+            .filter(|doc| !doc.is(DEAD) && seen.insert(doc.program))
+            .filter_map(|doc| self.programs.get(doc.program).map(String::as_str))
+            .collect()
+    }
+
+    /// Bytes of text held.
+    pub fn bytes(&self) -> usize {
+        [&self.main, &self.side].iter().flat_map(|run| &run.blocks).map(|one| one.text.capacity()).sum()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_value_that_no_clip_has_any_more_is_forgotten_and_its_number_given_out_again() {
+        let mut shared = Shared::default();
+        let (a, b) = (shared.hold(&"Writer".to_owned()), shared.hold(&"Mail".to_owned()));
+        assert_eq!(shared.hold(&"Writer".to_owned()), a);
+        shared.release(a);
+        assert_eq!(shared.get(a).map(String::as_str), Some("Writer"));
+        shared.release(a);
+        assert_eq!(shared.get(a), None);
+        assert!(!format!("{shared:?}").contains("Writer"));
+        assert_eq!(shared.hold(&"Browser".to_owned()), a);
+        assert_eq!(shared.which(|name| name.contains('a')), [false, true]);
+        assert_eq!(shared.get(b).map(String::as_str), Some("Mail"));
+    }
+}

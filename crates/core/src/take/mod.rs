@@ -1,0 +1,3 @@
+//! Forms of a clip on its way out.
+
+pub mod fill_in;

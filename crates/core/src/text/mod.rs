@@ -1,0 +1,6 @@
+//! Texts: what counts as the same, the words of html, names, differences.
+
+pub mod difference;
+pub mod fold;
+pub mod html;
+pub mod name;
