@@ -2,7 +2,11 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Color, Row};
+use yadori_core::Color;
+use yadori_core::acts::ActKind;
+use yadori_core::text::difference::Part;
+
+use crate::Row;
 
 /// A wish to remove clips.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -100,7 +104,7 @@ pub struct Edit {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Acted {
     /// The kind of act.
-    pub act: String,
+    pub act: ActKind,
     /// The clips it touched that are there now, at most 500.
     pub clips: Vec<Row>,
     /// How many clips it touched.
@@ -114,8 +118,8 @@ pub struct Acted {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Act {
-    /// The kind of act: `remove`, `pin`, `unpin`, `move`, `title`, `color`, `edit`, `put-back`, `bring-up`, `drawer`, …
-    pub act: String,
+    /// The kind of act.
+    pub act: ActKind,
     /// When.
     pub at: i64,
     /// How many clips it touched.
@@ -146,8 +150,8 @@ pub struct Acts {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct ComparedPart {
-    /// `same`, `dropped` or `added`.
-    pub part: String,
+    /// In both, or in one alone.
+    pub part: Part,
     /// Its text.
     pub text: String,
 }

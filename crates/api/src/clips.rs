@@ -1,48 +1,7 @@
 //! Clips: as a row of a list, as a whole, and how they come in and go out.
 
 use serde::{Deserialize, Serialize};
-
-/// What a person would call it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "lowercase")]
-pub enum Kind {
-    /// Words.
-    Text,
-    /// One address.
-    Link,
-    /// A picture.
-    Image,
-    /// References to files and folders.
-    Files,
-}
-
-/// Where a copy came from, as far as the desktop told. Focus is a hint, not proof.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Source {
-    /// The program.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub program: Option<String>,
-    /// The title of its window.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub window: Option<String>,
-    /// The address of the page.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub page: Option<String>,
-}
-
-/// A picture's form.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-pub struct Picture {
-    /// MIME type.
-    pub mime: String,
-    /// Pixels across; 0 when unknown.
-    pub width: u32,
-    /// Pixels down; 0 when unknown.
-    pub height: u32,
-}
+use yadori_core::{Color, Kind, Picture, Source};
 
 /// A clip as a row of a list.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -97,20 +56,6 @@ pub struct Row {
     /// It is kept and holds fill-ins: a take fills them.
     #[serde(default)]
     pub fill_ins: bool,
-}
-
-/// A color a person gave something.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "lowercase")]
-#[expect(missing_docs, reason = "the names are the colors")]
-pub enum Color {
-    Blue,
-    Green,
-    Amber,
-    Red,
-    Violet,
-    Teal,
 }
 
 /// Where a clip is kept.

@@ -2,7 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Color, Row};
+use yadori_core::Color;
+
+use crate::Row;
 
 /// A drawer.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

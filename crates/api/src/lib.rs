@@ -10,14 +10,14 @@ pub mod problem;
 pub mod search;
 pub mod sign_in;
 pub mod status;
+pub mod transfers;
 
 pub use acts::{
     Act, Acted, Acts, BringUp, Compared, ComparedPart, Draft, Edit, Keep, KeepIn, Paint, Remove, Removed,
     Title,
 };
 pub use clips::{
-    AddClip, AddRepresentation, Added, Color, Detail, EarlierOffer, Form, Kept, Kind, Picture,
-    Representation, Row, Source, Take, Taken,
+    AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, Representation, Row, Take, Taken,
 };
 pub use drawers::{
     AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, NewDivider, NewDrawer,
@@ -26,13 +26,18 @@ pub use events::{ClipEvent, Event, GoneEvent};
 pub use history::{Outline, Page, RowsById, RowsRequest};
 pub use problem::Problem;
 pub use search::{
-    Completion, Completions, Excerpt, FillPreview, Filled, Found, FoundOutline, Hit, ImportProgress, Insight,
-    Question, Share,
+    Completion, Completions, Excerpt, ExcerptOf, FillPreview, Filled, Found, FoundOutline, Hit,
+    ImportProgress, Insight, Question, Share,
 };
 pub use sign_in::{Frame, SignIn, SignInLink, SignedIn};
 pub use status::{
     Capture, CaptureState, Database, DatabaseState, LiveClipboard, LiveState, Refusal, Restored, Status,
 };
+
+pub use transfers::{Checked, LeftOut, TransferEnd};
+pub use yadori_core::acts::ActKind;
+pub use yadori_core::text::difference::Part;
+pub use yadori_core::{Color, Kind, Picture, RefusalReason, Source};
 
 /// Where the interface begins.
 pub const ROOT: &str = "/api/v1";

@@ -4,12 +4,27 @@ use serde::{Deserialize, Serialize};
 
 use crate::Row;
 
+/// What of a clip matches.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+#[expect(missing_docs, reason = "the names say it")]
+pub enum ExcerptOf {
+    Text,
+    Title,
+    Program,
+    Window,
+    Page,
+    File,
+    Drawer,
+}
+
 /// A part of a text around its first match.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Excerpt {
-    /// Where the match is: `text`, `title`, `program`, `window`, `page`, `file` or `drawer`.
-    pub of: String,
+    /// Where the match is.
+    pub of: ExcerptOf,
     /// The part.
     pub text: String,
     /// It does not begin where the text begins.

@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use yadori_core::RefusalReason;
+
 use crate::Row;
 
 /// Whether copies are kept.
@@ -48,6 +50,8 @@ pub enum DatabaseState {
     Away,
     /// There is no room on the disk; goes on by itself when there is.
     Full,
+    /// A file or table of it is damaged: something has to be done.
+    Damaged,
     /// It can't be used until something is done.
     Refused,
 }
@@ -98,8 +102,8 @@ pub struct LiveClipboard {
 pub struct Refusal {
     /// When it was made.
     pub at: i64,
-    /// `too-large`, `unreadable`, `no-room` or `invalid`.
-    pub reason: String,
+    /// In a word.
+    pub reason: RefusalReason,
     /// In words.
     pub words: String,
     /// Its size, as far as it is known.
@@ -139,6 +143,12 @@ pub struct Status {
     /// Why the console is not served, and what to do.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub console_problem: Option<String>,
+    /// Parts of the service that ended by a mistake in the program, and what became of that.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub faults: Vec<String>,
+    /// Contents that were found damaged by the last check.
+    #[serde(default)]
+    pub damaged: u64,
     /// Since when the service runs.
     pub started_at: i64,
 }

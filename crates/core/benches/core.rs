@@ -1,7 +1,10 @@
 //! The computations on the way of a copy: reading an offer, its id, its place in the history.
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
-use yadori_core::{StoredClip, Class, Clip, ClipId, ClipState, DeviceId, Facts, History, Offer, OfferRecord, Source, Stamp, read};
+use yadori_core::{
+    Class, Clip, ClipId, ClipState, DeviceId, Facts, History, Offer, OfferRecord, Source, Stamp, StoredClip,
+    read,
+};
 
 const DEVICE: DeviceId = DeviceId([1; 16]);
 

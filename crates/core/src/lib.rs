@@ -7,6 +7,7 @@
 pub mod acts;
 pub mod clip;
 pub mod history;
+pub mod intake;
 pub mod merge;
 pub mod search;
 pub mod take;
@@ -24,6 +25,7 @@ pub use history::address::{Address, AddressError};
 pub use history::all::{Clip, History, Placed};
 pub use history::drawers::Drawers;
 pub use history::stored::StoredClip;
+pub use intake::refusal::RefusalReason;
 pub use merge::clip::{ClipState, Kept, OfferRecord, RepresentationRecord};
 pub use merge::drawer::{Drawer, DrawerState};
 pub use merge::stamp::{HybridClock, Stamp};

@@ -4,8 +4,8 @@ use std::sync::{Arc, Mutex, mpsc as std_mpsc};
 
 use bytes::Bytes;
 use tokio::sync::mpsc;
-use yadori_core::{COPY_CAP, Offer, Representation, Source};
 use yadori_core::clip::mime;
+use yadori_core::{COPY_CAP, Offer, Representation, Source};
 
 use crate::{Command, Desk, DeskEvent, DeskEvents, DeskState, Live, Refused, RefusedBecause, now};
 

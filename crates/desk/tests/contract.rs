@@ -6,8 +6,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use events::until_watching;
-use yadori_core::{Offer, Representation};
 use yadori_core::clip::mime;
+use yadori_core::{Offer, Representation};
 use yadori_desk::memory::{self, Stage};
 use yadori_desk::{Desk, DeskEvent, DeskEvents, Live, RefusedBecause};
 use yadori_e2e::Display;

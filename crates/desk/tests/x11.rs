@@ -19,8 +19,8 @@ use x11rb::protocol::xproto::{
     SelectionNotifyEvent, WindowClass,
 };
 use x11rb::wrapper::ConnectionExt as _;
-use yadori_core::{Offer, Representation};
 use yadori_core::clip::mime;
+use yadori_core::{Offer, Representation};
 use yadori_desk::{Desk, DeskEvent, DeskEvents, DeskState, Live, RefusedBecause, TakeError};
 use yadori_e2e::Display;
 

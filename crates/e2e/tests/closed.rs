@@ -89,7 +89,7 @@ fn rebound_names_and_other_origins_get_nothing_even_with_a_key() {
 
 #[test]
 fn another_user_of_the_machine_reaches_neither_socket_nor_files() {
-    if !nix::unistd::geteuid().is_root() {
+    if !rustix::process::geteuid().is_root() {
         #[expect(clippy::print_stderr, reason = "a test that could not be tried says so")]
         {
             eprintln!("becoming another user needs root: not tried");

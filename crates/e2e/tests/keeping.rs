@@ -200,7 +200,7 @@ fn while_the_database_is_away_copies_wait_in_memory_and_acts_are_refused_with_th
 
 #[test]
 fn a_full_disk_pauses_saving_harms_nothing_and_goes_on_by_itself() {
-    if !nix::unistd::geteuid().is_root() {
+    if !rustix::process::geteuid().is_root() {
         #[expect(clippy::print_stderr, reason = "a test that could not be tried says so")]
         {
             eprintln!("mounting a small disk needs root: not tried");

@@ -2,16 +2,28 @@
 
 use std::path::PathBuf;
 use std::process::ExitCode;
+use std::time::Duration;
 
 use clap::Parser;
-use nix::sys::resource::{Resource, setrlimit};
+use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 use tokio::signal::unix::{SignalKind, signal};
 use tokio_util::sync::CancellationToken;
-use yadori_service::home::BaseDirectories;
-use yadori_service::settings::{Flags, Settings, resolve};
-use yadori_service::{logging, run};
+use yadori_service::home::logging;
+use yadori_service::home::place::BaseDirectories;
+use yadori_service::home::settings::{Flags, Settings, resolve};
+use yadori_service::run::run;
+use zeroizing_alloc::ZeroAlloc;
+
+/// Memory that is given back is overwritten first, so that nothing that was removed stays behind in it.
+#[global_allocator]
+static ALLOCATOR: ZeroAlloc<std::alloc::System> = ZeroAlloc(std::alloc::System);
+
+/// How long work on other threads may take at the end; what can't be ended is left to the end of the process.
+const LAST_WORK: Duration = Duration::from_secs(2);
 
 fn main() -> ExitCode {
+    // Files are for this user alone, whatever was in force before.
+    rustix::process::umask(rustix::fs::Mode::from_raw_mode(0o077));
     let flags = Flags::parse();
     match settings(flags).and_then(start) {
         Ok(()) => ExitCode::SUCCESS,
@@ -39,11 +51,14 @@ fn settings(flags: Flags) -> anyhow::Result<Settings> {
 
 fn start(settings: Settings) -> anyhow::Result<()> {
     // A core dump would hold what was copied.
-    setrlimit(Resource::RLIMIT_CORE, 0, 0)?;
+    setrlimit(Resource::Core, Rlimit { current: Some(0), maximum: Some(0) })?;
+    // Connections have limits of their own; the database and the log must never lack a descriptor.
+    let files = getrlimit(Resource::Nofile);
+    let _ = setrlimit(Resource::Nofile, Rlimit { current: files.maximum, ..files });
     std::fs::create_dir_all(&settings.home.logs)?;
     logging::start(&settings.home.logs, settings.log_level, settings.log_days)?;
     let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
-    runtime.block_on(async {
+    let outcome = runtime.block_on(async {
         let shutdown = CancellationToken::new();
         end_on_signals(&shutdown)?;
         run(settings, shutdown, |_| {
@@ -52,7 +67,9 @@ fn start(settings: Settings) -> anyhow::Result<()> {
         })
         .await
         .map_err(anyhow::Error::from)
-    })
+    });
+    runtime.shutdown_timeout(LAST_WORK);
+    outcome
 }
 
 fn end_on_signals(shutdown: &CancellationToken) -> anyhow::Result<()> {

@@ -6,6 +6,7 @@
 
 mod install;
 mod orphan;
+mod verify;
 
 use std::io;
 use std::os::unix::net::UnixStream;
@@ -44,11 +45,26 @@ pub enum ServerState {
     Ready,
     /// Not running; it is tried again by itself.
     Down {
-        /// What happened and what to do, in plain words.
+        /// What happened, in plain words.
         reason: String,
+        /// What sort of thing.
+        fault: Fault,
     },
     /// Stopped on purpose.
     Stopped,
+}
+
+/// What sort of thing keeps a server from running.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fault {
+    /// The disk is full.
+    Full,
+    /// The disk can't be written.
+    ReadOnly,
+    /// A file of its is damaged or missing.
+    Damaged,
+    /// Something else, which may pass.
+    Other,
 }
 
 /// Why the private server is not running.
@@ -67,6 +83,17 @@ pub enum ServerError {
         /// Why.
         cause: io::Error,
     },
+    /// What lies in its data directory was not made by Yadori, or its mark is missing.
+    #[error(
+        "{0} holds files and not the mark of Yadori's records; nothing was changed. If these are the records, put an empty file `{mark}` into it; if not, move it elsewhere",
+        mark = install::MARKER
+    )]
+    Unmarked(String),
+    /// It runs, but not with its own configuration: it was ended.
+    #[error(
+        "the database server did not follow its configuration ({0}), and was ended; look at the permissions of its configuration file"
+    )]
+    NotItsOwn(String),
     /// The installation failed.
     #[error("the database could not be set up: {0}")]
     Install(String),
@@ -163,7 +190,7 @@ fn supervise(paths: &ServerPaths, shared: &Shared, tell: &watch::Sender<ServerSt
             break;
         }
         tracing::warn!("{why}");
-        tell.send_replace(ServerState::Down { reason: why.to_string() });
+        tell.send_replace(ServerState::Down { reason: why.to_string(), fault: why.fault() });
         // One that ran for a while is restarted at once; one that fails at each start is not pressed.
         pause = if started.elapsed() > Duration::from_secs(10) {
             Duration::from_millis(50)
@@ -191,6 +218,10 @@ fn run_once(
         let _ = child.kill();
     }
     let outcome = await_ready(&mut child, paths).and_then(|()| {
+        verify::own(paths, child.id()).inspect_err(|_| {
+            let _ = child.kill();
+            let _ = child.wait();
+        })?;
         tell.send_replace(ServerState::Ready);
         child.wait().map(|status| status.to_string()).map_err(|cause| files(&paths.data, cause))
     });
@@ -247,13 +278,34 @@ fn await_ready(child: &mut Child, paths: &ServerPaths) -> Result<(), ServerError
     }
 }
 
+impl ServerError {
+    /// What sort of thing it is.
+    pub fn fault(&self) -> Fault {
+        let of_file = |cause: &io::Error| match cause.kind() {
+            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Fault::Full,
+            io::ErrorKind::ReadOnlyFilesystem => Fault::ReadOnly,
+            _ => Fault::Other,
+        };
+        match self {
+            Self::Files { cause, .. } => of_file(cause),
+            Self::Ended { tail, .. } => install::fault_of(tail),
+            Self::Install(said) => match install::fault_of(said) {
+                Fault::Damaged => Fault::Other,
+                fault => fault,
+            },
+            _ => Fault::Other,
+        }
+    }
+}
+
 fn files(path: &Path, cause: io::Error) -> ServerError {
     ServerError::Files { path: path.display().to_string(), cause }
 }
 
 /// The name of the operating system user, which is also the database user of a private server.
 pub fn current_user() -> io::Result<String> {
-    let uid = nix::unistd::geteuid();
-    let user = nix::unistd::User::from_uid(uid).map_err(io::Error::from)?;
-    user.map(|user| user.name).ok_or_else(|| io::Error::other(format!("user {uid} has no name")))
+    let uid = rustix::process::geteuid().as_raw();
+    let user = uzers::get_user_by_uid(uid);
+    let name = user.map(|user| user.name().to_string_lossy().into_owned());
+    name.ok_or_else(|| io::Error::other(format!("user {uid} has no name")))
 }

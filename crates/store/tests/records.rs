@@ -8,7 +8,10 @@ use std::time::{Duration, Instant};
 use sqlx::AssertSqlSafe;
 use sqlx::mysql::MySqlPool;
 use tempfile::TempDir;
-use yadori_core::{Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RepresentationRecord, Source, Stamp};
+use yadori_core::{
+    Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RepresentationRecord, Source,
+    Stamp,
+};
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
 use yadori_store::{
     ActRow, CHUNK, ClipRow, CommitError, Group, Location, OpenError, ReadError, RefusalRow, Store,
@@ -192,8 +195,13 @@ async fn orphans_are_collected_and_what_is_used_stays() {
 async fn staging_committing_removing_and_collecting_at_once_destroy_no_content() {
     let (_server, store) = store("at_once").await;
     let large = |n: usize| {
-        let content = Content::new((0..CHUNK * 2 + 7).map(|at| ((at * (n + 3)) % 253) as u8).collect::<Vec<_>>());
-        let record = RepresentationRecord { mime: "image/png".into(), size: content.len() as u64, digest: content.digest() };
+        let content =
+            Content::new((0..CHUNK * 2 + 7).map(|at| ((at * (n + 3)) % 253) as u8).collect::<Vec<_>>());
+        let record = RepresentationRecord {
+            mime: "image/png".into(),
+            size: content.len() as u64,
+            digest: content.digest(),
+        };
         let mut state = ClipState::default();
         state.capture(OfferRecord { representations: vec![record], source: Source::default() }, 1, stamp(1));
         let facts = Some(Facts::of_text("", content.len() as u64, false));
@@ -234,10 +242,12 @@ async fn staging_committing_removing_and_collecting_at_once_destroy_no_content()
         let (row, content) = &kinds[n];
         let collected = Group { unneeded: std::mem::take(&mut unneeded), ..Group::default() };
         store.commit(&collected).await.unwrap();
-        let mut group = Group { clips: vec![row.clone()], staged: vec![content.digest()], ..Group::default() };
+        let mut group =
+            Group { clips: vec![row.clone()], staged: vec![content.digest()], ..Group::default() };
         if !keep {
             let gone = ClipRow { state: row.state.tombstone(), facts: None, ..row.clone() };
-            group = Group { clips: vec![gone], dropped: vec![(row.id.0, content.digest())], ..Group::default() };
+            group =
+                Group { clips: vec![gone], dropped: vec![(row.id.0, content.digest())], ..Group::default() };
         }
         loop {
             match store.commit(&group).await {

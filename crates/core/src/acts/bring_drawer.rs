@@ -35,7 +35,8 @@ pub fn bring_drawer(
     let name = valid_name(&foreign.name).ok()?;
     let folded = fold(&name);
     let drawers = history.drawers();
-    let there = drawers.shown().into_iter().find(|(_, state)| state.name().map(fold).as_ref() == Some(&folded));
+    let there =
+        drawers.shown().into_iter().find(|(_, state)| state.name().map(fold).as_ref() == Some(&folded));
     let mut new = there.is_none();
     let (id, mut state) = match there {
         Some((id, state)) => (id.to_owned(), state.clone()),

@@ -108,13 +108,14 @@ fn free_name(history: &History, name: &str, own: Option<&str>) -> Result<String,
     let name = valid_name(name)?;
     let folded = fold(&name);
     let shown = history.drawers().shown();
-    let taken = shown.iter().any(|(id, state)| Some(*id) != own && state.name().map(fold).as_ref() == Some(&folded));
+    let taken =
+        shown.iter().any(|(id, state)| Some(*id) != own && state.name().map(fold).as_ref() == Some(&folded));
     if taken { Err(ActError::NameTaken(name)) } else { Ok(name) }
 }
 
 /// The plan, if it changes anything.
 pub(super) fn if_it_changes_anything(plan: Plan) -> Result<Plan, ActError> {
-    let same = plan.clips.is_empty()
-        && plan.drawers.iter().all(|one| one.before.as_ref() == Some(&one.after));
+    let same =
+        plan.clips.is_empty() && plan.drawers.iter().all(|one| one.before.as_ref() == Some(&one.after));
     if same { Err(ActError::AlreadySo) } else { Ok(plan) }
 }

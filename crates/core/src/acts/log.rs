@@ -215,7 +215,8 @@ impl ActLog {
                 .filter(|number| !ended.contains(number))
                 .collect();
             // An act that can bring it back still holds it.
-            let held = others.iter().filter_map(|number| self.acts.get(number)).any(|act| self.brings_back(act));
+            let held =
+                others.iter().filter_map(|number| self.acts.get(number)).any(|act| self.brings_back(act));
             if !held {
                 clips.push(*id);
                 forgetting.extend(others);

@@ -30,6 +30,7 @@ pub use error::ActError;
 pub use kind::ActKind;
 pub use log::{ActEntry, ActLog, Way};
 pub use moment::Moment;
+pub use placing::drawer_called;
 pub use plan::Plan;
 pub use record::ActRecord;
 pub use turn::{Turned, turn};

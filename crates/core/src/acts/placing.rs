@@ -30,8 +30,11 @@ impl Thing {
     }
 }
 
-/// The id of a drawer, by id or name.
-pub(super) fn drawer_called(history: &History, name: &str) -> Result<String, ActError> {
+/// The id of a drawer, by id or name (or the beginning of a name).
+///
+/// # Errors
+/// There is none, or there are several; the error names those that are there.
+pub fn drawer_called(history: &History, name: &str) -> Result<String, ActError> {
     history.drawers().find(name).map(|(id, _)| id.to_owned()).map_err(|why| match why {
         NoDrawer::None => {
             let shown = history.drawers().shown();

@@ -91,8 +91,11 @@ impl ActRecord {
         if value.is_array() {
             // The first version kept the removed clips alone.
             let removed: Vec<StoredClip> = serde_json::from_value(value).ok()?;
-            let clips =
-                removed.iter().map(|clip| ClipChange { id: clip.id, before: ClipFace::of(clip), after: None });
+            let clips = removed.iter().map(|clip| ClipChange {
+                id: clip.id,
+                before: ClipFace::of(clip),
+                after: None,
+            });
             return Some(Self { clips: clips.collect(), drawers: Vec::new() });
         }
         serde_json::from_value::<SecondVersion>(value).ok().map(SecondVersion::read)

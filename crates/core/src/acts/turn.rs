@@ -43,7 +43,8 @@ pub fn turn(
     for change in &record.drawers {
         let state = history.drawers().state(&change.id).cloned().unwrap_or_default();
         let before = Drawer { id: change.id.clone(), state };
-        let after = Drawer { id: change.id.clone(), state: drawer(change, way, before.state.clone(), moment) };
+        let after =
+            Drawer { id: change.id.clone(), state: drawer(change, way, before.state.clone(), moment) };
         turned.drawers.push(DrawerPlan { before: Some(before), after });
     }
     Some(turned)
@@ -168,7 +169,8 @@ fn drawer(change: &DrawerRecord, way: Way, mut now: DrawerState, moment: &mut Mo
             if from.rank != to.rank && shown.rank == from.rank {
                 now.rank = moment.write(now.newest_stamp(), to.rank.clone());
             }
-            for id in from.dividers.keys().chain(to.dividers.keys().filter(|id| !from.dividers.contains_key(*id)))
+            for id in
+                from.dividers.keys().chain(to.dividers.keys().filter(|id| !from.dividers.contains_key(*id)))
             {
                 let (from, to) = (from.dividers.get(id), to.dividers.get(id));
                 if from != to && shown.dividers.get(id) == from {

@@ -2,8 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::clip::link;
 use crate::clip::id::Class;
+use crate::clip::link;
 
 /// How many characters of a text its facts carry.
 pub const HEAD_CHARS: usize = 600;
@@ -12,6 +12,7 @@ pub const HEAD_FILES: usize = 40;
 
 /// What a person would call it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
     /// Words, with or without formatting.
@@ -38,6 +39,7 @@ impl Kind {
 
 /// A picture's form, read from its header.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Picture {
     /// MIME type of the representation that shows it.
     pub mime: String,

@@ -2,8 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::clip::mime;
 use crate::clip::content::Content;
+use crate::clip::mime;
 use crate::clip::time::Micros;
 
 /// The most that one copy may hold, all representations together, in bytes: 64 MiB.
@@ -27,6 +27,7 @@ impl Representation {
 
 /// Where a copy came from, as far as the desktop tells. What had the focus is a hint, not proof.
 #[derive(Clone, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Source {
     /// The program, e.g. `Chromium`.
     #[serde(default, skip_serializing_if = "Option::is_none")]

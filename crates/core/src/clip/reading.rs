@@ -2,12 +2,12 @@
 //! spreadsheet range is text, html and picture, and is a text; a picture copied in a browser has html and picture and
 //! no text, and is an image; a file manager's copy is files.
 
-use crate::clip::facts::{HEAD_FILES, path_of};
-use crate::clip::mime;
-use crate::clip::facts::{Facts, Picture};
-use crate::clip::id::{Class, ClipId};
-use crate::clip::offer::{Offer, Representation};
 use crate::clip::device::DeviceId;
+use crate::clip::facts::{Facts, Picture};
+use crate::clip::facts::{HEAD_FILES, path_of};
+use crate::clip::id::{Class, ClipId};
+use crate::clip::mime;
+use crate::clip::offer::{Offer, Representation};
 use crate::text::html;
 
 /// What an offer turned out to be.

@@ -11,7 +11,6 @@ use crate::history::drawers::Drawers;
 use crate::history::stored::StoredClip;
 use crate::merge::clip::{ClipState, Kept};
 
-
 /// The shortest prefix of an id that is shown.
 pub const SHORTEST_PREFIX: usize = 4;
 
@@ -91,6 +90,12 @@ impl History {
     /// Fills the history at start; `clips` in any order. Faster than putting them one by one. What is there already
     /// stays.
     pub fn load(&mut self, clips: impl IntoIterator<Item = StoredClip>) {
+        self.add(clips);
+        self.put_in_order();
+    }
+
+    /// Adds clips without putting them in order yet: [`History::put_in_order`] does that for all of them.
+    pub fn add(&mut self, clips: impl IntoIterator<Item = StoredClip>) {
         for stored in clips {
             let (id, state) = (stored.id, stored.state.clone());
             match stored.into_clip() {
@@ -102,6 +107,10 @@ impl History {
                 }
             }
         }
+    }
+
+    /// Puts everything in order, after [`History::add`].
+    pub fn put_in_order(&mut self) {
         self.order = self.clips.values().map(|clip| (clip.ordered_at, clip.id)).collect();
         self.order.sort_unstable();
         self.kept = self

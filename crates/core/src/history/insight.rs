@@ -93,12 +93,12 @@ pub fn insight<'c>(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::clip::device::DeviceId;
     use crate::clip::facts::Facts;
     use crate::clip::id::{Class, ClipId};
     use crate::clip::offer::Source;
     use crate::merge::clip::{ClipState, OfferRecord};
-    use crate::clip::device::DeviceId;
-use crate::merge::stamp::Stamp;
+    use crate::merge::stamp::Stamp;
     use jiff::civil::DateTime;
 
     fn clip(when: &str, zone: &TimeZone) -> Clip {

@@ -17,7 +17,6 @@ use crate::clip::time::Micros;
 use crate::merge::register::{Written, above, newest};
 use crate::merge::stamp::Stamp;
 
-
 /// The newest offer and up to three earlier distinct ones.
 pub const OFFERS_KEPT: usize = 4;
 

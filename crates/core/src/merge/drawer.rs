@@ -9,7 +9,6 @@ use crate::clip::color::Color;
 use crate::merge::register::{Written, above, newest};
 use crate::merge::stamp::Stamp;
 
-
 /// A heading inside a drawer.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Divider {

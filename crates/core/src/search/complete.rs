@@ -1,8 +1,8 @@
 //! Completion of a query: names of filters, and their values, for the word that is being written.
 
 use super::query::{FILTERS, IS, tokens};
-use crate::text::fold::fold;
 use crate::clip::color::Color;
+use crate::text::fold::fold;
 
 /// Values that only the history knows.
 #[derive(Clone, Debug, Default)]

@@ -18,9 +18,7 @@ use crate::merge::clip::Kept;
 use crate::search::index::{Found, Index, SEARCHED_BYTES, Text, facts_are_whole};
 use crate::search::query::Query;
 use crate::search::scan;
-use crate::search::texts::{
-    DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, Spot, TITLED, Texts, WHOLE,
-};
+use crate::search::texts::{DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, Spot, TITLED, Texts, WHOLE};
 use crate::text::fold::{PART, fold, fold_into};
 
 /// Documents in the side run at least before the runs are woven into one.

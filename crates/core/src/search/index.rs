@@ -2,11 +2,11 @@
 
 use std::sync::atomic::AtomicBool;
 
-use crate::search::query::{Query, QueryError, Test};
-use crate::search::names::drawers_called;
-use crate::history::drawers::Drawers;
 use crate::clip::id::ClipId;
 use crate::history::all::Clip;
+use crate::history::drawers::Drawers;
+use crate::search::names::drawers_called;
+use crate::search::query::{Query, QueryError, Test};
 
 /// Bytes of a clip's text that are searched: the first MiB.
 pub const SEARCHED_BYTES: usize = 1 << 20;

@@ -9,7 +9,7 @@ pub mod names;
 pub mod pattern;
 pub mod query;
 mod scan;
-mod texts;
+pub mod texts;
 pub mod when;
 
 pub use corpus::Corpus;

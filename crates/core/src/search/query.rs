@@ -7,9 +7,9 @@ use std::ops::Range;
 
 use super::pattern::Pattern;
 use super::when::{self, Here};
+use crate::clip::color::Color;
 use crate::clip::facts::Kind;
 use crate::text::fold::fold;
-use crate::clip::color::Color;
 
 /// Bytes of a query at most.
 pub const QUERY_BYTES: usize = 4_000;

@@ -15,7 +15,6 @@ use crate::search::query::{Is, Query, Test};
 use crate::search::texts::{Block, DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, TITLED, Texts};
 use crate::text::fold::{PART, fold};
 
-
 /// Blocks that one thread looks at before it is worth starting a second.
 const ALONE: usize = 3;
 
@@ -97,7 +96,8 @@ fn fact<'q>(
             Box::new(move |doc| set(doc.program))
         }
         Test::On(name) => {
-            let called = |device: &DeviceId| corpus.device_names.get(device).is_some_and(|own| own.starts_with(name));
+            let called =
+                |device: &DeviceId| corpus.device_names.get(device).is_some_and(|own| own.starts_with(name));
             let set = among(corpus.devices.which(|all| all.iter().any(|device| called(device))));
             Box::new(move |doc| set(doc.devices))
         }

@@ -1,9 +1,12 @@
 //! Comparing an edited text with what it was made from.
 
+use serde::{Deserialize, Serialize};
 use similar::{Algorithm, ChangeTag, TextDiff};
 
 /// What became of a part of a text.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub enum Part {
     /// In both.
     Same,

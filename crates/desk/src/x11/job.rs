@@ -3,8 +3,8 @@
 
 use std::collections::VecDeque;
 
-use yadori_core::{COPY_CAP, Micros, Offer, Representation, Source};
 use yadori_core::clip::mime;
+use yadori_core::{COPY_CAP, Micros, Offer, Representation, Source};
 
 /// How long an owner may take for an answer or a chunk, in milliseconds.
 pub(crate) const PATIENCE_MS: u64 = 2_000;

@@ -1,17 +1,13 @@
 //! Who is let in. Over TCP: the Host must be this service by one of its loopback names (so that no rebound name gets
-//! in), the Origin must be this console's, and every call carries a key. On the Unix socket: this user and root.
-
-use std::io;
+//! in), the Origin must be this console's, and every call carries a key.
 
 use axum::extract::{Request, State};
-use axum::http::{HeaderMap, StatusCode, header};
+use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
-use axum::serve::Listener;
-use tokio::net::{UnixListener, UnixStream};
 
 use super::Failure;
-use crate::app::Shared;
+use crate::state::app::Shared;
 
 #[derive(Clone, Debug)]
 pub(super) struct Gate {
@@ -22,7 +18,12 @@ pub(super) struct Gate {
 pub(super) async fn pass(State(gate): State<Gate>, request: Request, next: Next) -> Response {
     match check(&gate, &request) {
         Ok(()) => next.run(request).await,
-        Err(failure) => failure.into_response(),
+        // Whatever else was to come is not read.
+        Err(failure) => {
+            let mut response = failure.into_response();
+            response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
+            response
+        }
     }
 }
 
@@ -75,39 +76,9 @@ fn bearer(headers: &HeaderMap) -> Option<&str> {
     headers.get(header::AUTHORIZATION)?.to_str().ok()?.strip_prefix("Bearer ")
 }
 
-/// A Unix listener that hangs up on other users. The directory keeps them out already; this holds if it is opened up.
-#[derive(Debug)]
-pub struct OwnUser(pub UnixListener);
-
-impl Listener for OwnUser {
-    type Io = UnixStream;
-    type Addr = tokio::net::unix::SocketAddr;
-
-    async fn accept(&mut self) -> (Self::Io, Self::Addr) {
-        let own = rustix::process::geteuid().as_raw();
-        loop {
-            match self.0.accept().await {
-                Ok((stream, address)) => match stream.peer_cred() {
-                    Ok(peer) if peer.uid() == own || peer.uid() == 0 => return (stream, address),
-                    _ => tracing::warn!("another user tried to connect and was turned away"),
-                },
-                Err(why) => {
-                    tracing::warn!("a connection could not be accepted: {why}");
-                    tokio::time::sleep(std::time::Duration::from_millis(100)).await;
-                }
-            }
-        }
-    }
-
-    fn local_addr(&self) -> io::Result<Self::Addr> {
-        self.0.local_addr()
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use axum::http::HeaderValue;
 
     fn origin_passes(pairs: &[(&'static str, &'static str)]) -> bool {
         let mut headers = HeaderMap::new();

@@ -8,14 +8,18 @@ use axum::response::{IntoResponse, Response};
 use yadori_api::Problem;
 use yadori_api::problem::PROBLEM_JSON;
 use yadori_core::AddressError;
-use yadori_core::take::fill_in::FillError;
+use yadori_core::acts::ActError;
+use yadori_core::acts::error::Obstacle;
 use yadori_core::history::all::Unresolved;
 use yadori_core::search::QueryError;
-use yadori_desk::TakeError;
+use yadori_core::take::fill_in::FillError;
 
-use crate::app::ContentError;
-use crate::home::HomeError;
-use crate::keeper::ActError;
+use crate::home::random::NoRandomness;
+use crate::search::find::SearchError;
+use crate::state::at_hand::ContentError;
+use crate::take::fill::FillingError;
+use crate::take::take::TakeError;
+use crate::writer::WriteError;
 
 /// Why a request was not carried out.
 #[derive(Debug)]
@@ -34,6 +38,7 @@ struct More {
     candidates: Vec<String>,
     at: Option<(u32, u32)>,
     questions: Vec<yadori_api::Question>,
+    retry_after: Option<u32>,
 }
 
 /// Bytes of a text as characters.
@@ -60,6 +65,31 @@ impl Failure {
     pub fn hint(mut self, hint: impl Into<String>) -> Self {
         self.hint = Some(hint.into());
         self
+    }
+
+    /// The same with a time, in seconds, after which trying again makes sense (RFC 9110 section 10.2.3).
+    pub fn retry_after(mut self, seconds: u32) -> Self {
+        self.more.get_or_insert_default().retry_after = Some(seconds);
+        self
+    }
+
+    /// The records are not open.
+    pub fn not_open() -> Self {
+        Self::unavailable("the records are not open yet").retry_after(1)
+    }
+
+    /// A zone that is none.
+    pub fn no_zone() -> Self {
+        Self::invalid("`zone` must be the name of a time zone")
+    }
+
+    /// A text that can't be filled in.
+    pub fn fill(text: &str, why: FillingError) -> Self {
+        match why {
+            FillingError::Text(why) => Self::fill_in(text, &why),
+            FillingError::Content(why) => Self::from(why),
+            why => Self::invalid(why.to_string()),
+        }
     }
 
     /// What was asked makes no sense.
@@ -137,6 +167,9 @@ impl IntoResponse for Failure {
         };
         let mut response = (self.status, Json(problem)).into_response();
         response.headers_mut().insert(header::CONTENT_TYPE, HeaderValue::from_static(PROBLEM_JSON));
+        if let Some(seconds) = more.retry_after {
+            response.headers_mut().insert(header::RETRY_AFTER, HeaderValue::from(seconds));
+        }
         if self.status == StatusCode::UNAUTHORIZED {
             response.headers_mut().insert(header::WWW_AUTHENTICATE, HeaderValue::from_static("Bearer"));
         }
@@ -182,54 +215,93 @@ impl From<ContentError> for Failure {
                 "The clip is damaged",
                 why.to_string(),
             )
-            .hint("restore a backup into a new home with `yadori restore`"),
+            .hint("`yadori check` names every clip that is damaged, and mends what can be mended"),
         }
     }
 }
 
 impl From<TakeError> for Failure {
     fn from(why: TakeError) -> Self {
+        let words = why.to_string();
+        let no_clipboard = |title| Self::new(StatusCode::CONFLICT, "no-clipboard", title, words.clone());
+        match why {
+            TakeError::NoDesk => {
+                no_clipboard("There is no clipboard").hint("start yadorid without --no-capture")
+            }
+            TakeError::Desk(_) => no_clipboard("It could not be put on the clipboard"),
+            TakeError::Content(why) => Self::from(why),
+            TakeError::Filling(text, why) => Self::fill(&text, why),
+            TakeError::Asks(questions) => Self::questions(questions),
+            TakeError::NoPlainForm => {
+                Self::new(StatusCode::UNPROCESSABLE_ENTITY, "no-plain-form", "It has no plain form", words)
+                    .hint("take it as it was copied, without --plain")
+            }
+        }
+    }
+}
+
+impl From<SearchError> for Failure {
+    fn from(why: SearchError) -> Self {
         Self::new(
-            StatusCode::CONFLICT,
-            "no-clipboard",
-            "It could not be put on the clipboard",
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "search-too-long",
+            "The search took too long",
             why.to_string(),
         )
+        .hint("use a simpler pattern, or a word or a time beside it")
     }
 }
 
 impl From<ActError> for Failure {
     fn from(why: ActError) -> Self {
-        match why {
-            ActError::Unavailable(why) => Self::unavailable(why),
-            ActError::Nothing(why) => {
-                Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", why)
+        let words = why.to_string();
+        match why.obstacle() {
+            Obstacle::Nothing => {
+                Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", words)
             }
-            ActError::NoDrawer(why) => {
-                Self::new(StatusCode::NOT_FOUND, "no-such-drawer", "There is no such drawer", why)
+            Obstacle::NoDrawer => {
+                Self::new(StatusCode::NOT_FOUND, "no-such-drawer", "There is no such drawer", words)
                     .hint("`yadori drawer list` shows them all")
             }
-            ActError::Invalid(why) => {
-                Self::new(StatusCode::UNPROCESSABLE_ENTITY, "invalid-request", "That can't be done", why)
+            Obstacle::Invalid => {
+                Self::new(StatusCode::UNPROCESSABLE_ENTITY, "invalid-request", "That can't be done", words)
             }
-            ActError::Refused(why) => {
-                Self::new(StatusCode::INTERNAL_SERVER_ERROR, "refused", "It was not carried out", why)
+        }
+    }
+}
+
+impl From<WriteError> for Failure {
+    fn from(why: WriteError) -> Self {
+        let words = why.to_string();
+        match why {
+            WriteError::Act(why) => Self::from(why),
+            WriteError::Unavailable(_) | WriteError::Stopping | WriteError::NotKnown => {
+                Self::unavailable(words)
+            }
+            WriteError::NothingToTurn { .. } | WriteError::Lost(_) | WriteError::Empty => {
+                Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", words)
+            }
+            WriteError::NotEmpty => Self::new(
+                StatusCode::CONFLICT,
+                "not-empty",
+                "The history is not empty",
+                "a backup is restored into an empty history, so that nothing is mixed or lost",
+            )
+            .hint("start yadorid with a new --home DIR and restore there"),
+            WriteError::TooMany(_) => {
+                Self::new(StatusCode::UNPROCESSABLE_ENTITY, "invalid-request", "That can't be done", words)
+            }
+            WriteError::Refused(_) | WriteError::DamagedRecord | WriteError::NoRandomness => {
+                Self::new(StatusCode::INTERNAL_SERVER_ERROR, "refused", "It was not carried out", words)
                     .hint("the service's log says more")
             }
         }
     }
 }
 
-impl From<HomeError> for Failure {
-    fn from(why: HomeError) -> Self {
+impl From<NoRandomness> for Failure {
+    fn from(why: NoRandomness) -> Self {
         Self::new(StatusCode::INTERNAL_SERVER_ERROR, "system", "The system did not help", why.to_string())
-    }
-}
-
-/// The service is ending.
-impl From<tokio::sync::oneshot::error::RecvError> for Failure {
-    fn from(_: tokio::sync::oneshot::error::RecvError) -> Self {
-        Self::unavailable("the service is stopping")
     }
 }
 

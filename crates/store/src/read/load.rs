@@ -1,60 +1,92 @@
-//! Reading records back: at start, for undo, and for a backup.
+//! What is read at start, and for taking an act back.
 
 use futures_util::TryStreamExt;
-use sqlx::{Connection, MySqlConnection, Row};
-use yadori_core::{ClipId, Content, Digest, Drawer};
+use sqlx::mysql::MySqlRow;
+use sqlx::{MySqlConnection, Row};
+use yadori_core::acts::{ActKind, ActRecord};
+use yadori_core::{ClipId, Drawer, Micros, RefusalReason, Stamp, StoredClip};
 
-use crate::write::contents::read_content;
-use crate::{ActRow, ClipRow, ReadError, RefusalRow, Store};
+use crate::error::ReadError;
+use crate::rows::{ActRow, RefusalRow};
+use crate::store::Store;
 
 impl Store {
-    /// Every clip, in no order, tombstones included.
-    pub async fn clips(&self) -> Result<Vec<ClipRow>, ReadError> {
+    /// Gives every clip, in no order, tombstones included; and those of a restore that are still on their way to their
+    /// place.
+    ///
+    /// # Errors
+    /// While the database does not answer, or when a record can't be read.
+    pub async fn each_clip(&self, mut give: impl FnMut(StoredClip)) -> Result<(), ReadError> {
         let mut connection = self.pool.acquire().await?;
-        all_clips(&mut connection).await
-    }
-
-    /// Some clips by id.
-    pub async fn clips_by_id(&self, ids: &[ClipId]) -> Result<Vec<ClipRow>, ReadError> {
-        let mut found = Vec::new();
-        for id in ids {
-            let row = sqlx::query("SELECT id, state, facts, received_at FROM clips WHERE id = ?")
-                .bind(&id.0[..])
-                .fetch_optional(&self.pool)
-                .await?;
-            if let Some(row) = row {
-                found.push(clip_row(&row)?);
+        let whole: bool = sqlx::query_scalar("SELECT restoring FROM service WHERE one = 1")
+            .fetch_one(&mut *connection)
+            .await?;
+        for sql in [
+            "SELECT id, state, facts, ordered_at, ordered FROM clips",
+            "SELECT id, state, facts, ordered_at, TRUE AS ordered FROM incoming",
+        ]
+        .into_iter()
+        .take(1 + usize::from(whole))
+        {
+            let mut rows = sqlx::query(sql).fetch(&mut *connection);
+            while let Some(row) = rows.try_next().await? {
+                give(clip_row(&row)?);
             }
         }
-        Ok(found)
+        Ok(())
     }
 
-    /// Every act, oldest first, without what is needed to take it back.
+    /// Every act in the order of their numbers, without what is needed to take it back.
+    ///
+    /// # Errors
+    /// While the database does not answer, or when a record can't be read.
     pub async fn acts(&self) -> Result<Vec<ActRow>, ReadError> {
-        let rows =
-            sqlx::query("SELECT id, at, kind, undone_at, lasting, subject, clips FROM acts ORDER BY at, id")
-                .fetch_all(&self.pool)
-                .await?;
-        rows.iter()
-            .map(|row| {
-                Ok(ActRow {
-                    id: id_of(row, "id")?,
-                    at: row.try_get("at")?,
-                    kind: String::from_utf8_lossy(&row.try_get::<Vec<u8>, _>("kind")?).into_owned(),
-                    payload: Vec::new(),
-                    holds: Vec::new(),
-                    undone_at: row.try_get("undone_at")?,
-                    lasting: row.try_get("lasting")?,
-                    subject: row
-                        .try_get::<Option<Vec<u8>>, _>("subject")?
-                        .map(|bytes| String::from_utf8_lossy(&bytes).into_owned()),
-                    clips: u32::try_from(row.try_get::<i32, _>("clips")?).unwrap_or(0),
-                })
-            })
-            .collect()
+        let rows = sqlx::query(
+            "SELECT id, number, at, kind, undone_at, undone_number, lasting, subject, known FROM acts ORDER BY number, at, id",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        let mut acts = Vec::with_capacity(rows.len());
+        for (n, row) in rows.iter().enumerate() {
+            let id = id_of(row, "id")?;
+            let known: Option<Vec<u8>> = row.try_get("known")?;
+            let clips = match known {
+                Some(known) => {
+                    known.chunks_exact(16).filter_map(|id| Some(ClipId(id.try_into().ok()?))).collect()
+                }
+                None => {
+                    let payload = self.act_payload(id).await?.unwrap_or_default();
+                    ActRecord::from_bytes(&payload).map(|record| record.ids()).unwrap_or_default()
+                }
+            };
+            let word = text(row.try_get("kind")?);
+            let kind = ActKind::from_word(&word)
+                .ok_or_else(|| ReadError::Damaged("an act of an unknown kind is recorded".into()))?;
+            let number: i64 = row.try_get("number")?;
+            let undone_at: Option<Micros> = row.try_get("undone_at")?;
+            // Acts of earlier versions have no numbers; they come before all that have one, in the order of their times.
+            let in_order = i64::try_from(n).unwrap_or(0) + 1;
+            let undone_number: Option<i64> = row.try_get("undone_number")?;
+            acts.push(ActRow {
+                id,
+                number: if number == 0 { in_order } else { number },
+                at: row.try_get("at")?,
+                kind,
+                payload: Vec::new(),
+                holds: Vec::new(),
+                undone: undone_at.map(|at| (undone_number.unwrap_or(-in_order), at)),
+                lasting: row.try_get("lasting")?,
+                subject: row.try_get::<Option<Vec<u8>>, _>("subject")?.map(text),
+                clips,
+            });
+        }
+        Ok(acts)
     }
 
     /// What is needed to take an act back, or to make it again. `None` when it has ended.
+    ///
+    /// # Errors
+    /// While the database does not answer.
     pub async fn act_payload(&self, id: [u8; 16]) -> Result<Option<Vec<u8>>, ReadError> {
         Ok(sqlx::query_scalar("SELECT payload FROM acts WHERE id = ?")
             .bind(&id[..])
@@ -63,12 +95,18 @@ impl Store {
     }
 
     /// Every drawer, removed ones included.
+    ///
+    /// # Errors
+    /// While the database does not answer, or when a record can't be read.
     pub async fn drawers(&self) -> Result<Vec<Drawer>, ReadError> {
         let mut connection = self.pool.acquire().await?;
         all_drawers(&mut connection).await
     }
 
     /// The newest copies that were not kept, newest first.
+    ///
+    /// # Errors
+    /// While the database does not answer.
     pub async fn refusals(&self, most: u32) -> Result<Vec<RefusalRow>, ReadError> {
         let rows = sqlx::query("SELECT at, reason, size, program FROM refusals ORDER BY at DESC LIMIT ?")
             .bind(most)
@@ -76,10 +114,9 @@ impl Store {
             .await?;
         rows.iter()
             .map(|row| {
-                let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).into_owned();
                 Ok(RefusalRow {
                     at: row.try_get("at")?,
-                    reason: text(row.try_get("reason")?),
+                    reason: RefusalReason::from_word(&text(row.try_get("reason")?)),
                     size: row.try_get::<Option<i64>, _>("size")?.and_then(|size| u64::try_from(size).ok()),
                     program: row.try_get::<Option<Vec<u8>>, _>("program")?.map(text),
                 })
@@ -87,73 +124,62 @@ impl Store {
             .collect()
     }
 
-    /// All records as of one moment, on a connection of its own: changes made meanwhile are not seen.
-    pub async fn snapshot(&self) -> Result<Snapshot, ReadError> {
-        let mut connection = self.pool.acquire().await?.detach();
-        sqlx::query("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ").execute(&mut connection).await?;
-        sqlx::query("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY").execute(&mut connection).await?;
-        Ok(Snapshot { connection })
+    /// The draft for a clip, and when it was kept.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn draft(&self, clip: ClipId) -> Result<Option<(Micros, String)>, ReadError> {
+        let row: Option<(i64, Vec<u8>)> = sqlx::query_as("SELECT at, body FROM drafts WHERE clip = ?")
+            .bind(&clip.0[..])
+            .fetch_optional(&self.pool)
+            .await?;
+        Ok(row.map(|(at, body)| (at, text(body))))
+    }
+
+    /// The last stamp this device's clock gave out, as saved with the last change.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn clock(&self) -> Result<Option<Stamp>, ReadError> {
+        let saved: Option<Vec<u8>> =
+            sqlx::query_scalar("SELECT clock FROM service WHERE one = 1").fetch_one(&self.pool).await?;
+        Ok(saved.as_deref().and_then(Stamp::from_bytes))
     }
 }
 
-/// A view of the records that does not change.
-#[derive(Debug)]
-pub struct Snapshot {
-    connection: MySqlConnection,
+fn text(bytes: Vec<u8>) -> String {
+    String::from_utf8(bytes).unwrap_or_else(|why| String::from_utf8_lossy(why.as_bytes()).into_owned())
 }
 
-impl Snapshot {
-    /// Every clip.
-    pub async fn clips(&mut self) -> Result<Vec<ClipRow>, ReadError> {
-        all_clips(&mut self.connection).await
-    }
-
-    /// Every drawer.
-    pub async fn drawers(&mut self) -> Result<Vec<Drawer>, ReadError> {
-        all_drawers(&mut self.connection).await
-    }
-
-    /// One content.
-    pub async fn content(&mut self, digest: Digest) -> Result<Content, ReadError> {
-        read_content(&mut self.connection, digest).await
-    }
-
-    /// Ends the view.
-    pub async fn close(self) {
-        let _ = self.connection.close().await;
-    }
-}
-
-async fn all_clips(connection: &mut MySqlConnection) -> Result<Vec<ClipRow>, ReadError> {
-    let mut rows = sqlx::query("SELECT id, state, facts, received_at FROM clips").fetch(connection);
-    let mut clips = Vec::new();
-    while let Some(row) = rows.try_next().await? {
-        clips.push(clip_row(&row)?);
-    }
-    Ok(clips)
-}
-
-async fn all_drawers(connection: &mut MySqlConnection) -> Result<Vec<Drawer>, ReadError> {
+pub(crate) async fn all_drawers(connection: &mut MySqlConnection) -> Result<Vec<Drawer>, ReadError> {
     let rows = sqlx::query("SELECT id, state FROM drawers").fetch_all(connection).await?;
     rows.iter()
         .map(|row| {
-            let id = String::from_utf8(row.try_get("id")?).map_err(|_| ReadError::Damaged)?;
-            let state = serde_json::from_slice(row.try_get("state")?).map_err(|_| ReadError::Damaged)?;
+            let unreadable = || ReadError::Damaged("the record of a drawer can't be read".into());
+            let id = String::from_utf8(row.try_get("id")?).map_err(|_| unreadable())?;
+            let state = serde_json::from_slice(row.try_get("state")?).map_err(|_| unreadable())?;
             Ok(Drawer { id, state })
         })
         .collect()
 }
 
-fn id_of(row: &sqlx::mysql::MySqlRow, column: &str) -> Result<[u8; 16], ReadError> {
-    row.try_get::<Vec<u8>, _>(column)?.as_slice().try_into().map_err(|_| ReadError::Damaged)
+fn id_of(row: &MySqlRow, column: &str) -> Result<[u8; 16], ReadError> {
+    let unreadable = |_| ReadError::Damaged("an id is recorded that is none".into());
+    row.try_get::<Vec<u8>, _>(column)?.as_slice().try_into().map_err(unreadable)
 }
 
-fn clip_row(row: &sqlx::mysql::MySqlRow) -> Result<ClipRow, ReadError> {
+pub(crate) fn clip_row(row: &MySqlRow) -> Result<StoredClip, ReadError> {
+    let unreadable = |_| ReadError::Damaged("the record of a clip can't be read".into());
     let facts: Option<&[u8]> = row.try_get("facts")?;
-    Ok(ClipRow {
+    let mut clip = StoredClip {
         id: ClipId(id_of(row, "id")?),
-        state: serde_json::from_slice(row.try_get("state")?).map_err(|_| ReadError::Damaged)?,
-        facts: facts.map(serde_json::from_slice).transpose().map_err(|_| ReadError::Damaged)?,
-        received_at: row.try_get("received_at")?,
-    })
+        state: serde_json::from_slice(row.try_get("state")?).map_err(unreadable)?,
+        facts: facts.map(serde_json::from_slice).transpose().map_err(unreadable)?,
+        ordered_at: row.try_get("ordered_at")?,
+    };
+    if !row.try_get::<bool, _>("ordered")? {
+        // Of an earlier version: by the earlier of copying and receiving.
+        clip.ordered_at = clip.state.copied_at().map_or(clip.ordered_at, |at| at.min(clip.ordered_at));
+    }
+    Ok(clip)
 }

@@ -1,3 +1,6 @@
-//! Reading records back: at start, for undo, and for a backup.
+//! Reading records back: at start, for undo, for a backup, and to check them.
 
+pub(crate) mod check;
+pub(crate) mod content;
 pub(crate) mod load;
+pub(crate) mod snapshot;

@@ -1,52 +1,104 @@
 //! Setting up the data directory of the private server, and its small configuration.
 
+use std::io::Write;
+use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
-use super::{ServerError, ServerPaths, files};
+use super::{Fault, ServerError, ServerPaths, files};
 
-/// Written last, so that an installation that was interrupted is started over.
-const MARKER: &str = "installed-by-yadori";
+/// Marks a whole installation.
+pub(super) const MARKER: &str = "installed-by-yadori";
 
-/// Makes sure that the data directory holds a whole installation.
+/// Makes sure that the data directory holds a whole installation. One that holds anything else is never touched: an
+/// installation is made beside its place, and moved there when it is whole.
 pub(super) fn ensure(paths: &ServerPaths) -> Result<(), ServerError> {
+    let at = |path: &Path| {
+        let path = path.to_owned();
+        move |cause| files(&path, cause)
+    };
     if paths.data.join(MARKER).exists() {
-        return Ok(());
+        return close(&paths.data).map_err(at(&paths.data));
     }
-    if paths.data.join("yadori").exists() {
-        // Records without the marker: never overwrite them.
-        return std::fs::write(paths.data.join(MARKER), "").map_err(|cause| files(&paths.data, cause));
+    let holds_something = match std::fs::read_dir(&paths.data) {
+        Ok(mut entries) => entries.next().is_some(),
+        Err(why) if why.kind() == std::io::ErrorKind::NotFound => false,
+        Err(why) => return Err(files(&paths.data, why)),
+    };
+    if holds_something {
+        if paths.data.join("yadori").is_dir() && paths.data.join("ibdata1").is_file() {
+            // Records without the mark, as a copy of a home may leave them.
+            return write_mark(&paths.data).map_err(at(&paths.data));
+        }
+        return Err(ServerError::Unmarked(paths.data.display().to_string()));
     }
-    let installer = find("mariadb-install-db")?;
-    if paths.data.exists() {
-        std::fs::remove_dir_all(&paths.data).map_err(|cause| files(&paths.data, cause))?;
+    let mut scratch = paths.data.clone().into_os_string();
+    scratch.push(".installing");
+    let scratch = PathBuf::from(scratch);
+    // Left behind by an installation that was cut off: its name says whose it is.
+    match std::fs::remove_dir_all(&scratch) {
+        Err(why) if why.kind() != std::io::ErrorKind::NotFound => return Err(files(&scratch, why)),
+        _ => {}
     }
-    std::fs::create_dir_all(&paths.data).map_err(|cause| files(&paths.data, cause))?;
-    let user = super::current_user().map_err(|cause| files(&paths.data, cause))?;
-    let mut command = Command::new(installer);
+    make_directory(&scratch).map_err(at(&scratch))?;
+    install_into(&scratch)?;
+    write_mark(&scratch).map_err(at(&scratch))?;
+    match std::fs::remove_dir(&paths.data) {
+        Err(why) if why.kind() != std::io::ErrorKind::NotFound => return Err(files(&paths.data, why)),
+        _ => {}
+    }
+    std::fs::rename(&scratch, &paths.data).map_err(at(&paths.data))
+}
+
+fn install_into(directory: &Path) -> Result<(), ServerError> {
+    let user = super::current_user().map_err(|cause| files(directory, cause))?;
+    let mut command = Command::new(find("mariadb-install-db")?);
     command
         .arg("--no-defaults")
-        .arg(format!("--datadir={}", paths.data.display()))
+        .arg(format!("--datadir={}", directory.display()))
         .arg("--auth-root-authentication-method=socket")
         .arg(format!("--auth-root-socket-user={user}"))
         .args(["--skip-test-db", "--skip-log-bin", "--skip-name-resolve"]);
     if rustix::process::geteuid().is_root() {
         command.arg("--user=root");
     }
-    let done = command.stdin(Stdio::null()).output().map_err(|cause| files(&paths.data, cause))?;
+    let done = command.stdin(Stdio::null()).output().map_err(|cause| files(directory, cause))?;
     if !done.status.success() {
         let said = String::from_utf8_lossy(&done.stderr);
         let last =
             said.lines().rev().find(|line| !line.trim().is_empty()).unwrap_or("it said nothing").to_owned();
         return Err(ServerError::Install(last));
     }
-    std::fs::write(paths.data.join(MARKER), "").map_err(|cause| files(&paths.data, cause))
+    Ok(())
+}
+
+/// A directory for this user alone, whatever the process's umask.
+fn make_directory(path: &Path) -> std::io::Result<()> {
+    std::fs::DirBuilder::new().recursive(true).mode(0o700).create(path)?;
+    close(path)
+}
+
+fn close(path: &Path) -> std::io::Result<()> {
+    std::fs::set_permissions(path, std::fs::Permissions::from_mode(0o700))
+}
+
+fn write_mark(directory: &Path) -> std::io::Result<()> {
+    write_private(&directory.join(MARKER), "")
+}
+
+/// A file for this user alone, whatever the process's umask: MariaDB ignores a configuration that others may write.
+fn write_private(path: &Path, text: &str) -> std::io::Result<()> {
+    let mut file =
+        std::fs::OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(path)?;
+    file.set_permissions(std::fs::Permissions::from_mode(0o600))?;
+    file.write_all(text.as_bytes())?;
+    file.sync_all()
 }
 
 /// Writes the configuration file and returns its path.
 pub(super) fn write_settings(paths: &ServerPaths) -> Result<PathBuf, ServerError> {
     let scratch = paths.data.join("scratch");
-    std::fs::create_dir_all(&scratch).map_err(|cause| files(&scratch, cause))?;
+    make_directory(&scratch).map_err(|cause| files(&scratch, cause))?;
     let path = paths.data.join("yadori.cnf");
     let text = format!(
         "# Written by yadorid at each start; changes are lost.\n\
@@ -80,7 +132,7 @@ pub(super) fn write_settings(paths: &ServerPaths) -> Result<PathBuf, ServerError
         log = paths.log.display(),
         scratch = scratch.display(),
     );
-    std::fs::write(&path, text).map_err(|cause| files(&path, cause))?;
+    write_private(&path, &text).map_err(|cause| files(&path, cause))?;
     Ok(path)
 }
 
@@ -94,11 +146,93 @@ pub(super) fn find(program: &'static str) -> Result<PathBuf, ServerError> {
         .ok_or(ServerError::Missing(program))
 }
 
-/// The last line of the server's log that reports an error.
+/// The lines of the server's log since its last start that report errors: the first and the last of them.
 pub(super) fn last_error(log: &Path) -> String {
-    let text =
-        std::fs::read(log).map(|bytes| String::from_utf8_lossy(&bytes).into_owned()).unwrap_or_default();
-    let last = text.lines().rev().take(80).find(|line| line.contains("[ERROR]"));
-    last.and_then(|line| line.split("[ERROR]").nth(1))
-        .map_or_else(|| "no error logged".into(), |line| line.trim().to_owned())
+    let text = tail(log).unwrap_or_default();
+    let since = text.rfind("starting as process").map_or(text.as_str(), |at| &text[at..]);
+    let mut errors = since.lines().filter_map(|line| Some(line.split("[ERROR]").nth(1)?.trim()));
+    let first = errors.next();
+    match (first, errors.next_back()) {
+        (None, _) => "no error logged".into(),
+        (Some(first), Some(last)) if last != first => format!("{first} … {last}"),
+        (Some(first), _) => first.to_owned(),
+    }
+}
+
+/// The last part of a log.
+fn tail(log: &Path) -> std::io::Result<String> {
+    use std::io::{Read, Seek, SeekFrom};
+    let mut file = std::fs::File::open(log)?;
+    let length = file.seek(SeekFrom::End(0))?;
+    file.seek(SeekFrom::Start(length.saturating_sub(TAIL)))?;
+    let mut bytes = Vec::new();
+    file.take(TAIL).read_to_end(&mut bytes)?;
+    Ok(String::from_utf8_lossy(&bytes).into_owned())
+}
+
+/// Bytes at the end of a log in which errors are looked for.
+const TAIL: u64 = 64 << 10;
+
+/// What sort of thing the server complains of.
+pub(super) fn fault_of(said: &str) -> Fault {
+    let said = said.to_ascii_lowercase();
+    let has = |words: &[&str]| words.iter().any(|one| said.contains(one));
+    if has(&["no space left", "disk full", "errcode: 28", "errno: 28", "error number 28", "os error 28"]) {
+        Fault::Full
+    } else if has(&["read-only file system", "read only file system", "errcode: 30", "error number 30"]) {
+        Fault::ReadOnly
+    } else if has(&[
+        "corrupt",
+        "damaged",
+        "checksum mismatch",
+        "page read from tablespace",
+        "cannot find tablespace",
+        "missing",
+        "doesn't exist",
+        "does not exist",
+        "not found",
+        "incorrect information in file",
+        "can't open and lock privilege tables",
+        "expected but is",
+        "only 0 bytes",
+        "the size of",
+    ]) {
+        Fault::Damaged
+    } else {
+        Fault::Other
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_the_server_complains_of_is_told_apart() {
+        for (said, fault) in [
+            ("InnoDB: Error number 28 means 'No space left on device'", Fault::Full),
+            ("mariadbd: Can't create/write to file (Errcode: 30 \"Read-only file system\")", Fault::ReadOnly),
+            ("InnoDB: Database page corruption on disk or a failed read of file './ibdata1'", Fault::Damaged),
+            (
+                "InnoDB: Page [page id: space=0, page number=5] log sequence number is in the future",
+                Fault::Other,
+            ),
+            ("Can't start server: Bind on unix socket: Address already in use", Fault::Other),
+        ] {
+            assert_eq!(fault_of(said), fault, "{said}");
+        }
+    }
+
+    #[test]
+    fn what_went_wrong_is_read_off_the_end_of_the_log() {
+        let dir = tempfile::tempdir().unwrap();
+        let log = dir.path().join("log");
+        std::fs::write(
+            &log,
+            "[ERROR] old\nmariadbd: starting as process 7\n [Note] x\n [ERROR] InnoDB: first\n [ERROR] Aborting\n",
+        )
+        .unwrap();
+        assert_eq!(last_error(&log), "InnoDB: first … Aborting");
+        assert_eq!(last_error(&dir.path().join("none")), "no error logged");
+    }
 }

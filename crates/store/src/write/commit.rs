@@ -1,21 +1,29 @@
-//! One transaction per group of changes: all of it, or nothing.
+//! One transaction per group of changes: all of it, or nothing. Each group has an id, which the transaction writes, so
+//! that after a lost answer it can be found out whether the group was committed.
 
 use std::time::Duration;
 
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
-use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp};
+use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp, StoredClip};
 
-use super::claims::Claim;
-use super::contents::{chunks_of, insert_small};
-use super::drafts;
-use super::lease::Broken;
-use crate::error::is_conflict;
-use crate::{ActRow, ClipRow, CommitError, RefusalRow, Store, TurnedAct};
+use crate::error::{Broken, CommitError, is_conflict};
+use crate::rows::{ActRow, DraftRow, ForgettingAct, RefusalRow, TurnedAct};
+use crate::store::Store;
+use crate::write::acts;
+use crate::write::claims::Claim;
+use crate::write::contents::{chunks_of, insert_small, wipe_unused};
+use crate::write::drafts;
 
 /// How often a transaction that lost against another is run again.
 const ATTEMPTS: u32 = 6;
 /// Rows per statement.
-const ROWS: usize = 200;
+pub(crate) const ROWS: usize = 200;
+/// A transaction that takes longer than this and than its size explains counts as one without an answer.
+const LIMIT: Duration = Duration::from_secs(15);
+/// Bytes that a transaction is given one more second for.
+const BYTES_A_SECOND: u64 = 2 << 20;
+/// Refusals that are kept.
+const REFUSALS: i64 = 200;
 
 /// Changes that are committed together.
 #[derive(Clone, Debug, Default)]
@@ -25,36 +33,56 @@ pub struct Group {
     /// Contents that were staged before and must be there.
     pub staged: Vec<Digest>,
     /// Clips to write whole.
-    pub clips: Vec<ClipRow>,
-    /// Contents that a clip (by its id) no longer needs.
-    pub dropped: Vec<([u8; 16], Digest)>,
+    pub clips: Vec<StoredClip>,
+    /// Contents that a clip no longer needs.
+    pub dropped: Vec<(ClipId, Digest)>,
     /// Acts to write.
     pub acts: Vec<ActRow>,
     /// Acts that were taken back or made again. They hold their contents until they end.
     pub turned: Vec<TurnedAct>,
+    /// Acts that lose a part of what they know.
+    pub forgetting: Vec<ForgettingAct>,
     /// Drawers to write whole.
     pub drawers: Vec<Drawer>,
-    /// Clips whose drafts go.
-    pub drafts: Vec<ClipId>,
+    /// Drafts to keep or to let go of.
+    pub drafts: Vec<DraftRow>,
     /// Acts whose grace period has ended: they are deleted, and the contents only they held are wiped.
     pub ended: Vec<[u8; 16]>,
     /// Contents that are wiped if nobody needs them.
     pub unneeded: Vec<Digest>,
     /// Copies that were not kept.
     pub refusals: Vec<RefusalRow>,
+    /// The clips that were received become the history.
+    pub restored: bool,
     /// The clock after these changes.
     pub clock: Option<Stamp>,
     /// The time of the commit.
     pub now: Micros,
 }
 
+impl Group {
+    fn bytes(&self) -> u64 {
+        let contents = self.contents.iter().map(|(_, content)| content.len() as u64);
+        let acts = self.acts.iter().map(|act| act.payload.len() as u64);
+        contents.chain(acts).sum::<u64>() + self.clips.len() as u64 * 1_000
+    }
+
+    fn limit(&self) -> Duration {
+        LIMIT + Duration::from_secs(self.bytes() / BYTES_A_SECOND)
+    }
+}
+
 impl Store {
-    /// Commits a group. When this returns `Ok`, the group is on disk.
-    pub async fn commit(&self, group: &Group) -> Result<(), CommitError> {
+    /// Commits a group under an id of 16 random bytes. When this returns `Ok`, the group is on disk.
+    ///
+    /// # Errors
+    /// [`CommitError::Unknown`] says that it may be on disk or not: [`Store::outcome`] finds out. Every other error says
+    /// that nothing of it is.
+    pub async fn commit(&self, id: [u8; 16], group: &Group) -> Result<(), CommitError> {
         let mut attempt = 0;
         loop {
             attempt += 1;
-            match self.attempt(group).await {
+            match self.attempt(id, group).await {
                 Ok(()) => return Ok(()),
                 Err(Broken::Server(why)) if is_conflict(&why) && attempt < ATTEMPTS => {
                     let mut jitter = [0u8; 1];
@@ -69,74 +97,72 @@ impl Store {
         }
     }
 
-    async fn attempt(&self, group: &Group) -> Result<(), Broken> {
-        let mut tx = self.pool.begin().await?;
+    async fn attempt(&self, id: [u8; 16], group: &Group) -> Result<(), Broken> {
         // What is to be wiped stays claimed until the transaction has ended.
         let mut wiping = Vec::new();
-        let written = self.write(&mut tx, group, &mut wiping).await;
-        // A commit after a deadlock says OK although nothing is left of the transaction: always roll back.
-        match written {
-            Ok(()) => Ok(tx.commit().await?),
-            Err(why) => {
-                let _ = tx.rollback().await;
-                Err(why)
+        let written = tokio::time::timeout(group.limit(), async {
+            let mut tx = self.pool.begin().await?;
+            // A commit after a deadlock says OK although nothing is left of the transaction: always roll back.
+            match self.write(&mut tx, id, group, &mut wiping).await {
+                Ok(()) => Ok(tx),
+                Err(why) => {
+                    let _ = tx.rollback().await;
+                    Err(why)
+                }
             }
+        });
+        // Until COMMIT is sent, a lost connection or a lost patience means that nothing was done.
+        let tx = written.await.unwrap_or(Err(Broken::Slow))?;
+        match tokio::time::timeout(LIMIT, tx.commit()).await {
+            Ok(Ok(())) => Ok(()),
+            Ok(Err(why @ sqlx::Error::Database(_))) => Err(Broken::Server(why)),
+            Ok(Err(_)) | Err(_) => Err(Broken::Unanswered),
+        }
+    }
+
+    /// Whether the group with this id was committed, asked after [`CommitError::Unknown`] and before anything else is
+    /// committed. Waits for a transaction that is still on its way.
+    ///
+    /// # Errors
+    /// While the database does not answer; it is to be asked again.
+    pub async fn outcome(&self, id: [u8; 16]) -> Result<bool, CommitError> {
+        let asked = async {
+            let mut tx = self.pool.begin().await?;
+            // The transaction in question holds this row until it has ended.
+            let last: Option<Vec<u8>> =
+                sqlx::query_scalar("SELECT last_group FROM service WHERE one = 1 FOR UPDATE")
+                    .fetch_one(&mut *tx)
+                    .await?;
+            tx.rollback().await?;
+            Ok::<_, sqlx::Error>(last.is_some_and(|last| last == id))
+        };
+        match tokio::time::timeout(LIMIT, asked).await {
+            Ok(outcome) => Ok(outcome?),
+            Err(_) => Err(CommitError::Away("no answer in time".into())),
         }
     }
 
     async fn write(
         &self,
         tx: &mut MySqlConnection,
+        id: [u8; 16],
         group: &Group,
         wiping: &mut Vec<Claim>,
     ) -> Result<(), Broken> {
-        self.lease.check(tx, group.clock).await?;
+        self.lease.check(tx, group.clock, Some(id)).await?;
         insert_small(tx, &group.contents, group.now).await?;
         require_staged(tx, &group.staged).await?;
         for clips in group.clips.chunks(ROWS) {
-            write_clips(tx, clips).await?;
+            write_clips(tx, "clips", clips).await?;
         }
-        let uses: Vec<_> = group
+        let uses: Vec<([u8; 16], Digest)> = group
             .clips
             .iter()
             .flat_map(|clip| clip.digests().map(|digest| (clip.id.0, digest)))
             .chain(group.acts.iter().flat_map(|act| act.holds.iter().map(|digest| (act.id, *digest))))
             .collect();
-        for uses in uses.chunks(ROWS) {
-            let mut sql = QueryBuilder::<MySql>::new("INSERT IGNORE INTO uses (holder, digest) ");
-            sql.push_values(uses, |mut row, (holder, digest)| {
-                row.push_bind(&holder[..]).push_bind(&digest.0[..]);
-            });
-            sql.build().execute(&mut *tx).await?;
-        }
-        for act in &group.acts {
-            sqlx::query(
-                "INSERT INTO acts (id, at, kind, payload, undone_at, lasting, subject, clips) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-            )
-            .bind(&act.id[..])
-            .bind(act.at)
-            .bind(act.kind.as_bytes())
-            .bind(&act.payload)
-            .bind(act.undone_at)
-            .bind(act.lasting)
-            .bind(act.subject.as_ref().map(String::as_bytes))
-            .bind(act.clips)
-            .execute(&mut *tx)
-            .await?;
-        }
-        for act in &group.turned {
-            // Overwritten first: what it knew may be shorter now.
-            sqlx::query("UPDATE acts SET payload = REPEAT('\\0', LENGTH(payload)) WHERE id = ?")
-                .bind(&act.id[..])
-                .execute(&mut *tx)
-                .await?;
-            sqlx::query("UPDATE acts SET payload = ?, undone_at = ? WHERE id = ?")
-                .bind(&act.payload)
-                .bind(act.undone_at)
-                .bind(&act.id[..])
-                .execute(&mut *tx)
-                .await?;
-        }
+        write_uses(tx, &uses).await?;
+        acts::write(tx, group).await?;
         for drawer in &group.drawers {
             let state = serde_json::to_vec(&drawer.state).map_err(|why| sqlx::Error::Encode(why.into()))?;
             sqlx::query(
@@ -147,108 +173,121 @@ impl Store {
             .execute(&mut *tx)
             .await?;
         }
-        for clip in &group.drafts {
-            drafts::wipe(tx, *clip).await?;
+        for draft in &group.drafts {
+            drafts::write(tx, draft, group.now).await?;
         }
         let mut freed: Vec<Digest> = group.unneeded.clone();
         for dropped in group.dropped.chunks(ROWS) {
             let mut sql = QueryBuilder::<MySql>::new("DELETE FROM uses WHERE (holder, digest) IN ");
             sql.push_tuples(dropped, |mut row, (holder, digest)| {
-                row.push_bind(&holder[..]).push_bind(&digest.0[..]);
+                row.push_bind(&holder.0[..]).push_bind(&digest.0[..]);
             });
             sql.build().execute(&mut *tx).await?;
             freed.extend(dropped.iter().map(|(_, digest)| *digest));
         }
-        for act in &group.ended {
-            let held: Vec<Vec<u8>> = sqlx::query_scalar("SELECT digest FROM uses WHERE holder = ?")
-                .bind(&act[..])
-                .fetch_all(&mut *tx)
-                .await?;
-            freed.extend(held.iter().filter_map(|digest| Some(Digest(digest.as_slice().try_into().ok()?))));
-            sqlx::query("DELETE FROM uses WHERE holder = ?").bind(&act[..]).execute(&mut *tx).await?;
-            sqlx::query("UPDATE acts SET payload = REPEAT('\\0', LENGTH(payload)) WHERE id = ?")
-                .bind(&act[..])
-                .execute(&mut *tx)
-                .await?;
-            sqlx::query("DELETE FROM acts WHERE id = ?").bind(&act[..]).execute(&mut *tx).await?;
-        }
+        freed.extend(acts::end(tx, &group.ended).await?);
         for freed in freed.chunks(ROWS) {
             let claim = self.claims.wipe(freed.iter().copied());
             wipe_unused(tx, claim.digests()).await?;
             wiping.push(claim);
         }
-        for refusal in &group.refusals {
-            sqlx::query("INSERT INTO refusals (at, reason, size, program) VALUES (?, ?, ?, ?)")
-                .bind(refusal.at)
-                .bind(refusal.reason.as_bytes())
-                .bind(refusal.size.map(|size| i64::try_from(size).unwrap_or(i64::MAX)))
-                .bind(refusal.program.as_ref().map(String::as_bytes))
-                .execute(&mut *tx)
-                .await?;
+        write_refusals(tx, &group.refusals).await?;
+        if group.restored {
+            sqlx::query("UPDATE service SET restoring = 1 WHERE one = 1").execute(&mut *tx).await?;
         }
         Ok(())
     }
 }
 
-async fn write_clips(tx: &mut MySqlConnection, clips: &[ClipRow]) -> Result<(), Broken> {
+/// Writes clips whole, replacing what was there.
+pub(crate) async fn write_clips(
+    tx: &mut MySqlConnection,
+    table: &'static str,
+    clips: &[StoredClip],
+) -> Result<(), Broken> {
     let json = |value: serde_json::Result<Vec<u8>>| value.map_err(|why| sqlx::Error::Encode(why.into()));
     let mut rows = Vec::with_capacity(clips.len());
     for clip in clips {
         let facts = clip.facts.as_ref().map(|facts| json(serde_json::to_vec(facts))).transpose()?;
-        rows.push((clip.id.0, json(serde_json::to_vec(&clip.state))?, facts, clip.received_at));
+        rows.push((clip.id.0, json(serde_json::to_vec(&clip.state))?, facts, clip.ordered_at));
     }
-    let mut sql = QueryBuilder::<MySql>::new("INSERT INTO clips (id, state, facts, received_at) ");
-    sql.push_values(rows, |mut row, (id, state, facts, received_at)| {
-        row.push_bind(id.to_vec()).push_bind(state).push_bind(facts).push_bind(received_at);
+    let arriving = table == "incoming";
+    let mut sql = QueryBuilder::<MySql>::new(if arriving {
+        "INSERT INTO incoming (id, state, facts, ordered_at) "
+    } else {
+        "INSERT INTO clips (id, state, facts, ordered_at, ordered) "
+    });
+    sql.push_values(rows, |mut row, (id, state, facts, ordered_at)| {
+        row.push_bind(id.to_vec()).push_bind(state).push_bind(facts).push_bind(ordered_at);
+        if !arriving {
+            row.push_bind(true);
+        }
     });
     sql.push(
-        " ON DUPLICATE KEY UPDATE state = VALUES(state), facts = VALUES(facts), received_at = VALUES(received_at)",
+        " ON DUPLICATE KEY UPDATE state = VALUES(state), facts = VALUES(facts), ordered_at = VALUES(ordered_at)",
     );
     sql.build().execute(tx).await?;
     Ok(())
 }
 
-async fn require_staged(tx: &mut MySqlConnection, staged: &[Digest]) -> Result<(), Broken> {
-    for digest in staged {
-        let there: Option<i64> =
-            sqlx::query_scalar("SELECT size FROM contents WHERE digest = ? LOCK IN SHARE MODE")
-                .bind(&digest.0[..])
-                .fetch_optional(&mut *tx)
-                .await?;
-        let Some(size) = there else { return Err(Broken::NotStaged) };
-        let chunks: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM chunks WHERE digest = ?")
-            .bind(&digest.0[..])
-            .fetch_one(&mut *tx)
-            .await?;
-        if chunks != chunks_of(usize::try_from(size).unwrap_or(usize::MAX)) {
-            // A damaged one is staged anew rather than trusted.
-            return Err(Broken::NotStaged);
-        }
+/// Notes who needs which content.
+pub(crate) async fn write_uses(
+    tx: &mut MySqlConnection,
+    uses: &[([u8; 16], Digest)],
+) -> Result<(), sqlx::Error> {
+    for uses in uses.chunks(ROWS) {
+        let mut sql = QueryBuilder::<MySql>::new("INSERT IGNORE INTO uses (holder, digest) ");
+        sql.push_values(uses, |mut row, (holder, digest)| {
+            row.push_bind(&holder[..]).push_bind(&digest.0[..]);
+        });
+        sql.build().execute(&mut *tx).await?;
     }
     Ok(())
 }
 
-/// Deletes those of the contents that nobody needs any more, overwriting them first.
-async fn wipe_unused(tx: &mut MySqlConnection, freed: &[Digest]) -> Result<(), sqlx::Error> {
-    if freed.is_empty() {
-        return Ok(());
-    }
-    // Most of them are still needed, by an act or by another clip.
-    let mut sql = QueryBuilder::<MySql>::new("SELECT DISTINCT digest FROM uses WHERE digest IN (");
-    let mut list = sql.separated(", ");
-    freed.iter().for_each(|digest| {
-        list.push_bind(&digest.0[..]);
-    });
-    sql.push(") LOCK IN SHARE MODE");
-    let needed: Vec<Vec<u8>> = sql.build_query_scalar().fetch_all(&mut *tx).await?;
-    for digest in freed.iter().filter(|one| !needed.iter().any(|digest| *digest == one.0)) {
-        let digest = &digest.0[..];
-        sqlx::query("UPDATE chunks SET data = REPEAT('\\0', LENGTH(data)) WHERE digest = ?")
-            .bind(digest)
+async fn write_refusals(tx: &mut MySqlConnection, refusals: &[RefusalRow]) -> Result<(), sqlx::Error> {
+    for refusal in refusals {
+        sqlx::query("INSERT INTO refusals (at, reason, size, program) VALUES (?, ?, ?, ?)")
+            .bind(refusal.at)
+            .bind(refusal.reason.word().as_bytes())
+            .bind(refusal.size.map(|size| i64::try_from(size).unwrap_or(i64::MAX)))
+            .bind(refusal.program.as_ref().map(String::as_bytes))
             .execute(&mut *tx)
             .await?;
-        sqlx::query("DELETE FROM chunks WHERE digest = ?").bind(digest).execute(&mut *tx).await?;
-        sqlx::query("DELETE FROM contents WHERE digest = ?").bind(digest).execute(&mut *tx).await?;
+    }
+    if !refusals.is_empty() {
+        sqlx::query(
+            "DELETE FROM refusals WHERE at < \
+             (SELECT at FROM (SELECT at FROM refusals ORDER BY at DESC LIMIT 1 OFFSET ?) oldest)",
+        )
+        .bind(REFUSALS)
+        .execute(&mut *tx)
+        .await?;
+    }
+    Ok(())
+}
+
+async fn require_staged(tx: &mut MySqlConnection, staged: &[Digest]) -> Result<(), Broken> {
+    for some in staged.chunks(ROWS) {
+        let mut sql = QueryBuilder::<MySql>::new(
+            "SELECT c.size, (SELECT COUNT(*) FROM chunks k WHERE k.digest = c.digest) FROM contents c WHERE c.digest IN (",
+        );
+        let mut list = sql.separated(", ");
+        some.iter().for_each(|digest| {
+            list.push_bind(&digest.0[..]);
+        });
+        sql.push(") LOCK IN SHARE MODE");
+        let found: Vec<(i64, i64)> = sql.build_query_as().fetch_all(&mut *tx).await?;
+        let whole = found
+            .iter()
+            .filter(|(size, chunks)| *chunks == chunks_of(usize::try_from(*size).unwrap_or(usize::MAX)))
+            .count();
+        let mut distinct = some.to_vec();
+        distinct.sort_unstable();
+        distinct.dedup();
+        if whole != distinct.len() {
+            return Err(Broken::NotStaged);
+        }
     }
     Ok(())
 }

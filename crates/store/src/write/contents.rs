@@ -1,11 +1,11 @@
 //! Contents: stored once per digest, in chunks of 1 MiB. Large ones are staged outside the queue of changes and count
 //! only once their row in `contents` is there; what never got a user is collected at the next start.
 
-use bytes::{Bytes, BytesMut};
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
 use yadori_core::{Content, Digest, Micros};
 
-use crate::{CommitError, ReadError, Store};
+use crate::error::{CommitError, ReadError};
+use crate::store::Store;
 
 /// Bytes of a chunk; contents up to this size travel with the change that needs them.
 pub const CHUNK: usize = 1024 * 1024;
@@ -47,15 +47,9 @@ impl Store {
         Ok(())
     }
 
-    /// Reads a content and checks its length.
-    pub async fn content(&self, digest: Digest) -> Result<Content, ReadError> {
-        let mut connection = self.pool.acquire().await?;
-        read_content(&mut connection, digest).await
-    }
-
     /// Contents that no clip and no act needs and that were staged before `before`, and chunks of contents that were
     /// never completed: at most `most`, after the digest `after`, in their order. Nothing is deleted; a group that
-    /// names them as [`crate::Group::unneeded`] does that, if they are still unneeded then.
+    /// names them as [`unneeded`](crate::Group::unneeded) does that, if they are still unneeded then.
     pub async fn unneeded(
         &self,
         before: Micros,
@@ -89,30 +83,6 @@ pub(crate) fn chunks_of(bytes: usize) -> i64 {
     i64::try_from(bytes.div_ceil(CHUNK)).unwrap_or(i64::MAX)
 }
 
-pub(crate) async fn read_content(
-    connection: &mut MySqlConnection,
-    digest: Digest,
-) -> Result<Content, ReadError> {
-    let size: Option<i64> = sqlx::query_scalar("SELECT size FROM contents WHERE digest = ?")
-        .bind(&digest.0[..])
-        .fetch_optional(&mut *connection)
-        .await?;
-    let size = usize::try_from(size.ok_or(ReadError::Damaged)?).map_err(|_| ReadError::Damaged)?;
-    let chunks: Vec<Vec<u8>> = sqlx::query_scalar("SELECT data FROM chunks WHERE digest = ? ORDER BY n")
-        .bind(&digest.0[..])
-        .fetch_all(connection)
-        .await?;
-    let bytes = match chunks.len() {
-        1 => Bytes::from(chunks.into_iter().next().unwrap_or_default()),
-        _ => {
-            let mut whole = BytesMut::with_capacity(size);
-            chunks.iter().for_each(|chunk| whole.extend_from_slice(chunk));
-            whole.freeze()
-        }
-    };
-    if bytes.len() == size { Ok(Content::new(bytes)) } else { Err(ReadError::Damaged) }
-}
-
 pub(crate) async fn insert_small(
     tx: &mut MySqlConnection,
     contents: &[(Digest, Content)],
@@ -134,4 +104,56 @@ pub(crate) async fn insert_small(
         sql.build().execute(&mut *tx).await?;
     }
     Ok(())
+}
+
+/// Deletes those of the contents that nobody needs any more, overwriting them first.
+pub(crate) async fn wipe_unused(tx: &mut MySqlConnection, freed: &[Digest]) -> Result<(), sqlx::Error> {
+    if freed.is_empty() {
+        return Ok(());
+    }
+    let listed = |start: &'static str, end: &'static str, digests: &[&Digest]| {
+        let mut sql = QueryBuilder::<MySql>::new(start);
+        let mut list = sql.separated(", ");
+        digests.iter().for_each(|digest| {
+            list.push_bind(digest.0.to_vec());
+        });
+        sql.push(end);
+        sql
+    };
+    // Most of them are still needed, by an act or by another clip.
+    let all: Vec<&Digest> = freed.iter().collect();
+    let needed: Vec<Vec<u8>> =
+        listed("SELECT DISTINCT digest FROM uses WHERE digest IN (", ") LOCK IN SHARE MODE", &all)
+            .build_query_scalar()
+            .fetch_all(&mut *tx)
+            .await?;
+    let unneeded: Vec<&Digest> =
+        freed.iter().filter(|one| !needed.iter().any(|digest| *digest == one.0)).collect();
+    if unneeded.is_empty() {
+        return Ok(());
+    }
+    for start in [
+        "UPDATE chunks SET data = REPEAT('\\0', LENGTH(data)) WHERE digest IN (",
+        "DELETE FROM chunks WHERE digest IN (",
+        "DELETE FROM contents WHERE digest IN (",
+    ] {
+        listed(start, ")", &unneeded).build().execute(&mut *tx).await?;
+    }
+    Ok(())
+}
+
+impl Store {
+    /// Writes a content anew over whatever is left of it.
+    ///
+    /// # Errors
+    /// It is as it was then, or half of it is there; it is to be mended again.
+    pub async fn mend(&self, digest: Digest, content: &Content) -> Result<(), CommitError> {
+        let _claim = self.claims.stage(digest).await;
+        let mut tx = self.pool.begin().await?;
+        for table in ["DELETE FROM chunks WHERE digest = ?", "DELETE FROM contents WHERE digest = ?"] {
+            sqlx::query(table).bind(&digest.0[..]).execute(&mut *tx).await?;
+        }
+        insert_small(&mut tx, &[(digest, content.clone())], 0).await?;
+        Ok(tx.commit().await?)
+    }
 }

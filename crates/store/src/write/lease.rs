@@ -4,7 +4,7 @@ use sqlx::MySqlConnection;
 use sqlx::mysql::MySqlPool;
 use yadori_core::{DeviceId, Stamp};
 
-use crate::{CommitError, OpenError};
+use crate::error::{Broken, CommitError, OpenError};
 
 /// How long after its last sign of life another device's lease still counts, in microseconds.
 const STALE_AFTER: i64 = 15_000_000;
@@ -28,7 +28,7 @@ impl Lease {
         let mut token = [0; 16];
         getrandom::fill(&mut token)
             .map_err(|why| OpenError::Prepare(sqlx::Error::Protocol(why.to_string())))?;
-        let mut tx = pool.begin().await.map_err(OpenError::Connect)?;
+        let mut tx = pool.begin().await.map_err(|why| OpenError::of(why, OpenError::Connect))?;
         let held: Option<(Vec<u8>, i64)> = sqlx::query_as(concat!(
             "SELECT device, ",
             now!(),
@@ -36,7 +36,7 @@ impl Lease {
         ))
         .fetch_optional(&mut *tx)
         .await
-        .map_err(OpenError::Prepare)?;
+        .map_err(|why| OpenError::of(why, OpenError::Prepare))?;
         if held.is_some_and(|(holder, silence)| holder != device.0 && silence < STALE_AFTER) {
             return Err(OpenError::Leased);
         }
@@ -49,20 +49,26 @@ impl Lease {
         .bind(&token[..])
         .execute(&mut *tx)
         .await
-        .map_err(OpenError::Prepare)?;
-        tx.commit().await.map_err(OpenError::Prepare)?;
+        .map_err(|why| OpenError::of(why, OpenError::Prepare))?;
+        tx.commit().await.map_err(|why| OpenError::of(why, OpenError::Prepare))?;
         Ok(Self { token })
     }
 
-    /// Saves the clock and makes sure, in the same statement, that this service still holds the lease.
-    pub(crate) async fn check(&self, tx: &mut MySqlConnection, clock: Option<Stamp>) -> Result<(), Broken> {
+    /// Saves the clock and the id of the group, and makes sure, in the same statement, that this service still holds the lease.
+    pub(crate) async fn check(
+        &self,
+        tx: &mut MySqlConnection,
+        clock: Option<Stamp>,
+        group: Option<[u8; 16]>,
+    ) -> Result<(), Broken> {
         let clock = clock.map(|clock| clock.to_bytes().to_vec());
         let done = sqlx::query(concat!(
-            "UPDATE service SET clock = COALESCE(?, clock), seen_at = ",
+            "UPDATE service SET clock = COALESCE(?, clock), last_group = COALESCE(?, last_group), seen_at = ",
             now!(),
             " WHERE one = 1 AND lease = ?"
         ))
         .bind(clock)
+        .bind(group.map(|id| id.to_vec()))
         .bind(&self.token[..])
         .execute(tx)
         .await?;
@@ -71,7 +77,7 @@ impl Lease {
 
     pub(crate) async fn renew(&self, pool: &MySqlPool) -> Result<(), CommitError> {
         let mut connection = pool.acquire().await?;
-        self.check(&mut connection, None).await.map_err(CommitError::from)
+        self.check(&mut connection, None, None).await.map_err(CommitError::from)
     }
 
     pub(crate) async fn give_back(&self, pool: &MySqlPool) {
@@ -81,30 +87,6 @@ impl Lease {
             .await;
         if let Err(why) = given {
             tracing::debug!("the lease could not be given back: {}", CommitError::from(why));
-        }
-    }
-}
-
-/// Why a transaction stops: the server, or a check of ours.
-#[derive(Debug)]
-pub(crate) enum Broken {
-    Server(sqlx::Error),
-    LeaseLost,
-    NotStaged,
-}
-
-impl From<sqlx::Error> for Broken {
-    fn from(why: sqlx::Error) -> Self {
-        Self::Server(why)
-    }
-}
-
-impl From<Broken> for CommitError {
-    fn from(why: Broken) -> Self {
-        match why {
-            Broken::Server(why) => why.into(),
-            Broken::LeaseLost => Self::LeaseLost,
-            Broken::NotStaged => Self::NotStaged,
         }
     }
 }

@@ -1,7 +1,9 @@
 //! Writing: one transaction per group of changes; contents staged beside the queue; what nobody needs wiped.
 
+pub(crate) mod acts;
 pub(crate) mod claims;
 pub(crate) mod commit;
 pub(crate) mod contents;
 pub(crate) mod drafts;
+pub(crate) mod incoming;
 pub(crate) mod lease;

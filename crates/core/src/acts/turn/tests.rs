@@ -157,7 +157,11 @@ impl World {
             1 => Act::Keep { clips: vec![self.id(a)?, self.id(b)?], place: Place::Favorites, before: None },
             2 => {
                 let first = self.history.favorites().get(word as usize % 3).map(|clip| clip.id.to_string());
-                Act::Keep { clips: vec![self.id(a)?], place: Place::Favorites, before: first.or(Some(String::new())) }
+                Act::Keep {
+                    clips: vec![self.id(a)?],
+                    place: Place::Favorites,
+                    before: first.or(Some(String::new())),
+                }
             }
             3 => Act::Keep { clips: vec![self.id(a)?], place: Place::Nowhere, before: None },
             4 => {
@@ -166,15 +170,28 @@ impl World {
                 Act::Keep { clips: vec![self.id(a)?], place: Place::Drawer(drawer), before }
             }
             5 => Act::Title { clip: self.id(a)?, title: (word % 4 != 0).then(|| format!("title {word}")) },
-            6 => Act::Color { clips: vec![self.id(a)?, self.id(b)?], color: Color::ALL.get(word as usize % 7).copied() },
+            6 => Act::Color {
+                clips: vec![self.id(a)?, self.id(b)?],
+                color: Color::ALL.get(word as usize % 7).copied(),
+            },
             7 => Act::BringUp { clips: vec![self.id(a)?, self.id(b)?] },
             8 => {
-                let n = if word.is_multiple_of(2) { u64::from(word) % 40 } else { self.made += 1; 999 + self.made };
+                let n = if word.is_multiple_of(2) {
+                    u64::from(word) % 40
+                } else {
+                    self.made += 1;
+                    999 + self.made
+                };
                 let new = Box::new(self.copied(n));
                 Act::Edit { clip: self.id(a)?, new }
             }
             9 => Act::PutBack { clip: self.id(a)? },
-            10 => Act::NewDrawer { id: fresh, name: format!("Drawer {word}"), color: None, group: (word % 3 == 0).then(|| "Group".into()) },
+            10 => Act::NewDrawer {
+                id: fresh,
+                name: format!("Drawer {word}"),
+                color: None,
+                group: (word % 3 == 0).then(|| "Group".into()),
+            },
             11 => {
                 let change = DrawerChange {
                     name: (word % 2 == 0).then(|| format!("Name {word}")),
@@ -195,7 +212,12 @@ impl World {
                 let divider = self.divider(&drawer, b)?;
                 match word % 3 {
                     0 => Act::RemoveDivider { drawer, divider },
-                    1 => Act::ChangeDivider { drawer, divider, name: Some(format!("other {word}")), before: None },
+                    1 => Act::ChangeDivider {
+                        drawer,
+                        divider,
+                        name: Some(format!("other {word}")),
+                        before: None,
+                    },
                     _ => Act::ChangeDivider { drawer, divider, name: None, before: Some(String::new()) },
                 }
             }
@@ -333,7 +355,8 @@ fn a_drawer_whose_clips_became_favorites_does_not_hang_an_order() {
     let mut world = World::new();
     (1..=3).for_each(|n| world.copy(n));
     world.act(&Act::NewDrawer { id: "d".into(), name: "D".into(), color: None, group: None }).unwrap();
-    let put = Act::Keep { clips: vec![text_id(1), text_id(2)], place: Place::Drawer("D".into()), before: None };
+    let put =
+        Act::Keep { clips: vec![text_id(1), text_id(2)], place: Place::Drawer("D".into()), before: None };
     world.act(&put).unwrap();
     world.act(&Act::RemoveDrawer { drawer: "D".into() }).unwrap();
     let before = Some(text_id(2).to_string());

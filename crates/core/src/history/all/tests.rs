@@ -1,10 +1,10 @@
 //! Order, places and addresses, held to a naive model.
 
 use super::*;
+use crate::clip::device::DeviceId;
 use crate::clip::id::Class;
 use crate::clip::offer::Source;
 use crate::merge::clip::OfferRecord;
-use crate::clip::device::DeviceId;
 use crate::merge::stamp::Stamp;
 use proptest::prelude::*;
 

@@ -6,21 +6,21 @@ use jiff::tz::TimeZone;
 use proptest::prelude::*;
 
 use super::*;
-use crate::search::query::{Is, Test};
-use crate::search::when::Here;
-use crate::text::fold::fold;
 use crate::clip::color::Color;
-use crate::merge::clip::{Kept, OfferRecord, RepresentationRecord};
-use crate::merge::register::Written;
 use crate::clip::content::Digest;
+use crate::clip::device::DeviceId;
 use crate::clip::facts::Facts;
 use crate::clip::id::Class;
 use crate::clip::offer::Source;
 use crate::history::all::History;
 use crate::merge::clip::ClipState;
+use crate::merge::clip::{Kept, OfferRecord, RepresentationRecord};
 use crate::merge::drawer::{Drawer, DrawerState};
-use crate::clip::device::DeviceId;
+use crate::merge::register::Written;
 use crate::merge::stamp::Stamp;
+use crate::search::query::{Is, Test};
+use crate::search::when::Here;
+use crate::text::fold::fold;
 
 const DEVICE: DeviceId = DeviceId([7; 16]);
 

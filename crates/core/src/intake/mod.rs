@@ -1,0 +1,3 @@
+//! What is recorded at all, and why something is not.
+
+pub mod refusal;

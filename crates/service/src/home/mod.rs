@@ -1,0 +1,6 @@
+//! Where one device keeps its files, its settings, its logs.
+
+pub mod logging;
+pub mod place;
+pub mod random;
+pub mod settings;

@@ -1,0 +1,235 @@
+//! Settings in two stages: raw (file, environment, flags), then resolved and valid. Flags win over the environment,
+//! which wins over the file.
+
+use std::net::SocketAddr;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use clap::Parser;
+use serde::Deserialize;
+
+use crate::home::place::{BaseDirectories, Home, HomeError};
+
+/// The commented example, also the documentation of every setting.
+pub const EXAMPLE: &str = include_str!("../../config.example.toml");
+
+/// Yadori's service: keeps what is copied on this computer and hands it back.
+#[derive(Debug, Default, Parser)]
+#[command(name = "yadorid", version)]
+pub struct Flags {
+    /// Put everything of this device under one directory instead of the XDG base directories
+    #[arg(long, env = "YADORI_HOME", value_name = "DIR")]
+    pub home: Option<PathBuf>,
+    /// Read this configuration file instead of the home's own
+    #[arg(long, env = "YADORI_CONFIG", value_name = "FILE")]
+    pub config: Option<PathBuf>,
+    /// Serve the console here: a loopback address; port 0 chooses a free one
+    #[arg(long, env = "YADORI_LISTEN", value_name = "ADDR")]
+    pub listen: Option<String>,
+    /// Watch this X display instead of the environment's
+    #[arg(long, env = "YADORI_DISPLAY", value_name = "NAME")]
+    pub display: Option<String>,
+    /// Run without watching a clipboard
+    #[arg(long)]
+    pub no_capture: bool,
+}
+
+/// The configuration file.
+#[derive(Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+struct File {
+    listen: Option<String>,
+    display: Option<String>,
+    capture: Option<bool>,
+    database: DatabaseSection,
+    log: LogSection,
+    acts: ActsSection,
+}
+
+#[derive(Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+struct DatabaseSection {
+    url: Option<String>,
+}
+
+#[derive(Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+struct LogSection {
+    level: Option<String>,
+    days: Option<usize>,
+}
+
+#[derive(Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+struct ActsSection {
+    grace_minutes: Option<u64>,
+}
+
+/// Settings that hold.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Settings {
+    /// Where the files are.
+    pub home: Home,
+    /// Where to serve the console; `None`: on the port of the last start, or a free one.
+    pub listen: Option<SocketAddr>,
+    /// What to watch; `None`: nothing is known.
+    pub display: Option<String>,
+    /// Whether to watch at all.
+    pub capture: bool,
+    /// A database that was given; `None`: a private server.
+    pub database_url: Option<String>,
+    /// How much is logged.
+    pub log_level: tracing::Level,
+    /// How many days of logs are kept.
+    pub log_days: usize,
+    /// How long an act can be taken back.
+    pub grace: Duration,
+}
+
+/// Why settings do not hold.
+#[derive(Debug, thiserror::Error)]
+pub enum SettingsError {
+    /// The directories.
+    #[error(transparent)]
+    Home(#[from] HomeError),
+    /// The file can't be read.
+    #[error("the configuration {path} can't be read: {cause}")]
+    Unreadable {
+        /// Which.
+        path: PathBuf,
+        /// Why.
+        cause: std::io::Error,
+    },
+    /// The file is not what it should be.
+    #[error("the configuration {path} has a mistake: {cause}\nconfig.example.toml shows every setting")]
+    Malformed {
+        /// Which.
+        path: PathBuf,
+        /// Where and why.
+        cause: Box<toml::de::Error>,
+    },
+    /// Not an address.
+    #[error(
+        "`listen` is `{0}`; it must be a loopback address and a port, such as 127.0.0.1:4180 or 127.0.0.1:0"
+    )]
+    Listen(String),
+    /// Not a level.
+    #[error("`log.level` is `{0}`; it must be one of error, warn, info, debug, trace")]
+    Level(String),
+    /// Not a span.
+    #[error("`acts.grace_minutes` is {0}; it must be between 1 and 10080 (a week)")]
+    Grace(u64),
+    /// Not a number of days.
+    #[error("`log.days` must be at least 1")]
+    Days,
+}
+
+/// Reads the file that flags and base directories point to, and puts all together.
+pub fn resolve(
+    flags: Flags,
+    base: &BaseDirectories,
+    environment_display: Option<String>,
+) -> Result<Settings, SettingsError> {
+    let home = match &flags.home {
+        Some(dir) => Home::under(&std::path::absolute(dir).unwrap_or_else(|_| dir.clone())),
+        None => Home::by_xdg(base)?,
+    };
+    let path = flags.config.clone().unwrap_or_else(|| home.config.clone());
+    let file = match std::fs::read_to_string(&path) {
+        Ok(text) => parse(&text, &path)?,
+        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound && flags.config.is_none() => {
+            File::default()
+        }
+        Err(cause) => return Err(SettingsError::Unreadable { path, cause }),
+    };
+    combine(flags, file, home, environment_display)
+}
+
+fn parse(text: &str, path: &Path) -> Result<File, SettingsError> {
+    toml::from_str(text)
+        .map_err(|cause| SettingsError::Malformed { path: path.to_owned(), cause: Box::new(cause) })
+}
+
+fn combine(
+    flags: Flags,
+    file: File,
+    home: Home,
+    environment_display: Option<String>,
+) -> Result<Settings, SettingsError> {
+    let listen = flags.listen.or(file.listen).map(|text| match text.parse::<SocketAddr>() {
+        Ok(address) if address.ip().is_loopback() => Ok(address),
+        _ => Err(SettingsError::Listen(text)),
+    });
+    let level = file.log.level.unwrap_or_else(|| "info".into());
+    let minutes = file.acts.grace_minutes.unwrap_or(10);
+    if !(1..=10_080).contains(&minutes) {
+        return Err(SettingsError::Grace(minutes));
+    }
+    let log_days = file.log.days.unwrap_or(7);
+    if log_days == 0 {
+        return Err(SettingsError::Days);
+    }
+    Ok(Settings {
+        home,
+        listen: listen.transpose()?,
+        display: flags.display.or(file.display).or(environment_display).filter(|name| !name.is_empty()),
+        capture: file.capture.unwrap_or(true) && !flags.no_capture,
+        database_url: file.database.url.filter(|url| !url.is_empty()),
+        log_level: level.parse().map_err(|_| SettingsError::Level(level))?,
+        log_days,
+        grace: Duration::from_secs(minutes * 60),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn resolved(flags: Flags, text: &str) -> Result<Settings, SettingsError> {
+        combine(
+            flags,
+            parse(text, Path::new("config.toml"))?,
+            Home::under(Path::new("/h")),
+            Some(":7".into()),
+        )
+    }
+
+    /// The example with every commented setting switched on.
+    fn switched_on() -> String {
+        let setting =
+            |line: &str| line.strip_prefix("# ").filter(|rest| rest.contains(" = ")).map(str::to_owned);
+        EXAMPLE.lines().map(|line| setting(line).unwrap_or_else(|| line.to_owned()) + "\n").collect()
+    }
+
+    #[test]
+    fn the_example_says_what_the_defaults_are() {
+        let mut shown = resolved(Flags::default(), &switched_on()).unwrap();
+        assert!(shown.database_url.take().is_some() && shown.listen.take().is_some());
+        shown.display = Some(":7".into());
+        assert_eq!(shown, resolved(Flags::default(), "").unwrap());
+        assert_eq!(resolved(Flags::default(), EXAMPLE).unwrap(), resolved(Flags::default(), "").unwrap());
+    }
+
+    #[test]
+    fn flags_win_over_the_file_and_the_file_over_the_environment() {
+        let flags = Flags { display: Some(":1".into()), ..Flags::default() };
+        assert_eq!(resolved(flags, "display = ':2'").unwrap().display.as_deref(), Some(":1"));
+        assert_eq!(resolved(Flags::default(), "display = ':2'").unwrap().display.as_deref(), Some(":2"));
+        assert_eq!(resolved(Flags::default(), "").unwrap().display.as_deref(), Some(":7"));
+    }
+
+    #[test]
+    fn mistakes_are_named_with_the_next_step() {
+        for (text, word) in [
+            ("lisen = '127.0.0.1:0'", "lisen"),
+            ("listen = '0.0.0.0:80'", "loopback"),
+            ("listen = 'here'", "127.0.0.1:0"),
+            ("[log]\nlevel = 'loud'", "warn"),
+            ("[acts]\ngrace_minutes = 0", "10080"),
+            ("[log]\ndays = 0", "at least 1"),
+        ] {
+            let why = resolved(Flags::default(), text).unwrap_err().to_string();
+            assert!(why.contains(word), "{text}: {why}");
+        }
+    }
+}

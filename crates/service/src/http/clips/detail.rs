@@ -1,0 +1,92 @@
+//! One clip: its details, and each representation as it came.
+
+use std::sync::Arc;
+
+use axum::extract::State;
+use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
+use axum::response::IntoResponse;
+use yadori_api::{Detail, EarlierOffer, Problem, Representation};
+use yadori_core::Kind;
+use yadori_core::RepresentationRecord;
+use yadori_core::clip::mime;
+use yadori_core::clip::reading::plain_form;
+
+use super::address::resolve;
+use crate::http::extract::Path;
+use crate::http::{Context, Failure};
+use crate::state::shapes::row;
+
+/// Bytes of text that details carry.
+const TEXT_MOST: usize = 1 << 20;
+
+/// A clip as a whole
+#[utoipa::path(get, path = "/clips/{address}", params(("address" = String, Path)),
+    responses((status = 200, body = Detail), (status = 404, body = Problem), (status = 409, body = Problem)))]
+pub(crate) async fn detail(
+    State(context): State<Arc<Context>>,
+    Path(address): Path<String>,
+) -> Result<axum::Json<Detail>, Failure> {
+    let clip = resolve(&context.app, &address)?;
+    let text = match clip.facts.kind() {
+        Kind::Image => None,
+        Kind::Text | Kind::Link | Kind::Files => plain_form(&context.app.at_hand.offer(&clip).await?),
+    };
+    let text_cut = text.as_ref().is_some_and(|text| text.len() > TEXT_MOST);
+    let text = text.map(|mut text| {
+        let end = (0..=TEXT_MOST.min(text.len())).rev().find(|end| text.is_char_boundary(*end)).unwrap_or(0);
+        text.truncate(end);
+        text
+    });
+    let mut offers = clip.state.shown_offers().into_iter();
+    let representations = offers.next().map(|one| listed(&one.value.representations)).unwrap_or_default();
+    let earlier = offers
+        .map(|one| EarlierOffer {
+            at: i64::try_from(one.at.wall_ms).unwrap_or(0) * 1_000,
+            representations: listed(&one.value.representations),
+            source: one.value.source.clone(),
+        })
+        .collect();
+    let row = row(&context.app.clips.history(), &clip);
+    Ok(axum::Json(Detail { row, representations, earlier, text, text_cut }))
+}
+
+fn listed(records: &[RepresentationRecord]) -> Vec<Representation> {
+    let one = |(n, record): (usize, &RepresentationRecord)| Representation {
+        n: u32::try_from(n).unwrap_or(0),
+        mime: record.mime.clone(),
+        size: record.size,
+        extension: mime::extension(&record.mime).to_owned(),
+    };
+    records.iter().enumerate().map(one).collect()
+}
+
+/// One representation, byte for byte, as an attachment
+#[utoipa::path(get, path = "/clips/{address}/representations/{n}",
+    params(("address" = String, Path), ("n" = u32, Path)),
+    responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+pub(crate) async fn representation(
+    State(context): State<Arc<Context>>,
+    Path((address, n)): Path<(String, usize)>,
+) -> Result<impl IntoResponse, Failure> {
+    let clip = resolve(&context.app, &address)?;
+    let records = clip.state.offer().map(|offer| offer.representations.as_slice()).unwrap_or_default();
+    let Some(record) = records.get(n) else {
+        let detail = format!("it has {} representations, counted from 0", records.len());
+        return Err(Failure::new(
+            StatusCode::NOT_FOUND,
+            "no-such-representation",
+            "No such representation",
+            detail,
+        ));
+    };
+    let content = context.app.at_hand.content(record.digest).await?;
+    let mut headers = HeaderMap::new();
+    // The type a program gave is untrusted: the browser is told bytes, and what it was stands beside it.
+    headers.insert(header::CONTENT_TYPE, HeaderValue::from_static("application/octet-stream"));
+    let name = format!("attachment; filename=\"clip.{}\"", mime::extension(&record.mime));
+    if let Ok(name) = HeaderValue::from_str(&name) {
+        headers.insert(header::CONTENT_DISPOSITION, name);
+    }
+    headers.insert(header::CONTENT_SECURITY_POLICY, HeaderValue::from_static("sandbox; default-src 'none'"));
+    Ok((headers, content.expose().clone()))
+}

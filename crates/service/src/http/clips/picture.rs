@@ -1,0 +1,236 @@
+//! Pictures made small for looking at: of images, and of copied picture files. Decoding is bounded in pixels and memory,
+//! so that no picture, however compressed, can exhaust the service.
+
+use std::io::{Cursor, Read};
+use std::path::Path as FilePath;
+use std::sync::Arc;
+
+use axum::extract::State;
+use axum::http::{StatusCode, header};
+use axum::response::IntoResponse;
+use bytes::Bytes;
+use image::{ImageFormat, ImageReader, Limits};
+use serde::Deserialize;
+use tokio::sync::Semaphore;
+use utoipa::IntoParams;
+use yadori_api::Problem;
+use yadori_core::clip::facts::path_of;
+use yadori_core::clip::mime;
+use yadori_core::{COPY_CAP, Clip, Content, Kind};
+
+use super::address::resolve;
+use crate::http::extract::{Path, Query};
+use crate::http::{Context, Failure};
+use crate::state::at_hand::Small;
+
+/// Pixels a side, and bytes, that decoding may take.
+const MOST_SIDE: u32 = 20_000;
+const MOST_BYTES: u64 = 300 * 1024 * 1024;
+/// Pictures decoded at once.
+static AT_ONCE: Semaphore = Semaphore::const_new(1);
+/// Why a picture can't be made small.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+enum PictureError {
+    #[error("its picture is missing")]
+    Missing,
+    #[error("the file is not there any more")]
+    NoFile,
+    #[error("the file is no picture of at most 64 MiB")]
+    NoPictureFile,
+    #[error("the file can't be read")]
+    Unreadable,
+    #[error("its format is not known")]
+    Unknown,
+    #[error("it is too large to be shown small")]
+    TooLarge,
+    #[error("it is damaged, or its format is not known")]
+    Damaged,
+    #[error("it could not be made small")]
+    Unmade,
+}
+
+impl From<PictureError> for Failure {
+    fn from(why: PictureError) -> Self {
+        let status = StatusCode::UNPROCESSABLE_ENTITY;
+        Self::new(status, "no-preview", "It can't be shown small", why.to_string())
+            .hint("it is kept whole and can be taken as it is")
+    }
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Size {
+    /// Pixels of the longer side at most, between 16 and 2400; 400 if not given
+    most: Option<u32>,
+}
+
+/// True when a clip of files begins with a picture file.
+pub(crate) fn shows_picture(clip: &Clip) -> bool {
+    clip.facts.kind() == Kind::Files && clip.facts.files.first().is_some_and(|uri| is_picture_name(uri))
+}
+
+fn is_picture_name(uri: &str) -> bool {
+    let lower = uri.to_ascii_lowercase();
+    ["png", "jpg", "jpeg", "gif", "webp", "bmp", "tif", "tiff", "svg"]
+        .iter()
+        .any(|ending| lower.ends_with(&format!(".{ending}")))
+}
+
+/// A clip's picture, made small
+#[utoipa::path(get, path = "/clips/{address}/picture", params(("address" = String, Path), Size),
+    responses((status = 200, body = Vec<u8>, content_type = "image/png"), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub(crate) async fn picture(
+    State(context): State<Arc<Context>>,
+    Path(address): Path<String>,
+    Query(size): Query<Size>,
+) -> Result<impl IntoResponse, Failure> {
+    let most = size.most.unwrap_or(400);
+    if !(16..=2_400).contains(&most) {
+        return Err(Failure::invalid("`most` must be between 16 and 2400"));
+    }
+    let clip = resolve(&context.app, &address)?;
+    let (content, is_svg) = source_of(&context, &clip).await?;
+    if is_svg {
+        return Ok(answer("image/svg+xml", content.expose().clone()));
+    }
+    let digest = content.digest();
+    let (kind, bytes) = match context.app.at_hand.picture(digest, most) {
+        Some(small) => small,
+        None => {
+            let _turn = AT_ONCE.acquire().await;
+            let made = tokio::task::spawn_blocking(move || make_small(&content, most));
+            let small = made.await.unwrap_or(Err(PictureError::Unmade))?;
+            // Not of a clip that was removed meanwhile.
+            if context.app.clips.get(clip.id).is_some() {
+                context.app.at_hand.keep_picture(digest, most, small.clone());
+            }
+            small
+        }
+    };
+    Ok(answer(kind, bytes))
+}
+
+fn answer(kind: &'static str, bytes: Bytes) -> impl IntoResponse + use<> {
+    let headers = [
+        (header::CONTENT_TYPE, kind),
+        (header::CONTENT_DISPOSITION, "attachment"),
+        (header::CONTENT_SECURITY_POLICY, "sandbox; default-src 'none'; style-src 'unsafe-inline'"),
+        (header::CACHE_CONTROL, "private, max-age=3600"),
+    ];
+    (headers, bytes)
+}
+
+/// The bytes to show, and whether they are SVG (which the console shows as an image, where nothing in it runs).
+async fn source_of(context: &Context, clip: &Clip) -> Result<(Content, bool), Failure> {
+    if let Some(picture) = &clip.facts.picture {
+        let record = clip
+            .state
+            .offer()
+            .and_then(|offer| offer.representations.iter().find(|one| one.mime == picture.mime));
+        let digest = record.map(|one| one.digest).ok_or(PictureError::Missing)?;
+        return Ok((
+            context.app.at_hand.content(digest).await?,
+            mime::base(&picture.mime) == "image/svg+xml",
+        ));
+    }
+    let uri = clip.facts.files.first().filter(|_| shows_picture(clip)).cloned();
+    let Some(path) = uri.as_deref().and_then(path_of) else {
+        return Err(Failure::new(
+            StatusCode::NOT_FOUND,
+            "no-picture",
+            "It is no picture",
+            "this clip holds no picture",
+        ));
+    };
+    let is_svg = path.to_ascii_lowercase().ends_with(".svg");
+    let content = tokio::task::spawn_blocking(move || read_file(FilePath::new(&path)))
+        .await
+        .unwrap_or(Err(PictureError::Unreadable))?;
+    Ok((content, is_svg))
+}
+
+fn read_file(path: &FilePath) -> Result<Content, PictureError> {
+    let about = path.metadata().map_err(|_| PictureError::NoFile)?;
+    if !about.is_file() || about.len() > COPY_CAP {
+        return Err(PictureError::NoPictureFile);
+    }
+    let file = std::fs::File::open(path).map_err(|_| PictureError::Unreadable)?;
+    let mut bytes = Vec::new();
+    // It may grow while it is read.
+    file.take(COPY_CAP).read_to_end(&mut bytes).map_err(|_| PictureError::Unreadable)?;
+    Ok(Content::new(bytes))
+}
+
+fn make_small(content: &Content, most: u32) -> Result<Small, PictureError> {
+    let mut reader = ImageReader::new(Cursor::new(content.expose()))
+        .with_guessed_format()
+        .map_err(|_| PictureError::Unknown)?;
+    let format = reader.format();
+    let mut limits = Limits::default();
+    limits.max_image_width = Some(MOST_SIDE);
+    limits.max_image_height = Some(MOST_SIDE);
+    limits.max_alloc = Some(MOST_BYTES);
+    reader.limits(limits);
+    let picture = reader.decode().map_err(|why| match why {
+        image::ImageError::Limits(_) => PictureError::TooLarge,
+        _ => PictureError::Damaged,
+    })?;
+    let small =
+        if picture.width().max(picture.height()) > most { picture.thumbnail(most, most) } else { picture };
+    let mut out = Cursor::new(Vec::new());
+    // Photographs stay photographs; everything else keeps its edges and its transparency.
+    let (kind, encoded) = if format == Some(ImageFormat::Jpeg) {
+        ("image/jpeg", small.to_rgb8().write_to(&mut out, ImageFormat::Jpeg))
+    } else {
+        ("image/png", small.to_rgba8().write_to(&mut out, ImageFormat::Png))
+    };
+    encoded.map_err(|_| PictureError::Unmade)?;
+    Ok((kind, out.into_inner().into()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn png(width: u32, height: u32) -> Content {
+        let mut out = Cursor::new(Vec::new());
+        image::RgbImage::from_pixel(width, height, image::Rgb([40, 80, 120]))
+            .write_to(&mut out, ImageFormat::Png)
+            .unwrap();
+        Content::new(out.into_inner())
+    }
+
+    #[test]
+    fn a_picture_is_made_small_and_keeps_its_shape() {
+        let (kind, bytes) = make_small(&png(900, 300), 300).unwrap();
+        assert_eq!(kind, "image/png");
+        let small = image::load_from_memory(&bytes).unwrap();
+        assert_eq!((small.width(), small.height()), (300, 100));
+    }
+
+    #[test]
+    fn a_bomb_is_refused_before_it_is_unpacked() {
+        // A picture of one color, 19,999 pixels a side: a few megabytes packed, over a gigabyte unpacked.
+        let mut header = png(1, 1).expose().to_vec();
+        header[16..20].copy_from_slice(&19_999u32.to_be_bytes());
+        header[20..24].copy_from_slice(&19_999u32.to_be_bytes());
+        let mut crc = crc32(&header[12..29]).to_be_bytes().to_vec();
+        header.splice(29..33, crc.drain(..));
+        let why = make_small(&Content::new(header), 300).unwrap_err();
+        assert_eq!(why, PictureError::TooLarge);
+    }
+
+    #[test]
+    fn what_is_no_picture_says_so() {
+        assert!(make_small(&Content::new("oats"), 300).is_err());
+        assert!(make_small(&Content::new(png(10, 10).expose().slice(..40)), 300).is_err());
+    }
+
+    fn crc32(bytes: &[u8]) -> u32 {
+        !bytes.iter().fold(!0u32, |crc, byte| {
+            (0..8).fold(crc ^ u32::from(*byte), |crc, _| {
+                if crc & 1 == 1 { (crc >> 1) ^ 0xedb8_8320 } else { crc >> 1 }
+            })
+        })
+    }
+}

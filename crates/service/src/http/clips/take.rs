@@ -1,0 +1,27 @@
+//! Taking: a clip onto the live clipboard.
+
+use std::sync::Arc;
+
+use axum::extract::State;
+use yadori_api::{Problem, Take, Taken};
+
+use super::address::resolve;
+use crate::http::extract::{Json, Path};
+use crate::http::{Context, Failure};
+use crate::state::shapes::row;
+use crate::take::take::take as put_on_clipboard;
+
+/// Put a clip on the live clipboard; it is pasteable when this returns
+#[utoipa::path(post, path = "/clips/{address}/take", params(("address" = String, Path)), request_body = Take,
+    responses((status = 200, body = Taken), (status = 404, body = Problem), (status = 409, body = Problem)))]
+pub(crate) async fn take(
+    State(context): State<Arc<Context>>,
+    Path(address): Path<String>,
+    Json(wanted): Json<Take>,
+) -> Result<axum::Json<Taken>, Failure> {
+    let app = &context.app;
+    let clip = resolve(app, &address)?;
+    let filled = put_on_clipboard(app, &clip, &wanted).await?;
+    let row = row(&app.clips.history(), &clip);
+    Ok(axum::Json(Taken { row, form: wanted.form, filled }))
+}

@@ -1,0 +1,41 @@
+//! For a moment after the start the history is not there yet: calls that need it wait for it, within bounds, rather than
+//! be answered as if there were nothing.
+
+use std::time::Duration;
+
+use axum::extract::{Request, State};
+use axum::middleware::Next;
+use axum::response::{IntoResponse, Response};
+use yadori_api::DatabaseState;
+
+use super::Failure;
+use crate::state::app::Shared;
+
+/// How long a call waits.
+const PATIENCE: Duration = Duration::from_secs(10);
+/// How often it looks whether waiting makes sense.
+const LOOK: Duration = Duration::from_millis(250);
+
+pub(super) async fn until_loaded(State(app): State<Shared>, request: Request, next: Next) -> Response {
+    if app.clips.are_loaded() || wait(&app).await {
+        return next.run(request).await;
+    }
+    let reason = app.standing.now().database.reason;
+    let detail = reason.unwrap_or_else(|| "the history has not been loaded yet".into());
+    Failure::unavailable(detail).retry_after(1).into_response()
+}
+
+/// True when the call can be answered: the history is there, or nothing but copies that wait is to be expected.
+async fn wait(app: &Shared) -> bool {
+    let until = tokio::time::Instant::now() + PATIENCE;
+    loop {
+        if app.clips.until_loaded(LOOK).await {
+            return true;
+        }
+        let starting = app.standing.now().database.state == DatabaseState::Starting;
+        if !starting || tokio::time::Instant::now() >= until {
+            // Copies that were made meanwhile are there, and can be taken.
+            return !app.clips.history().is_empty();
+        }
+    }
+}

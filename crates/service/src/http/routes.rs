@@ -1,0 +1,146 @@
+//! All calls, and what stands around them.
+
+use std::sync::Arc;
+
+use axum::Router;
+use axum::extract::DefaultBodyLimit;
+use axum::http::{HeaderName, HeaderValue};
+use axum::middleware;
+use axum::routing::get;
+use tower_http::catch_panic::CatchPanicLayer;
+use tower_http::set_header::SetResponseHeaderLayer;
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use super::context::{Context, Entrance};
+use super::{acts, clips, drawers, gate, problem, ready, search, service, transfers};
+
+/// The most a request may carry: a clip at the cap, in base64, and something around it.
+const BODY_LIMIT: usize = 92 * 1024 * 1024;
+
+#[derive(OpenApi)]
+#[openapi(info(
+    title = "Yadori",
+    description = "The history of what was copied on this computer. Times are microseconds since the Unix epoch, UTC; \
+                   sizes are bytes; an address is a place (`1` is the newest) or the beginning of an id. Over TCP every \
+                   call carries a key as a bearer token; problems are RFC 9457 problem details with a hint."
+))]
+struct Description;
+
+/// The interface as served on the Unix socket.
+pub fn over_unix(context: Context) -> Router {
+    all(context, Entrance::Unix)
+}
+
+/// The interface and the console as served by TCP on `port`.
+pub fn over_tcp(context: Context, port: u16) -> Router {
+    all(context, Entrance::Tcp(port))
+}
+
+/// The description of the interface (OpenAPI 3.1).
+pub fn description() -> utoipa::openapi::OpenApi {
+    let (_, description) = described(calls()).split_for_parts();
+    description
+}
+
+fn described(calls: OpenApiRouter<Arc<Context>>) -> OpenApiRouter<Arc<Context>> {
+    OpenApiRouter::with_openapi(Description::openapi()).nest(yadori_api::ROOT, calls)
+}
+
+/// Calls that need what the records hold: they wait until that was read.
+fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
+    OpenApiRouter::new()
+        .routes(routes!(clips::list::list))
+        .routes(routes!(clips::list::outline))
+        .routes(routes!(clips::list::rows))
+        .routes(routes!(clips::add::add))
+        .routes(routes!(clips::detail::detail))
+        .routes(routes!(clips::detail::representation))
+        .routes(routes!(clips::picture::picture))
+        .routes(routes!(clips::take::take))
+        .routes(routes!(clips::frame::new_frame))
+        .routes(routes!(clips::edit::edit))
+        .routes(routes!(clips::edit::put_back))
+        .routes(routes!(clips::edit::compare))
+        .routes(routes!(clips::draft::draft, clips::draft::keep_draft))
+        .routes(routes!(clips::fill::preview))
+        .routes(routes!(acts::clips::remove))
+        .routes(routes!(acts::clips::keep))
+        .routes(routes!(acts::clips::title))
+        .routes(routes!(acts::clips::paint))
+        .routes(routes!(acts::clips::bring_up))
+        .routes(routes!(acts::log::undo))
+        .routes(routes!(acts::log::redo))
+        .routes(routes!(acts::log::list))
+        .routes(routes!(search::find::search))
+        .routes(routes!(search::find::outline))
+        .routes(routes!(search::complete::completions))
+        .routes(routes!(search::insight::insight))
+        .routes(routes!(drawers::drawer::favorites))
+        .routes(routes!(drawers::drawer::list, drawers::drawer::make))
+        .routes(routes!(drawers::drawer::items))
+        .routes(routes!(drawers::drawer::change))
+        .routes(routes!(drawers::drawer::remove))
+        .routes(routes!(drawers::divider::new_divider))
+        .routes(routes!(drawers::divider::change_divider))
+        .routes(routes!(drawers::divider::remove_divider))
+        .routes(routes!(transfers::export::export, transfers::export::export_some))
+        .routes(routes!(transfers::export::drawer))
+        .routes(routes!(transfers::import::import))
+        .routes(routes!(transfers::backup::backup))
+        .routes(routes!(transfers::backup::restore))
+        .routes(routes!(transfers::check::check))
+}
+
+/// Calls that are answered at any time.
+fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
+    OpenApiRouter::new()
+        .routes(routes!(service::status::status))
+        .routes(routes!(service::status::stop))
+        .routes(routes!(service::events::events))
+        .routes(routes!(service::sign_in::new_link))
+        .routes(routes!(service::sign_in::sign_in))
+        .routes(routes!(transfers::end::end))
+}
+
+fn calls() -> OpenApiRouter<Arc<Context>> {
+    calls_of_the_history().merge(calls_at_any_time())
+}
+
+fn all(context: Context, entrance: Entrance) -> Router {
+    let app = context.app.clone();
+    let context = Arc::new(context);
+    let waiting =
+        calls_of_the_history().layer(middleware::from_fn_with_state(app.clone(), ready::until_loaded));
+    let (api, description) = described(waiting.merge(calls_at_any_time())).split_for_parts();
+    let description = Arc::new(description.to_json().unwrap_or_default());
+    let mut router = api
+        .route("/healthz", get(service::status::healthz))
+        .route(
+            "/api/v1/openapi.json",
+            get(move || {
+                let text = description.as_str().to_owned();
+                async move { ([(axum::http::header::CONTENT_TYPE, "application/json")], text) }
+            }),
+        )
+        .route("/framed/{ticket}", get(clips::frame::framed))
+        .with_state(context)
+        .fallback(service::console::asset)
+        .layer(DefaultBodyLimit::max(BODY_LIMIT))
+        .layer(axum::Extension(entrance));
+    if let Entrance::Tcp(port) = entrance {
+        router = router.layer(middleware::from_fn_with_state(gate::Gate { app, port }, gate::pass));
+    }
+    let header = |name: &'static str, value: &'static str| {
+        SetResponseHeaderLayer::if_not_present(HeaderName::from_static(name), HeaderValue::from_static(value))
+    };
+    router
+        .layer(CatchPanicLayer::custom(problem::panicked))
+        .layer(header("x-content-type-options", "nosniff"))
+        .layer(header("referrer-policy", "no-referrer"))
+        .layer(header("cross-origin-resource-policy", "same-origin"))
+        .layer(header("cross-origin-opener-policy", "same-origin"))
+        .layer(header("content-security-policy", service::console::POLICY))
+        .layer(header("cache-control", "no-store"))
+}

@@ -1,0 +1,143 @@
+//! The newest matches with what matched, and all matches in outline.
+
+use std::sync::Arc;
+
+use axum::extract::State;
+use yadori_api::{Excerpt, ExcerptOf, Found, FoundOutline, Hit, Problem};
+use yadori_core::Clip;
+use yadori_core::clip::facts;
+use yadori_core::clip::reading::plain_form;
+use yadori_core::search::{self, facts_are_whole, marks};
+
+use super::query::{Wanted, parse};
+use crate::http::clips::list::kind_letter;
+use crate::http::extract::Query;
+use crate::http::{Context, Failure};
+use crate::search::find::find;
+use crate::state::shapes::row;
+
+/// Hits with rows at most.
+const HITS: usize = 500;
+/// Characters of an excerpt.
+const EXCERPT: usize = 240;
+/// Long texts that are read for their excerpts, per answer.
+const READ: usize = 50;
+
+/// The newest clips that match a query, and where they match
+#[utoipa::path(get, path = "/search", params(Wanted),
+    responses((status = 200, body = Found), (status = 422, body = Problem)))]
+pub(crate) async fn search(
+    State(context): State<Arc<Context>>,
+    Query(wanted): Query<Wanted>,
+) -> Result<axum::Json<Found>, Failure> {
+    let app = &context.app;
+    let limit = wanted.limit.unwrap_or(50);
+    if limit == 0 || limit > HITS {
+        return Err(Failure::invalid(format!("`limit` must be between 1 and {HITS}")));
+    }
+    let query = Arc::new(parse(&context.app, &wanted.q, wanted.zone.as_deref())?);
+    let found = find(app, query.clone(), limit).await?;
+    let (clips, revision): (Vec<Arc<Clip>>, u64) = {
+        let history = app.clips.history();
+        (found.ids.iter().filter_map(|id| history.get(*id).cloned()).collect(), history.revision())
+    };
+    let mut read = 0;
+    let mut hits = Vec::with_capacity(clips.len());
+    for clip in clips {
+        let mut excerpts = excerpts(&clip, &query);
+        if excerpts.is_empty() && !facts_are_whole(&clip) && read < READ && has_words(&query) {
+            read += 1;
+            if let Some(text) = app.at_hand.texts_of(&clip).await.ok().as_ref().and_then(plain_form) {
+                excerpts.extend(excerpt(ExcerptOf::Text, &text, &query));
+            }
+        }
+        let history = app.clips.history();
+        // The name of its drawer is known to the history alone.
+        if excerpts.is_empty()
+            && let Some(name) = history.drawer_name(&clip)
+        {
+            excerpts.extend(excerpt(ExcerptOf::Drawer, name, &query));
+        }
+        hits.push(Hit { row: row(&history, &clip), excerpts });
+    }
+    let unread = app.clips.unread();
+    Ok(axum::Json(Found { hits, more: found.more, unread, revision }))
+}
+
+fn has_words(query: &search::Query) -> bool {
+    query
+        .terms
+        .iter()
+        .any(|term| !term.not && matches!(term.test, search::Test::Words(_) | search::Test::Pattern(_)))
+}
+
+fn excerpt(of: ExcerptOf, text: &str, query: &search::Query) -> Option<Excerpt> {
+    let found = marks::excerpt(text, query, EXCERPT)?;
+    Some(Excerpt { of, text: found.text, cut: found.cut, marks: found.marks })
+}
+
+/// Where a clip matches, as far as its facts tell.
+fn excerpts(clip: &Clip, query: &search::Query) -> Vec<Excerpt> {
+    let mut found = Vec::new();
+    if let Some(title) = clip.state.title() {
+        found.extend(excerpt(ExcerptOf::Title, title, query));
+    }
+    found.extend(excerpt(ExcerptOf::Text, &clip.facts.head, query));
+    for uri in &clip.facts.files {
+        let path = facts::path_of(uri).unwrap_or_else(|| uri.clone());
+        if let Some(one) = excerpt(ExcerptOf::File, &path, query) {
+            found.push(one);
+            break;
+        }
+    }
+    if let Some(offer) = clip.state.offer() {
+        let source = &offer.source;
+        for (of, text) in [
+            (ExcerptOf::Program, &source.program),
+            (ExcerptOf::Window, &source.window),
+            (ExcerptOf::Page, &source.page),
+        ] {
+            found.extend(text.as_deref().and_then(|text| excerpt(of, text, query)));
+        }
+    }
+    found
+}
+
+/// Everything that matches a query, in outline
+#[utoipa::path(get, path = "/search/outline", params(Wanted),
+    responses((status = 200, body = FoundOutline), (status = 422, body = Problem)))]
+pub(crate) async fn outline(
+    State(context): State<Arc<Context>>,
+    Query(wanted): Query<Wanted>,
+) -> Result<axum::Json<FoundOutline>, Failure> {
+    use std::fmt::Write;
+    let query = Arc::new(parse(&context.app, &wanted.q, wanted.zone.as_deref())?);
+    let names_pinned = query.names_pinned();
+    let spares = wanted.spare_pinned && !names_pinned;
+    let found = find(&context.app, query, usize::MAX - 1).await?;
+    let history = context.app.clips.history();
+    let limit = wanted.limit.unwrap_or(usize::MAX);
+    let mut out = FoundOutline {
+        ids: String::new(),
+        kinds: String::new(),
+        times: Vec::new(),
+        count: 0,
+        pinned: 0,
+        spared: 0,
+        names_pinned,
+    };
+    for clip in found.ids.iter().filter_map(|id| history.get(*id)) {
+        if spares && clip.state.is_pinned() {
+            out.spared += 1;
+            continue;
+        }
+        out.count += 1;
+        out.pinned += u64::from(clip.state.is_pinned());
+        if out.times.len() < limit {
+            let _ = write!(out.ids, "{}", clip.id);
+            out.kinds.push(kind_letter(clip));
+            out.times.push(clip.ordered_at / 1_000_000);
+        }
+    }
+    Ok(axum::Json(out))
+}

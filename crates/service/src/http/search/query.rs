@@ -1,0 +1,29 @@
+//! A query as it is asked.
+
+use serde::Deserialize;
+use utoipa::IntoParams;
+use yadori_core::search;
+
+use crate::http::Failure;
+use crate::search::find::{read_query, zone};
+use crate::state::app::App;
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Wanted {
+    /// The query
+    #[serde(default)]
+    pub(super) q: String,
+    /// How many, at most 500 with rows; 50 if not given
+    pub(super) limit: Option<usize>,
+    /// The viewer's time zone (IANA name); this computer's if not given
+    pub(super) zone: Option<String>,
+    /// In outline: leave out what is pinned, unless the query names favorites or drawers
+    #[serde(default)]
+    pub(super) spare_pinned: bool,
+}
+
+pub(super) fn parse(app: &App, text: &str, zone_name: Option<&str>) -> Result<search::Query, Failure> {
+    let zone = zone(zone_name).ok_or_else(Failure::no_zone)?;
+    read_query(app, text, zone).map_err(|why| Failure::query(text, &why))
+}

@@ -1,0 +1,45 @@
+//! How things stand, and ending the service.
+
+use std::sync::Arc;
+
+use axum::extract::State;
+use axum::http::StatusCode;
+use axum::{Extension, Json};
+use yadori_api::{Problem, Status};
+
+use crate::http::context::Entrance;
+use crate::http::{Context, Failure};
+
+/// The process is up. Says nothing else.
+pub(crate) async fn healthz() -> &'static str {
+    "ok\n"
+}
+
+/// How things stand
+#[utoipa::path(get, path = "/status", responses((status = 200, body = Status)))]
+pub(crate) async fn status(State(context): State<Arc<Context>>) -> Json<Status> {
+    Json(context.app.status())
+}
+
+/// End the service (over the Unix socket only)
+#[utoipa::path(post, path = "/stop", responses((status = 202), (status = 403, body = Problem)))]
+pub(crate) async fn stop(
+    State(context): State<Arc<Context>>,
+    Extension(entrance): Extension<Entrance>,
+) -> Result<StatusCode, Failure> {
+    only_unix(entrance)?;
+    context.app.shutdown.cancel();
+    Ok(StatusCode::ACCEPTED)
+}
+
+/// For calls that browsers must not make.
+pub(crate) fn only_unix(entrance: Entrance) -> Result<(), Failure> {
+    match entrance {
+        Entrance::Unix => Ok(()),
+        Entrance::Tcp(_) => {
+            let detail = "this call is answered on the Unix socket only";
+            Err(Failure::new(StatusCode::FORBIDDEN, "not-here", "Not by this way", detail)
+                .hint("use the client, `yadori`"))
+        }
+    }
+}

@@ -1,0 +1,106 @@
+//! What the desk reports is read, decided on, and sent to the writer. Small copies never wait for large ones; the order is
+//! that of copying, not of reading.
+
+use std::sync::Arc;
+
+use yadori_core::{Micros, Offer, RefusalReason};
+use yadori_desk::{DeskEvent, DeskEvents, Live, Refused, RefusedBecause};
+use yadori_store::RefusalRow;
+
+use crate::intake::bring_in::submit;
+use crate::intake::reading::{ASIDE, Arrival, read_offer};
+use crate::records::room::Disk;
+use crate::state::app::Shared;
+use crate::state::clock::now;
+use crate::state::sign_in::carries_link;
+use crate::state::standing::LiveNow;
+use crate::writer::{Change, Queue};
+
+/// Bytes of a text in which a sign-in link is looked for.
+const LINK_BYTES: usize = 1 << 20;
+/// A clock that goes back by more than this, in microseconds, was set back.
+const SET_BACK: Micros = 1_000_000;
+
+/// Takes the desk's events in until there are no more.
+pub async fn run(app: Shared, queue: Queue, mut events: DeskEvents, disk: Disk) {
+    let mut last_at = Micros::MIN;
+    while let Some(event) = events.recv().await {
+        match event {
+            DeskEvent::State(state) => app.standing.change(|stand| stand.desk = Some(state)),
+            DeskEvent::Live(Live::Empty) => app.standing.change(|stand| stand.live = LiveNow::Empty),
+            DeskEvent::Live(Live::Theirs(at)) => {
+                app.standing.change(|stand| stand.live = LiveNow::Pending(at));
+            }
+            DeskEvent::Live(Live::Ours) => {
+                let taken = app.expected.lock().ok().and_then(|mut expected| expected.take());
+                if let Some((id, plain)) = taken {
+                    app.standing.change(|stand| stand.live = LiveNow::Clip(id, plain));
+                }
+            }
+            DeskEvent::Copied { offer, standing } => {
+                // Each copy has a time of its own. A clock that was set back is believed: the order is not its business.
+                let seen = offer.at;
+                let set_back = last_at.saturating_sub(seen) > SET_BACK;
+                let at = if set_back { seen } else { seen.max(last_at.saturating_add(1)) };
+                last_at = at;
+                app.standing.change(|stand| {
+                    if stand.live == LiveNow::Pending(seen) {
+                        stand.live = LiveNow::Pending(at);
+                    }
+                });
+                take_in(&app, &queue, offer, at, standing, disk.clone()).await;
+            }
+            DeskEvent::Refused(refused) => refuse(&app, &queue, &refused),
+        }
+    }
+}
+
+async fn take_in(app: &Shared, queue: &Queue, offer: Arc<Offer>, at: Micros, standing: bool, disk: Disk) {
+    if is_own_link(app, &offer) {
+        unkept(app, at);
+        return;
+    }
+    let aside = offer.size() > ASIDE;
+    let (shared, queue) = (app.clone(), queue.clone());
+    let work = async move {
+        let arrival = Arrival { at, standing, live: true, on_top: true, extra: None };
+        match read_offer(shared.clips.device(), Arc::unwrap_or_clone(offer), arrival).await {
+            Some(capture) => submit(&shared, &queue, &disk, capture).await,
+            None => unkept(&shared, at),
+        }
+    };
+    if aside {
+        app.parts.start("taking in a large copy", work);
+    } else {
+        work.await;
+    }
+}
+
+fn is_own_link(app: &Shared, offer: &Offer) -> bool {
+    let console = app.standing.now().console.ok();
+    offer.representations.iter().any(|one| {
+        let bytes = one.content.expose();
+        let text = one.mime.starts_with("text/") && bytes.len() <= LINK_BYTES;
+        text && carries_link(&String::from_utf8_lossy(bytes), console.as_deref())
+    })
+}
+
+fn unkept(app: &Shared, at: Micros) {
+    app.standing.change(|stand| {
+        if stand.live == LiveNow::Pending(at) {
+            stand.live = LiveNow::Unkept;
+        }
+    });
+}
+
+fn refuse(app: &Shared, queue: &Queue, refused: &Refused) {
+    unkept(app, refused.at);
+    let (reason, size) = match refused.reason {
+        // Nothing at all is kept of it, not even that it happened.
+        RefusedBecause::DoNotRecord => return,
+        RefusedBecause::TooLarge(size) => (RefusalReason::TooLarge, Some(size)),
+        RefusedBecause::Unreadable => (RefusalReason::Unreadable, None),
+    };
+    let program = refused.source.program.clone();
+    queue.send(Change::Refusal(RefusalRow { at: refused.at.min(now()), reason, size, program }));
+}

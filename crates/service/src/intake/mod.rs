@@ -1,0 +1,5 @@
+//! What comes in: copies that the desk reports, and clips that are brought in by hand or from files.
+
+pub mod bring_in;
+pub mod desk;
+pub mod reading;

@@ -1,0 +1,214 @@
+//! A whole service: its parts started, watched, and ended in order.
+
+use std::io;
+use std::net::SocketAddr;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::Duration;
+
+use tokio::net::{TcpListener, UnixListener};
+use tokio::task::JoinHandle;
+use tokio_util::sync::CancellationToken;
+use yadori_desk::{Desk, DeskEvents};
+use yadori_store::server::{PrivateServer, ServerPaths};
+
+use crate::home::place::HomeError;
+use crate::home::random::{NoRandomness, random_name};
+use crate::home::settings::Settings;
+use crate::http::{self, Context, server};
+use crate::records::room::Disk;
+use crate::state::app::{App, Shared};
+use crate::writer::{Queue, Writer, queue};
+use crate::{intake, records};
+
+/// How long open requests may take to end.
+const LAST_REQUESTS: Duration = Duration::from_secs(3);
+/// How long saving what waits may take at the end.
+const LAST_CHANGES: Duration = Duration::from_secs(10);
+/// How often a console port that is taken is tried again.
+const PORT_AGAIN: Duration = Duration::from_secs(5);
+
+/// Why the service did not start, or how it failed.
+#[derive(Debug, thiserror::Error)]
+pub enum RunError {
+    /// The directories.
+    #[error(transparent)]
+    Home(#[from] HomeError),
+    /// No randomness.
+    #[error(transparent)]
+    Randomness(#[from] NoRandomness),
+    /// The address that was asked for.
+    #[error(
+        "{0} is taken by another program ({1}); end that program, or choose another address with --listen (127.0.0.1:0 for any free port)"
+    )]
+    Port(SocketAddr, io::Error),
+    /// The client's socket.
+    #[error("the socket {path} can't be made: {cause}")]
+    Socket {
+        /// Which.
+        path: PathBuf,
+        /// Why.
+        cause: io::Error,
+    },
+    /// A thread or descriptor.
+    #[error("the system did not allow what is needed: {0}")]
+    System(#[from] io::Error),
+    /// A mistake in the program.
+    #[error("{0}")]
+    Fault(String),
+}
+
+/// Runs the service. `ready` is called when requests are answered and copies are seen.
+///
+/// # Errors
+/// Why it did not start, or which of its parts failed.
+pub async fn run(
+    settings: Settings,
+    shutdown: CancellationToken,
+    ready: impl FnOnce(&App),
+) -> Result<(), RunError> {
+    let desk = if settings.capture { Some(yadori_desk::x11::start(settings.display.clone())?) } else { None };
+    run_on(desk, settings, shutdown, ready).await
+}
+
+/// Runs the service on a given desk.
+///
+/// # Errors
+/// As [`run`].
+pub async fn run_on(
+    desk: Option<(Desk, DeskEvents)>,
+    settings: Settings,
+    shutdown: CancellationToken,
+    ready: impl FnOnce(&App),
+) -> Result<(), RunError> {
+    let home = settings.home.clone();
+    let _claim = home.claim()?;
+    let device = home.device()?;
+    let (desk, events) = desk.unzip();
+    let app: Shared = Arc::new(App::new(device, desk, random_name::<6>()?, settings.grace, shutdown.clone()));
+    let mut server = match settings.database_url {
+        Some(_) => None,
+        None => Some(PrivateServer::start(ServerPaths {
+            data: home.data.join("records"),
+            socket: home.database_socket(),
+            log: home.logs.join("records.log"),
+        })?),
+    };
+    let disk = Disk::of(server.as_ref().map(|_| home.data.clone()));
+    let (queue, changes) = queue();
+    let context = Context { app: app.clone(), queue: queue.clone(), disk: disk.clone() };
+
+    let unix = serve_unix(&home.socket(), &context)?;
+    let tcp = serve_console(&settings, &context).await?;
+    let writer = app.parts.start("saving", Writer::new(app.clone(), changes, disk.clone()).run());
+    if let Some(events) = events {
+        app.parts.start("taking copies in", intake::desk::run(app.clone(), queue.clone(), events, disk));
+    }
+    app.parts.start("telling how things stand", app.clone().tell_status());
+    let states = server.as_ref().map(PrivateServer::state);
+    let opening =
+        records::open::run(app.clone(), queue.clone(), home.clone(), settings.database_url.clone(), states);
+    app.parts.start("the records", opening);
+    ready(&app);
+
+    shutdown.cancelled().await;
+    tracing::info!("stopping");
+    let _ = tokio::time::timeout(LAST_REQUESTS, async {
+        let _ = unix.await;
+        let _ = tcp.await;
+    })
+    .await;
+    end(&app, &queue, writer, server.take()).await;
+    let _ = std::fs::remove_file(home.socket());
+    match app.parts.faults().pop() {
+        Some(fault) => Err(RunError::Fault(fault)),
+        None => Ok(()),
+    }
+}
+
+async fn end(app: &App, queue: &Queue, writer: JoinHandle<()>, server: Option<PrivateServer>) {
+    let _ = tokio::time::timeout(LAST_CHANGES, queue.stop()).await;
+    writer.abort();
+    if let Some(store) = app.at_hand.store() {
+        let _ = tokio::time::timeout(LAST_REQUESTS, store.close()).await;
+    }
+    if let Some(mut server) = server {
+        let _ = tokio::task::spawn_blocking(move || server.stop()).await;
+    }
+}
+
+/// The interface for this user's programs.
+fn serve_unix(path: &Path, context: &Context) -> Result<JoinHandle<()>, RunError> {
+    let failed = |cause| RunError::Socket { path: path.to_owned(), cause };
+    // The home is claimed: a socket that is still there belongs to a service that was killed.
+    match std::fs::remove_file(path) {
+        Err(cause) if cause.kind() != io::ErrorKind::NotFound => return Err(failed(cause)),
+        _ => {}
+    }
+    let listener = UnixListener::bind(path).map_err(failed)?;
+    std::fs::set_permissions(path, std::fs::Permissions::from_mode(0o600)).map_err(failed)?;
+    let app = &context.app;
+    let serving = server::serve_unix(listener, http::over_unix(context.clone()), app.shutdown.clone());
+    Ok(app.parts.start("answering the client", serving))
+}
+
+/// The console. An address that was asked for must be free; the port of the last start is waited for, since
+/// bookmarks and open pages point there.
+async fn serve_console(settings: &Settings, context: &Context) -> Result<JoinHandle<()>, RunError> {
+    let remembered = settings.home.remembered_port();
+    let wanted =
+        settings.listen.unwrap_or_else(|| SocketAddr::from(([127, 0, 0, 1], remembered.unwrap_or(0))));
+    let listener = match TcpListener::bind(wanted).await {
+        Ok(listener) => Some(listener),
+        Err(why) if settings.listen.is_some() || remembered.is_none() => {
+            return Err(RunError::Port(wanted, why));
+        }
+        Err(_) => None,
+    };
+    if let Some(listener) = &listener {
+        let port = listener.local_addr()?.port();
+        if settings.listen.is_none_or(|asked| asked.port() == 0) {
+            settings.home.remember_port(port);
+        }
+        said_where(&context.app, listener)?;
+    }
+    let context = context.clone();
+    let app = context.app.clone();
+    Ok(app.parts.start("serving the console", async move {
+        let listener = match listener {
+            Some(listener) => Some(listener),
+            None => await_port(&context.app, wanted).await,
+        };
+        let Some(listener) = listener else { return };
+        let Ok(address) = listener.local_addr() else { return };
+        let router = http::over_tcp(context.clone(), address.port());
+        server::serve_tcp(listener, router, context.app.shutdown.clone()).await;
+    }))
+}
+
+fn said_where(app: &App, listener: &TcpListener) -> io::Result<()> {
+    let address = listener.local_addr()?;
+    app.standing.change(|stand| stand.console = Ok(format!("http://{address}")));
+    tracing::info!("the console is served at http://{address}");
+    Ok(())
+}
+
+async fn await_port(app: &App, wanted: SocketAddr) -> Option<TcpListener> {
+    let words = format!(
+        "the console's address {wanted} is taken by another program, which is not Yadori: do not sign in there. End \
+         that program and the console comes back by itself, or choose another address with --listen"
+    );
+    tracing::warn!("{words}");
+    app.standing.change(|stand| stand.console = Err(words));
+    loop {
+        tokio::select! {
+            () = tokio::time::sleep(PORT_AGAIN) => {}
+            () = app.shutdown.cancelled() => return None,
+        }
+        if let Ok(listener) = TcpListener::bind(wanted).await {
+            let _ = said_where(app, &listener);
+            return Some(listener);
+        }
+    }
+}

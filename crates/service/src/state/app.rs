@@ -1,0 +1,128 @@
+//! All shared state of one running service, by kind.
+
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+
+use tokio_util::sync::CancellationToken;
+use yadori_api as api;
+use yadori_core::{ClipId, DeviceId, Micros};
+use yadori_desk::Desk;
+
+use crate::state::at_hand::AtHand;
+use crate::state::clips::Clips;
+use crate::state::clock::now;
+use crate::state::events::{Events, Happening};
+use crate::state::parts::Parts;
+use crate::state::shapes::{capture, refusal, row};
+use crate::state::sign_in::Entries;
+use crate::state::standing::{LiveNow, Standing};
+use crate::state::transfers::Transfers;
+
+/// Shared by everything.
+pub type Shared = Arc<App>;
+
+/// What the parts of the service share. The queue of changes is not among it: who reads state holds no way to change it.
+#[derive(Debug)]
+pub struct App {
+    /// History and search.
+    pub clips: Clips,
+    /// Contents.
+    pub at_hand: AtHand,
+    /// How things stand.
+    pub standing: Standing,
+    /// For whoever listens.
+    pub events: Events,
+    /// Browser keys and sign-in links.
+    pub entries: Entries,
+    /// Files that were sent.
+    pub transfers: Transfers,
+    /// The parts that run.
+    pub parts: Parts,
+    /// The live clipboard.
+    pub desk: Option<Desk>,
+    /// Takes are made one after another; what is being taken, so that the desk's word can be understood.
+    pub taking: tokio::sync::Mutex<()>,
+    /// The clip on its way to the live clipboard, and whether as plain text.
+    pub expected: Mutex<Option<(ClipId, bool)>>,
+    /// How long acts can be taken back.
+    pub grace: Duration,
+    /// When the service started.
+    pub started_at: Micros,
+    /// Ends the service.
+    pub shutdown: CancellationToken,
+}
+
+impl App {
+    /// The shared state of a service that is about to start. `epoch` names this run.
+    pub fn new(
+        device: DeviceId,
+        desk: Option<Desk>,
+        epoch: String,
+        grace: Duration,
+        shutdown: CancellationToken,
+    ) -> Self {
+        let name = rustix::system::uname().nodename().to_string_lossy().into_owned();
+        Self {
+            clips: Clips::new(device, name),
+            at_hand: AtHand::default(),
+            standing: Standing::new(desk.is_some()),
+            events: Events::new(epoch),
+            entries: Entries::default(),
+            transfers: Transfers::default(),
+            parts: Parts::new(shutdown.clone()),
+            desk,
+            taking: tokio::sync::Mutex::default(),
+            expected: Mutex::default(),
+            grace,
+            started_at: now(),
+            shutdown,
+        }
+    }
+
+    /// Tells listeners how things stand, whenever that changes, until the service ends.
+    pub async fn tell_status(self: Arc<Self>) {
+        let mut last = None;
+        loop {
+            tokio::select! {
+                () = self.standing.changed() => {}
+                () = self.shutdown.cancelled() => return,
+            }
+            let status = self.status();
+            if last.as_ref() != Some(&status) {
+                self.events.send(Happening::Status);
+                last = Some(status);
+            }
+        }
+    }
+
+    /// How things stand, for everybody to read.
+    pub fn status(&self) -> api::Status {
+        let stand = self.standing.now();
+        let history = self.clips.history();
+        let (live, plain, clip) = match stand.live {
+            LiveNow::Unknown | LiveNow::Pending(_) => (api::LiveState::Unknown, false, None),
+            LiveNow::Empty => (api::LiveState::Empty, false, None),
+            LiveNow::Unkept => (api::LiveState::Unkept, false, None),
+            LiveNow::Clip(id, plain) => match history.get(id) {
+                Some(clip) => (api::LiveState::Clip, plain, Some(Box::new(row(&history, clip)))),
+                None => (api::LiveState::Unkept, false, None),
+            },
+        };
+        api::Status {
+            version: env!("CARGO_PKG_VERSION").into(),
+            capture: capture(&stand),
+            database: stand.database.clone(),
+            live: api::LiveClipboard { state: live, clip, plain },
+            loaded: self.clips.are_loaded(),
+            clips: history.len() as u64,
+            unsaved: stand.unsaved,
+            last_copy_at: stand.last_copy_at.or_else(|| history.at(1).map(|clip| clip.copied_at())),
+            refusals: stand.refusals.iter().map(refusal).collect(),
+            console: stand.console.clone().ok(),
+            console_problem: stand.console.err(),
+            faults: self.parts.faults(),
+            damaged: stand.damaged,
+            started_at: self.started_at,
+        }
+    }
+}

@@ -1,0 +1,170 @@
+//! History and search in memory. Only the writer changes them; readers never wait for the database, and nobody waits
+//! for a search.
+
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, PoisonError, RwLock, RwLockReadGuard};
+use std::time::Duration;
+
+use tokio::sync::watch;
+use yadori_core::search::index::facts_are_whole;
+use yadori_core::search::texts::Texts;
+use yadori_core::search::{Corpus, Index, Text};
+use yadori_core::{Clip, ClipId, DeviceId, Drawer, Drawers, History, Placed, StoredClip};
+
+/// All clips, and their texts.
+#[derive(Debug)]
+pub struct Clips {
+    history: RwLock<History>,
+    corpus: RwLock<Corpus>,
+    device: DeviceId,
+    device_name: String,
+    unread: AtomicU64,
+    loaded: watch::Sender<bool>,
+}
+
+impl Clips {
+    /// None yet.
+    pub fn new(device: DeviceId, device_name: String) -> Self {
+        Self {
+            history: RwLock::default(),
+            corpus: RwLock::new(named_corpus(device, &device_name)),
+            device,
+            device_name,
+            unread: AtomicU64::new(0),
+            loaded: watch::Sender::new(false),
+        }
+    }
+
+    /// The history, to read. Not to be held over an await.
+    pub fn history(&self) -> RwLockReadGuard<'_, History> {
+        self.history.read().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A clip, if it is in the history.
+    pub fn get(&self, id: ClipId) -> Option<Arc<Clip>> {
+        self.history().get(id).cloned()
+    }
+
+    /// The drawers as they are now.
+    pub fn drawers(&self) -> Arc<Drawers> {
+        self.history().drawers_now()
+    }
+
+    /// The texts as they are now.
+    pub fn texts(&self) -> Texts {
+        self.corpus.read().unwrap_or_else(PoisonError::into_inner).texts()
+    }
+
+    /// True when all that is searched of this clip's text is known to the search.
+    pub fn has_whole_text(&self, id: ClipId) -> bool {
+        self.corpus.read().unwrap_or_else(PoisonError::into_inner).has_whole(id)
+    }
+
+    /// This device.
+    pub fn device(&self) -> DeviceId {
+        self.device
+    }
+
+    /// How this device is called.
+    pub fn device_name(&self) -> &str {
+        &self.device_name
+    }
+
+    /// True once the records have been read.
+    pub fn are_loaded(&self) -> bool {
+        *self.loaded.borrow()
+    }
+
+    /// Waits until the records have been read, for so long at most.
+    pub async fn until_loaded(&self, most: Duration) -> bool {
+        let mut loaded = self.loaded.subscribe();
+        matches!(tokio::time::timeout(most, loaded.wait_for(|loaded| *loaded)).await, Ok(Ok(_)))
+    }
+
+    /// Long texts that are still to be read after the start.
+    pub fn unread(&self) -> u64 {
+        self.unread.load(Ordering::Relaxed)
+    }
+
+    pub(crate) fn set_unread(&self, count: u64) {
+        self.unread.store(count, Ordering::Relaxed);
+    }
+
+    /// An empty history and search, to be filled and put in place by [`Clips::replace`].
+    pub(crate) fn blank(&self) -> (History, Corpus) {
+        (History::default(), named_corpus(self.device, &self.device_name))
+    }
+
+    /// What was read of the records takes the place of what was known.
+    pub(crate) fn replace(&self, history: History, corpus: Corpus) {
+        *self.corpus.write().unwrap_or_else(PoisonError::into_inner) = corpus;
+        *self.history.write().unwrap_or_else(PoisonError::into_inner) = history;
+    }
+
+    pub(crate) fn set_loaded(&self) {
+        self.loaded.send_replace(true);
+    }
+
+    /// What is now known of a clip. The search follows first, so that whoever is told finds it.
+    pub(crate) fn settle(&self, stored: StoredClip, saved: bool, text: Option<&str>) -> (Placed, u64) {
+        let id = stored.id;
+        let clip = stored.clone().into_clip();
+        let drawers = self.drawers();
+        // The search is locked before the history wherever both are, and the history no longer than it takes to put a
+        // clip in its place.
+        let mut corpus = self.corpus.write().unwrap_or_else(PoisonError::into_inner);
+        match &clip {
+            Some(clip) => corpus.put(clip, &drawers, text.map_or(Text::Known, Text::Whole)),
+            None => corpus.remove(id),
+        }
+        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        let placed = match clip {
+            Some(clip) => history.put(Clip { saved, ..clip }),
+            None => history.settle(stored),
+        };
+        (placed, history.revision())
+    }
+
+    /// The whole of a clip's text has been read. It may have been removed or changed meanwhile.
+    pub(crate) fn whole_text(&self, id: ClipId, text: &str) {
+        let mut corpus = self.corpus.write().unwrap_or_else(PoisonError::into_inner);
+        let (clip, drawers) = {
+            let history = self.history();
+            (history.get(id).cloned(), history.drawers_now())
+        };
+        if let Some(clip) = clip {
+            corpus.put(&clip, &drawers, Text::Whole(text));
+        }
+    }
+
+    /// What is now known of a drawer; gives the clips in it when its name has changed.
+    pub(crate) fn settle_drawer(&self, drawer: Drawer) -> Vec<Arc<Clip>> {
+        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        let id = drawer.id.clone();
+        let told =
+            |history: &History| history.drawers().get(&id).and_then(|one| one.name().map(str::to_owned));
+        let before = told(&history);
+        history.drawers_mut().put(drawer);
+        if before == told(&history) { Vec::new() } else { history.in_drawer(&id).cloned().collect() }
+    }
+}
+
+fn named_corpus(device: DeviceId, name: &str) -> Corpus {
+    let mut corpus = Corpus::default();
+    corpus.name_device(device, name);
+    corpus
+}
+
+/// Fills a search from a history. Gives the ids of clips whose facts do not hold all of their text.
+pub(crate) fn fill_search(history: &History, corpus: &mut Corpus) -> Vec<ClipId> {
+    let mut long = Vec::new();
+    let mut oldest_first: Vec<_> = history.from(1).collect();
+    oldest_first.reverse();
+    for clip in oldest_first {
+        corpus.put(clip, history.drawers(), Text::Known);
+        if !facts_are_whole(clip) {
+            long.push(clip.id);
+        }
+    }
+    long
+}

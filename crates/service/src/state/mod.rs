@@ -1,0 +1,13 @@
+//! What the parts of the running service share. Each kind of state is a type of its own that owns its lock, its limits
+//! and its forgetting.
+
+pub mod app;
+pub mod at_hand;
+pub mod clips;
+pub mod clock;
+pub mod events;
+pub mod parts;
+pub mod shapes;
+pub mod sign_in;
+pub mod standing;
+pub mod transfers;

@@ -1,0 +1,129 @@
+//! The shapes of the interface, made of what the service knows.
+
+use yadori_api as api;
+use yadori_core::clip::facts::path_of;
+use yadori_core::take::fill_in::may_hold;
+use yadori_core::{Clip, ClipId, Facts, History, Kind, RefusalReason, Source};
+use yadori_desk::DeskState;
+use yadori_store::RefusalRow;
+
+use crate::state::standing::Stand;
+
+/// A clip as a row of a list.
+pub fn row(history: &History, clip: &Clip) -> api::Row {
+    let facts = &clip.facts;
+    let offer = clip.state.offer();
+    api::Row {
+        id: clip.id.to_string(),
+        prefix: history.prefix_of(clip.id),
+        place: history.place_of(clip.id).unwrap_or(0) as u64,
+        kind: facts.kind(),
+        head: facts.head.clone(),
+        title: clip.state.title().map(str::to_owned),
+        chars: facts.chars,
+        lines: facts.lines,
+        size: facts.size,
+        formatted: facts.formatted,
+        copied_at: clip.copied_at(),
+        copies: clip.state.times_copied(),
+        source: offer.map(|offer| offer.source.clone()).unwrap_or_default(),
+        picture: facts.picture.clone(),
+        files: files(facts),
+        file_count: facts.file_count,
+        saved: clip.saved,
+        color: clip.state.color(),
+        kept: kept(history, clip),
+        made_from: clip.state.made_from().filter(|id| history.get(*id).is_some()).map(|id| id.to_string()),
+        fill_ins: clip.state.is_pinned() && may_hold(&facts.head),
+    }
+}
+
+/// The row of a clip that has gone since: nothing but its id.
+pub fn blank_row(id: ClipId) -> api::Row {
+    let id = id.to_string();
+    api::Row {
+        prefix: id[..4].to_owned(),
+        id,
+        place: 0,
+        kind: Kind::Text,
+        head: String::new(),
+        title: None,
+        chars: 0,
+        lines: 0,
+        size: 0,
+        formatted: false,
+        copied_at: 0,
+        copies: 0,
+        source: Source::default(),
+        picture: None,
+        files: Vec::new(),
+        file_count: 0,
+        saved: true,
+        color: None,
+        kept: None,
+        made_from: None,
+        fill_ins: false,
+    }
+}
+
+fn files(facts: &Facts) -> Vec<String> {
+    facts.files.iter().map(|uri| path_of(uri).unwrap_or_else(|| uri.clone())).collect()
+}
+
+fn kept(history: &History, clip: &Clip) -> Option<api::Kept> {
+    let drawer_name = history.drawer_name(clip).map(str::to_owned);
+    let drawer = clip.state.kept().drawer().filter(|_| drawer_name.is_some()).map(str::to_owned);
+    clip.state.is_pinned().then_some(api::Kept { drawer, drawer_name })
+}
+
+/// A refusal in words.
+pub fn refusal(row: &RefusalRow) -> api::Refusal {
+    let words = match (row.reason, row.size) {
+        (RefusalReason::TooLarge, Some(size)) => {
+            format!("{} was copied; copies over 64 MiB are not kept", megabytes(size))
+        }
+        (RefusalReason::TooLarge, None) => "copies over 64 MiB are not kept".into(),
+        (RefusalReason::NoRoom, _) => {
+            "memory for waiting copies was full while nothing could be saved".into()
+        }
+        (RefusalReason::Invalid, _) => "the database would not take it".into(),
+        (RefusalReason::Unreadable, _) => "the program did not hand its copy over".into(),
+    };
+    api::Refusal { at: row.at, reason: row.reason, words, size: row.size, program: row.program.clone() }
+}
+
+fn megabytes(size: u64) -> String {
+    format!("{}.{} MB", size / 1_000_000, size % 1_000_000 / 100_000)
+}
+
+/// Whether copies are kept, in a word and in words.
+pub fn capture(stand: &Stand) -> api::Capture {
+    use api::{CaptureState as Is, DatabaseState};
+    let (state, reason, display) = match &stand.desk {
+        None => {
+            let off =
+                "capture is switched off for this run; start yadorid without --no-capture to keep copies";
+            (Is::Off, Some(off.to_owned()), None)
+        }
+        Some(DeskState::Connecting) => (Is::Starting, None, None),
+        Some(DeskState::Lost { reason } | DeskState::Absent { reason }) => {
+            (Is::Broken, Some(reason.clone()), None)
+        }
+        Some(DeskState::Watching { display }) => {
+            let waits =
+                |why: &str| Some(format!("{why}: copies wait in memory and are saved when that is over"));
+            let (state, reason) = match stand.database.state {
+                DatabaseState::Ready => (Is::Keeping, None),
+                DatabaseState::Starting => {
+                    (Is::Starting, Some("copies wait in memory until the database has started".to_owned()))
+                }
+                DatabaseState::Full => (Is::Waiting, waits("the disk is full")),
+                DatabaseState::Away => (Is::Waiting, waits("the database is away")),
+                DatabaseState::Damaged => (Is::Waiting, waits("the records are damaged")),
+                DatabaseState::Refused => (Is::Broken, stand.database.reason.clone()),
+            };
+            (state, reason, Some(display.clone()))
+        }
+    };
+    api::Capture { state, reason, display }
+}

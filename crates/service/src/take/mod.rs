@@ -1,0 +1,5 @@
+//! Forms of a clip on its way to the live clipboard.
+
+pub mod fill;
+#[expect(clippy::module_inception, reason = "the act of the folder's name")]
+pub mod take;

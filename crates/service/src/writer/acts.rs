@@ -1,0 +1,166 @@
+//! Carrying acts out, taking them back and making them again. What that makes of the history is the core's to say.
+
+use std::collections::HashMap;
+
+use yadori_api as api;
+use yadori_core::acts::{self, Act, ActEntry, ActRecord, Moment, Turned, Way};
+use yadori_core::clip::reading::plain_form;
+use yadori_core::search::facts_are_whole;
+use yadori_core::{ClipId, Digest};
+use yadori_store::{ActRow, CHUNK, Group, TurnedAct};
+
+use crate::home::random::random;
+use crate::state::clock::now;
+use crate::state::shapes::row;
+use crate::writer::change::{Capture, Outcome};
+use crate::writer::error::WriteError;
+use crate::writer::worker::Writer;
+
+/// Bytes that the record of one act may have: well below what the database takes at once.
+const PAYLOAD: usize = 40 << 20;
+
+impl Writer {
+    /// Carries an act out.
+    pub(super) async fn act(&mut self, act: &Act, with: Option<Box<Capture>>) -> Result<Outcome, WriteError> {
+        self.writable()?;
+        let plan = {
+            let history = self.app.clips.history();
+            acts::plan(act, &history, &mut Moment { now: now(), clock: &mut self.clock })?
+        };
+        let record = ActRecord::of(&plan);
+        let payload = record.to_bytes().map_err(|_| WriteError::DamagedRecord)?;
+        if payload.len() > PAYLOAD {
+            return Err(WriteError::TooMany(plan.clips.len()));
+        }
+        let subject = plan.clips.first().map(|one| one.after.id.to_string());
+        let row = ActRow {
+            id: random().map_err(|_| WriteError::NoRandomness)?,
+            number: self.log.next_number(),
+            at: now(),
+            kind: plan.kind,
+            payload,
+            holds: record.holds(),
+            undone: None,
+            lasting: !record.removes(),
+            subject: subject.or_else(|| plan.drawers.first().map(|one| one.after.id.clone())),
+            clips: record.ids(),
+        };
+        let entry = ActEntry {
+            id: row.id,
+            number: row.number,
+            at: row.at,
+            steady: self.steady.now(),
+            kind: row.kind,
+            undone: None,
+            lasting: row.lasting,
+            subject: row.subject.clone(),
+            clips: row.clips.clone(),
+        };
+        let mut group = Group {
+            now: now(),
+            clock: self.clock.last(),
+            dropped: plan.dropped(),
+            clips: plan.clips.iter().map(|one| one.after.clone()).collect(),
+            drawers: plan.drawers.iter().map(|one| one.after.clone()).collect(),
+            ended: self.log.ended_by_new(),
+            acts: vec![row],
+            ..Group::default()
+        };
+        let mut texts = HashMap::new();
+        if let Some(with) = with {
+            for (digest, content) in &with.contents {
+                if content.len() > CHUNK {
+                    group.staged.push(*digest);
+                } else {
+                    group.contents.push((*digest, content.clone()));
+                }
+            }
+            texts.extend(with.text.map(|text| (with.copied.id, text)));
+        }
+        self.commit_act(&group).await?;
+        self.log.end(&group.ended);
+        self.log.push(entry);
+        let ids = self.apply(group.clips, group.drawers, &texts);
+        Ok(Outcome { kind: plan.kind, ids, made: plan.made })
+    }
+
+    /// Takes the last act back, or makes again what was taken back last.
+    pub(super) async fn turn(&mut self, way: Way) -> Result<Outcome, WriteError> {
+        self.writable()?;
+        let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
+        let minutes = self.app.grace.as_secs() / 60;
+        let next = self.log.next(way, self.steady.now()).cloned();
+        let act = next.ok_or(WriteError::NothingToTurn { way, minutes })?;
+        let payload =
+            store.act_payload(act.id).await.map_err(|why| WriteError::Unavailable(why.to_string()))?;
+        let record = payload.and_then(|payload| ActRecord::from_bytes(&payload));
+        let record = record.ok_or(WriteError::DamagedRecord)?;
+        let turned = {
+            let history = self.app.clips.history();
+            let mut moment = Moment { now: now(), clock: &mut self.clock };
+            acts::turn(act.kind, &record, way, &history, &mut moment)
+        };
+        let Some(turned) = turned else {
+            // It would stand in the way of everything before it.
+            let group = Group { ended: vec![act.id], now: now(), ..Group::default() };
+            self.commit_act(&group).await?;
+            self.log.end(&group.ended);
+            return Err(WriteError::Lost(act.kind));
+        };
+        let texts = self.texts_that_come_back(&turned).await?;
+        let undone = (way == Way::Undo).then(|| (self.log.next_number(), now()));
+        let dropped: Vec<(ClipId, Digest)> = turned.clips.iter().flat_map(|one| one.dropped()).collect();
+        let group = Group {
+            now: now(),
+            clock: self.clock.last(),
+            dropped,
+            clips: turned.clips.into_iter().map(|one| one.after).collect(),
+            drawers: turned.drawers.into_iter().map(|one| one.after).collect(),
+            turned: vec![TurnedAct { id: act.id, undone }],
+            ..Group::default()
+        };
+        self.commit_act(&group).await?;
+        self.log.turned(act.id, way, self.steady.now());
+        let ids = self.apply(group.clips, group.drawers, &texts);
+        Ok(Outcome { kind: act.kind, ids, made: None })
+    }
+
+    /// The texts of clips that come back and are longer than their facts tell: they must be found at once.
+    async fn texts_that_come_back(&self, turned: &Turned) -> Result<HashMap<ClipId, String>, WriteError> {
+        let mut texts = HashMap::new();
+        for one in turned.clips.iter().filter(|one| !one.before.state.is_there()) {
+            let Some(clip) = one.after.clone().into_clip().filter(|clip| !facts_are_whole(clip)) else {
+                continue;
+            };
+            let offer = self.app.at_hand.texts_of(&clip).await;
+            let offer = offer.map_err(|why| WriteError::Unavailable(why.to_string()))?;
+            texts.extend(plain_form(&offer).map(|text| (clip.id, text)));
+        }
+        Ok(texts)
+    }
+
+    /// The acts that can be turned, newest first.
+    pub(super) fn list_acts(&self) -> Vec<api::Act> {
+        let (steady, wall) = (self.steady.now(), now());
+        let history = self.app.clips.history();
+        let can_turn = |act: &&ActEntry| {
+            self.log.can_turn(act, Way::Undo, steady) || self.log.can_turn(act, Way::Redo, steady)
+        };
+        let shown = |act: &ActEntry| {
+            let subject = act.subject.as_deref();
+            api::Act {
+                act: act.kind,
+                at: act.at,
+                // One text in its old and its new form is one to a person.
+                clips: if act.kind.exchanges() { 1 } else { act.clips.len() as u64 },
+                first: subject
+                    .and_then(ClipId::parse)
+                    .and_then(|id| Some(Box::new(row(&history, history.get(id)?)))),
+                drawer: subject.and_then(|id| Some(history.drawers().get(id)?.name()?.to_owned())),
+                undone: act.undone.is_some(),
+                until: self.log.until(act).map(|until| wall + (until - steady)),
+            }
+        };
+        self.log.iter().rev().filter(can_turn).map(shown).collect()
+    }
+}

@@ -1,0 +1,78 @@
+//! What was committed is applied to the history and the search in memory, and announced.
+
+use std::collections::HashMap;
+
+use yadori_core::{ClipId, Drawer, Placed, StoredClip};
+use yadori_store::RefusalRow;
+
+use crate::state::events::Happening;
+use crate::writer::worker::Writer;
+
+/// Changes that are announced one by one at most; more are a reset.
+const ONE_BY_ONE: usize = 300;
+
+impl Writer {
+    /// What is now known of a clip.
+    pub(super) fn settle(&self, stored: StoredClip, saved: bool, text: Option<&str>, announced: bool) {
+        let id = stored.id;
+        let (placed, revision) = self.app.clips.settle(stored, saved, text);
+        if announced {
+            self.announce(id, placed, revision);
+        }
+    }
+
+    fn announce(&self, id: ClipId, placed: Placed, revision: u64) {
+        let before = placed.before.map(|place| place as u64);
+        let event = match (placed.now, before) {
+            (Some(place), before) => Happening::Clip { id, before, place: place as u64, revision },
+            (None, Some(before)) => Happening::Gone { id, before, revision },
+            (None, None) => return,
+        };
+        self.app.events.send(event);
+    }
+
+    pub(super) fn announce_refusal(&self, row: &RefusalRow) {
+        self.app.standing.refused(row);
+        self.app.events.send(Happening::Refused(row.clone()));
+    }
+
+    /// What an act made of clips and drawers. Gives the ids of the clips.
+    pub(super) fn apply(
+        &mut self,
+        clips: Vec<StoredClip>,
+        drawers: Vec<Drawer>,
+        texts: &HashMap<ClipId, String>,
+    ) -> Vec<ClipId> {
+        let ids: Vec<ClipId> = clips.iter().map(|clip| clip.id).collect();
+        let was_pinned = {
+            let history = self.app.clips.history();
+            ids.iter().any(|id| history.get(*id).is_some_and(|clip| clip.state.is_pinned()))
+        };
+        let kept = !drawers.is_empty() || was_pinned || clips.iter().any(|clip| clip.state.is_pinned());
+        let one_by_one = clips.len() <= ONE_BY_ONE;
+        let mut quiet = !one_by_one;
+        for clip in clips {
+            self.on_disk.remove(&clip.id);
+            let text = texts.get(&clip.id).map(String::as_str);
+            self.settle(clip, true, text, one_by_one);
+        }
+        for drawer in drawers {
+            // The name of a drawer is searched with its clips.
+            let touched = self.app.clips.settle_drawer(drawer);
+            let few = touched.len() <= ONE_BY_ONE;
+            quiet |= !few;
+            for clip in touched {
+                let saved = clip.saved;
+                self.settle(StoredClip::from(&*clip), saved, None, few);
+            }
+        }
+        if quiet {
+            self.app.events.send(Happening::Reset);
+        }
+        if kept {
+            self.app.events.send(Happening::Kept);
+        }
+        self.app.standing.touch();
+        ids
+    }
+}

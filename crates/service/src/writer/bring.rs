@@ -1,0 +1,73 @@
+//! What comes from elsewhere as a whole: drawers, and a backup that was received.
+
+use std::collections::HashMap;
+
+use yadori_core::acts::Moment;
+use yadori_core::acts::bring_drawer::{ForeignDrawer, bring_drawer};
+use yadori_core::search::Corpus;
+use yadori_core::text::fold::fold;
+use yadori_core::{Drawer, History};
+use yadori_store::Group;
+
+use crate::state::clock::now;
+use crate::state::events::Happening;
+use crate::writer::error::WriteError;
+use crate::writer::worker::Writer;
+
+/// The id of a drawer that comes from elsewhere: the same each time, so that a second import finds it.
+fn id_of(text: &str) -> String {
+    blake3::hash(text.as_bytes()).to_hex()[..32].to_owned()
+}
+
+impl Writer {
+    /// Drawers from elsewhere: no act, nothing to take back. Gives their ids by folded name.
+    pub(super) async fn bring_drawers(
+        &mut self,
+        drawers: Vec<ForeignDrawer>,
+    ) -> Result<HashMap<String, String>, WriteError> {
+        self.writable()?;
+        let mut ids = HashMap::new();
+        for foreign in drawers {
+            let brought = {
+                let history = self.app.clips.history();
+                let mut moment = Moment { now: now(), clock: &mut self.clock };
+                bring_drawer(&history, &foreign, id_of, &mut moment)
+            };
+            let Some((drawer, new)) = brought else { continue };
+            ids.insert(fold(&foreign.name), drawer.id.clone());
+            if new {
+                // One by one: the next one's place depends on it.
+                let group =
+                    Group { drawers: vec![drawer], clock: self.clock.last(), now: now(), ..Group::default() };
+                self.commit_act(&group).await?;
+                self.apply(Vec::new(), group.drawers, &HashMap::new());
+            }
+        }
+        Ok(ids)
+    }
+
+    /// A backup was received whole: one small row makes it the history.
+    pub(super) async fn restored(
+        &mut self,
+        history: History,
+        corpus: Corpus,
+        drawers: Vec<Drawer>,
+    ) -> Result<u64, WriteError> {
+        self.writable()?;
+        if !self.app.clips.history().is_empty() {
+            return Err(WriteError::NotEmpty);
+        }
+        let newest = (1..=history.len()).filter_map(|place| history.at(place)?.state.newest_stamp()).max();
+        let newest = drawers.iter().filter_map(|one| one.state.newest_stamp()).max().max(newest);
+        Moment { now: now(), clock: &mut self.clock }.stamp(newest);
+        let group =
+            Group { drawers, restored: true, clock: self.clock.last(), now: now(), ..Group::default() };
+        self.commit_act(&group).await?;
+        let count = history.len() as u64;
+        self.app.clips.replace(history, corpus);
+        self.app.events.send(Happening::Reset);
+        self.app.events.send(Happening::Kept);
+        self.app.standing.touch();
+        Ok(count)
+    }
+}

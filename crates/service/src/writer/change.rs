@@ -1,0 +1,192 @@
+//! What goes through the queue.
+
+use std::collections::HashMap;
+
+use tokio::sync::{mpsc, oneshot};
+use yadori_api as api;
+use yadori_core::acts::bring_drawer::ForeignDrawer;
+use yadori_core::acts::{Act, ActKind, Copied, Way};
+use yadori_core::search::Corpus;
+use yadori_core::{ClipId, Content, Digest, Drawer, History, Stamp};
+use yadori_store::{ActRow, RefusalRow, Store};
+
+use crate::writer::error::WriteError;
+
+/// Where an answer goes.
+pub type Done<T> = oneshot::Sender<Result<T, WriteError>>;
+
+/// A copy on its way into the history.
+#[derive(Debug)]
+pub struct Capture {
+    /// What it turned out to be.
+    pub copied: Copied,
+    /// Its contents.
+    pub contents: Vec<(Digest, Content)>,
+    /// Its text, when it is longer than its facts tell.
+    pub text: Option<String>,
+    /// The large contents among them were staged.
+    pub staged: bool,
+    /// It was made on this desktop just now, rather than brought in.
+    pub live: bool,
+    /// Who waits for it.
+    pub done: Option<Done<ClipId>>,
+}
+
+impl Capture {
+    /// Bytes of its contents.
+    pub fn bytes(&self) -> u64 {
+        self.contents.iter().map(|(_, content)| content.len() as u64).sum()
+    }
+}
+
+/// What was done.
+#[derive(Debug, Clone)]
+pub struct Outcome {
+    /// The kind of act.
+    pub kind: ActKind,
+    /// The clips it touched.
+    pub ids: Vec<ClipId>,
+    /// What it made.
+    pub made: Option<String>,
+}
+
+/// A change.
+#[derive(Debug)]
+pub enum Change {
+    /// A copy.
+    Capture(Box<Capture>),
+    /// A copy that is not kept.
+    Refusal(RefusalRow),
+    /// A person does something; contents and text come with an edit.
+    Act(Box<Act>, Option<Box<Capture>>, Done<Outcome>),
+    /// A person takes the last act back, or makes again what was taken back last.
+    Turn(Way, Done<Outcome>),
+    /// What can be taken back, and made again.
+    ListActs(oneshot::Sender<Vec<api::Act>>),
+    /// What is typed in an editor: to be kept, or let go of.
+    Draft(ClipId, Option<String>, Done<()>),
+    /// Drawers that come from elsewhere. Gives their ids by folded name.
+    BringDrawers(Vec<ForeignDrawer>, Done<HashMap<String, String>>),
+    /// A backup was received whole, and becomes the history.
+    Restored(Box<(History, Corpus)>, Vec<Drawer>, Done<u64>),
+    /// The records are open; this is what they hold.
+    Loaded(Box<Loaded>),
+    /// Contents that nobody seems to need.
+    Collect(Vec<Digest>, Done<()>),
+    /// The service ends: save what can be saved.
+    Stop(oneshot::Sender<()>),
+}
+
+/// The records at start.
+#[derive(Debug)]
+pub struct Loaded {
+    /// The open records.
+    pub store: Store,
+    /// Every clip, every drawer.
+    pub history: History,
+    /// Their texts, as far as facts tell.
+    pub corpus: Corpus,
+    /// The clock as saved.
+    pub clock: Option<Stamp>,
+    /// Refusals as saved, newest first.
+    pub refusals: Vec<RefusalRow>,
+    /// Every act, without what is needed to take it back.
+    pub acts: Vec<ActRow>,
+}
+
+/// The way to the writer.
+#[derive(Clone, Debug)]
+pub struct Queue(mpsc::UnboundedSender<Change>);
+
+/// A queue, and its end for the writer.
+pub fn queue() -> (Queue, mpsc::UnboundedReceiver<Change>) {
+    let (sender, receiver) = mpsc::unbounded_channel();
+    (Queue(sender), receiver)
+}
+
+impl Queue {
+    /// Sends a change that nobody waits for.
+    pub fn send(&self, change: Change) {
+        // Refused only when the writer has ended with the service.
+        let _ = self.0.send(change);
+    }
+
+    async fn ask<T>(&self, change: impl FnOnce(Done<T>) -> Change) -> Result<T, WriteError> {
+        let (done, answer) = oneshot::channel();
+        self.send(change(done));
+        answer.await.unwrap_or(Err(WriteError::Stopping))
+    }
+
+    /// A person does something.
+    ///
+    /// # Errors
+    /// Nothing was done then.
+    pub async fn act(&self, act: Act, with: Option<Box<Capture>>) -> Result<Outcome, WriteError> {
+        self.ask(|done| Change::Act(Box::new(act), with, done)).await
+    }
+
+    /// A person takes the last act back, or makes again what was taken back last.
+    ///
+    /// # Errors
+    /// Nothing was done then.
+    pub async fn turn(&self, way: Way) -> Result<Outcome, WriteError> {
+        self.ask(|done| Change::Turn(way, done)).await
+    }
+
+    /// The acts that can be taken back or made again, newest first.
+    ///
+    /// # Errors
+    /// When the service is stopping.
+    pub async fn acts(&self) -> Result<Vec<api::Act>, WriteError> {
+        let (done, answer) = oneshot::channel();
+        self.send(Change::ListActs(done));
+        answer.await.map_err(|_| WriteError::Stopping)
+    }
+
+    /// Keeps what is typed in an editor, or lets go of it.
+    ///
+    /// # Errors
+    /// It is as before then.
+    pub async fn draft(&self, clip: ClipId, text: Option<String>) -> Result<(), WriteError> {
+        self.ask(|done| Change::Draft(clip, text, done)).await
+    }
+
+    /// Brings drawers in. Gives their ids by folded name.
+    ///
+    /// # Errors
+    /// None was brought in then.
+    pub async fn bring_drawers(
+        &self,
+        drawers: Vec<ForeignDrawer>,
+    ) -> Result<HashMap<String, String>, WriteError> {
+        self.ask(|done| Change::BringDrawers(drawers, done)).await
+    }
+
+    /// Makes a backup that was received whole the history. Gives the number of clips.
+    ///
+    /// # Errors
+    /// The history is as before then.
+    pub async fn restored(
+        &self,
+        history: History,
+        corpus: Corpus,
+        drawers: Vec<Drawer>,
+    ) -> Result<u64, WriteError> {
+        self.ask(|done| Change::Restored(Box::new((history, corpus)), drawers, done)).await
+    }
+
+    /// Deletes those contents that nobody needs.
+    ///
+    /// # Errors
+    /// They stay then.
+    pub async fn collect(&self, contents: Vec<Digest>) -> Result<(), WriteError> {
+        self.ask(|done| Change::Collect(contents, done)).await
+    }
+
+    /// Saves what can be saved, and ends the writer.
+    pub async fn stop(&self) {
+        let (done, stopped) = oneshot::channel();
+        self.send(Change::Stop(done));
+        let _ = stopped.await;
+    }
+}

@@ -1,0 +1,63 @@
+//! Why a change was not made.
+
+use yadori_core::acts::{ActError, ActKind, Way};
+
+/// What stands in the way.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum WriteError {
+    /// The records can't be written now.
+    #[error("{0}")]
+    Unavailable(String),
+    /// The service ends.
+    #[error("the service is stopping")]
+    Stopping,
+    /// The service ends before it was found out whether it was done.
+    #[error(
+        "the service is stopping, and the database has not said whether this was saved; `yadori undo --list` will show it"
+    )]
+    NotKnown,
+    /// The act itself can't be done.
+    #[error(transparent)]
+    Act(#[from] ActError),
+    /// There is nothing in it.
+    #[error("there is nothing in it: no representation with a single byte")]
+    Empty,
+    /// No act is left to be turned.
+    #[error("{}", nothing(*way, *minutes))]
+    NothingToTurn {
+        /// Which way.
+        way: Way,
+        /// How long removals can be taken back.
+        minutes: u64,
+    },
+    /// The act that is next can't be turned any more.
+    #[error(
+        "the last act ({}) can't be turned any more, since a clip in it was removed; the one before it is next",
+        .0.word()
+    )]
+    Lost(ActKind),
+    /// It touches too much.
+    #[error("{0} clips are too many for one act; do it in parts")]
+    TooMany(usize),
+    /// A restore into a history that holds something.
+    #[error("the history is not empty; restore into a new home (--home DIR)")]
+    NotEmpty,
+    /// What is remembered of an act can't be read.
+    #[error("the record of that act is damaged")]
+    DamagedRecord,
+    /// The database would not take it.
+    #[error("the database would not take it ({0})")]
+    Refused(String),
+    /// The system did not give what is needed.
+    #[error("the system did not give random bytes")]
+    NoRandomness,
+}
+
+fn nothing(way: Way, minutes: u64) -> String {
+    match way {
+        Way::Undo => {
+            format!("there is nothing to take back; a removal can be taken back for {minutes} minutes")
+        }
+        Way::Redo => "there is nothing to make again; a new act leaves nothing to be made again".into(),
+    }
+}

@@ -1,0 +1,23 @@
+//! The one writer. Every change goes through one queue, is committed, then applied to the history in memory, then
+//! announced. Changes that wait together are committed together, so that a burst costs one disk write, not fifty; a
+//! group that is refused is tried again one by one.
+//!
+//! While the records can't be written, copies wait in memory: they are in the history, marked as not saved, and can be
+//! taken. Acts are refused with the reason. When the answer to a commit is lost, the writer finds out what became of it
+//! before it answers or goes on.
+
+mod acts;
+mod announce;
+mod bring;
+mod captures;
+mod change;
+mod commit;
+mod error;
+mod mode;
+mod upkeep;
+mod waiting;
+mod worker;
+
+pub use change::{Capture, Change, Done, Loaded, Outcome, Queue, queue};
+pub use error::WriteError;
+pub use worker::Writer;

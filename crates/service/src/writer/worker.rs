@@ -1,0 +1,215 @@
+//! The writer's own state, and its loop.
+
+use std::collections::{HashMap, VecDeque};
+use std::time::Duration;
+
+use tokio::sync::{mpsc, oneshot};
+use yadori_core::acts::{ActEntry, ActLog};
+use yadori_core::{ClipId, HybridClock, Micros, StoredClip};
+use yadori_store::Store;
+
+use crate::records::room::Disk;
+use crate::state::app::Shared;
+use crate::state::clock::SteadyClock;
+use crate::state::events::Happening;
+use crate::state::standing::REFUSALS;
+use crate::writer::change::{Capture, Change, Loaded};
+use crate::writer::mode::Mode;
+
+/// Changes committed together at most.
+const GROUP: usize = 64;
+/// The longest sleep before the ends of acts are looked at, so that a computer that slept is not overslept.
+const LONGEST_SLEEP: Duration = Duration::from_secs(60);
+
+/// The one writer.
+#[derive(Debug)]
+pub struct Writer {
+    pub(super) app: Shared,
+    pub(super) queue: mpsc::UnboundedReceiver<Change>,
+    pub(super) store: Option<Store>,
+    pub(super) clock: HybridClock,
+    pub(super) steady: SteadyClock,
+    pub(super) mode: Mode,
+    /// Copies that wait, oldest first.
+    pub(super) waiting: VecDeque<Capture>,
+    pub(super) waiting_bytes: u64,
+    /// What is on disk of the clips that have a waiting copy.
+    pub(super) on_disk: HashMap<ClipId, StoredClip>,
+    pub(super) disk: Disk,
+    /// Every act; what is needed to take one back is read when it is.
+    pub(super) log: ActLog,
+    /// Tells when a database that was away can be written again.
+    pub(super) probe: Option<oneshot::Receiver<()>>,
+    pub(super) stopping: bool,
+    pub(super) stopped: Option<oneshot::Sender<()>>,
+}
+
+impl Writer {
+    /// The writer of a service that is about to start.
+    pub fn new(app: Shared, queue: mpsc::UnboundedReceiver<Change>, disk: Disk) -> Self {
+        let clock = HybridClock::resume(app.clips.device(), None);
+        let grace = Micros::try_from(app.grace.as_micros()).unwrap_or(Micros::MAX / 4);
+        Self {
+            app,
+            queue,
+            store: None,
+            clock,
+            steady: SteadyClock::begin(),
+            mode: Mode::Loading,
+            waiting: VecDeque::new(),
+            waiting_bytes: 0,
+            on_disk: HashMap::new(),
+            disk,
+            log: ActLog::new(grace),
+            probe: None,
+            stopping: false,
+            stopped: None,
+        }
+    }
+
+    /// Works until told to stop.
+    pub async fn run(mut self) {
+        while !self.stopping {
+            let sleep = self.until_next_end();
+            tokio::select! {
+                change = self.queue.recv() => match change {
+                    None => return,
+                    Some(first) => self.work(first).await,
+                },
+                () = back(&mut self.probe) => self.come_back().await,
+                () = tokio::time::sleep(sleep.unwrap_or(LONGEST_SLEEP)), if sleep.is_some() => self.sweep().await,
+            }
+        }
+        self.stop().await;
+        while let Ok(change) = self.queue.try_recv() {
+            if let Change::Capture(capture) = change {
+                Self::answer_stopping(*capture);
+            }
+        }
+        if let Some(stopped) = self.stopped.take() {
+            let _ = stopped.send(());
+        }
+    }
+
+    /// How long until an act ends; `None` when none will, or nothing can be done about it now.
+    fn until_next_end(&self) -> Option<Duration> {
+        if self.mode != Mode::Ready {
+            return None;
+        }
+        let left = self.log.deadline()?.saturating_sub(self.steady.now());
+        Some(Duration::from_micros(u64::try_from(left).unwrap_or(0)).min(LONGEST_SLEEP))
+    }
+
+    /// Carries out a change and those that wait behind it, in order: copies together, everything else alone.
+    async fn work(&mut self, first: Change) {
+        let mut batch = vec![first];
+        while batch.len() < GROUP
+            && let Ok(more) = self.queue.try_recv()
+        {
+            batch.push(more);
+        }
+        let (mut captures, mut refusals) = (Vec::new(), Vec::new());
+        for change in batch {
+            match change {
+                Change::Capture(capture) => captures.push(*capture),
+                Change::Refusal(refusal) => refusals.push(refusal),
+                other => {
+                    self.carry_out(std::mem::take(&mut captures), std::mem::take(&mut refusals)).await;
+                    self.carry_out_alone(other).await;
+                }
+            }
+        }
+        self.carry_out(captures, refusals).await;
+    }
+
+    async fn carry_out_alone(&mut self, change: Change) {
+        match change {
+            Change::Act(act, with, done) => {
+                let outcome = self.act(&act, with).await;
+                let _ = done.send(outcome);
+            }
+            Change::Turn(way, done) => {
+                let outcome = self.turn(way).await;
+                let _ = done.send(outcome);
+            }
+            Change::ListActs(done) => {
+                let _ = done.send(self.list_acts());
+            }
+            Change::Draft(clip, text, done) => {
+                let outcome = self.draft(clip, text).await;
+                let _ = done.send(outcome);
+            }
+            Change::BringDrawers(drawers, done) => {
+                let outcome = self.bring_drawers(drawers).await;
+                let _ = done.send(outcome);
+            }
+            Change::Restored(all, drawers, done) => {
+                let (history, corpus) = *all;
+                let outcome = self.restored(history, corpus, drawers).await;
+                let _ = done.send(outcome);
+            }
+            Change::Loaded(loaded) => self.loaded(*loaded).await,
+            Change::Collect(unneeded, done) => {
+                let outcome = self.collect(unneeded).await;
+                let _ = done.send(outcome);
+            }
+            Change::Stop(done) => {
+                self.stopping = true;
+                self.stopped = Some(done);
+            }
+            Change::Capture(_) | Change::Refusal(_) => {}
+        }
+    }
+
+    async fn loaded(&mut self, loaded: Loaded) {
+        if let Some(clock) = loaded.clock {
+            // Saved by this device itself, so it counts however far ahead it is.
+            let last = self.clock.last().max(Some(clock));
+            self.clock = HybridClock::resume(self.app.clips.device(), last);
+        }
+        for act in loaded.acts {
+            self.log.push(ActEntry {
+                id: act.id,
+                number: act.number,
+                at: act.at,
+                steady: self.steady.recorded(act.at),
+                kind: act.kind,
+                undone: act.undone.map(|(number, at)| (number, self.steady.recorded(at))),
+                lasting: act.lasting,
+                subject: act.subject,
+                clips: act.clips,
+            });
+        }
+        let count = loaded.history.len();
+        self.app.clips.replace(loaded.history, loaded.corpus);
+        self.on_disk.clear();
+        {
+            let history = self.app.clips.history();
+            for one in &self.waiting {
+                let id = one.copied.id;
+                self.on_disk.entry(id).or_insert_with(|| history.stored(id));
+            }
+        }
+        self.store = Some(loaded.store.clone());
+        self.app.at_hand.open(loaded.store);
+        self.app.standing.change(|stand| {
+            stand.refusals.extend(loaded.refusals);
+            stand.refusals.truncate(REFUSALS);
+        });
+        tracing::info!("{count} clips loaded");
+        self.flush().await;
+        self.app.clips.set_loaded();
+        self.app.standing.touch();
+        self.app.events.send(Happening::Reset);
+    }
+}
+
+/// Waits for the word that the database is back; for ever when nobody looks.
+async fn back(probe: &mut Option<oneshot::Receiver<()>>) {
+    if let Some(found) = probe {
+        let _ = found.await;
+        *probe = None;
+        return;
+    }
+    std::future::pending().await
+}

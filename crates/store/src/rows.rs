@@ -1,0 +1,77 @@
+//! The rows, as the rest of the program sees them. Clips and drawers are the core's own.
+
+use yadori_core::acts::ActKind;
+use yadori_core::{ClipId, Digest, Micros, RefusalReason};
+
+/// One thing a person did that can be taken back.
+#[derive(Clone, Debug)]
+pub struct ActRow {
+    /// 16 random bytes.
+    pub id: [u8; 16],
+    /// Its number: acts are taken back in the order of these.
+    pub number: i64,
+    /// When, by the wall clock.
+    pub at: Micros,
+    /// What sort of act.
+    pub kind: ActKind,
+    /// What is needed to take it back; empty where it is not asked for.
+    pub payload: Vec<u8>,
+    /// The contents it needs for that.
+    pub holds: Vec<Digest>,
+    /// The number of its undoing, and when that was; `None` while it stands.
+    pub undone: Option<(i64, Micros)>,
+    /// It holds nothing that was removed, and so outlives the grace period.
+    pub lasting: bool,
+    /// The id of its first clip, or of its drawer, in words.
+    pub subject: Option<String>,
+    /// The clips it knows of.
+    pub clips: Vec<ClipId>,
+}
+
+/// An act that was taken back or made again.
+#[derive(Clone, Debug)]
+pub struct TurnedAct {
+    /// Which.
+    pub id: [u8; 16],
+    /// The number of its undoing, and when that was; `None` when it was made again.
+    pub undone: Option<(i64, Micros)>,
+}
+
+/// An act that lost a part of what it knew.
+#[derive(Clone, Debug)]
+pub struct ForgettingAct {
+    /// Which.
+    pub id: [u8; 16],
+    /// What it still knows.
+    pub payload: Vec<u8>,
+    /// The clips it still knows of.
+    pub clips: Vec<ClipId>,
+}
+
+/// What becomes of a draft.
+#[derive(Clone, Debug)]
+pub struct DraftRow {
+    /// The clip that is being edited.
+    pub clip: ClipId,
+    /// What was typed; `None` to let go of it.
+    pub text: Option<String>,
+}
+
+/// A copy that was not kept.
+#[derive(Clone, PartialEq, Eq)]
+pub struct RefusalRow {
+    /// When it was made.
+    pub at: Micros,
+    /// Why.
+    pub reason: RefusalReason,
+    /// Its size in bytes, as far as that is known.
+    pub size: Option<u64>,
+    /// The program it came from.
+    pub program: Option<String>,
+}
+
+impl std::fmt::Debug for RefusalRow {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "RefusalRow({}, {:?} bytes)", self.reason.word(), self.size)
+    }
+}
