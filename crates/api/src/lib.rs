@@ -37,7 +37,7 @@ pub use status::{
 pub use transfers::{Checked, LeftOut, TransferEnd};
 pub use yadori_core::acts::ActKind;
 pub use yadori_core::text::difference::Part;
-pub use yadori_core::{Color, Kind, Picture, RefusalReason, Source};
+pub use yadori_core::{COPY_CAP, Color, Kind, Picture, RefusalReason, Source};
 
 /// Where the interface begins.
 pub const ROOT: &str = "/api/v1";

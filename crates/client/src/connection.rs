@@ -5,6 +5,7 @@ use std::os::unix::net::UnixStream;
 use std::path::PathBuf;
 use std::time::Duration;
 
+use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use ureq::config::Config;
@@ -14,6 +15,7 @@ use ureq::unversioned::transport::{
     Buffers, ConnectionDetails, Connector, LazyBuffers, NextTimeout, Transport,
 };
 use ureq::{Agent, Body, Error, SendBody};
+use yadori_api::transfers::TRANSFER;
 use yadori_api::{Problem, ROOT};
 
 use crate::failure::Failure;
@@ -60,6 +62,14 @@ impl Connection {
         self.checked(self.agent.post(url(path)).send_empty()).map(|_| ())
     }
 
+    /// The bytes of a file that is sent, to be read as they come, and the name of the transfer.
+    pub(crate) fn download_named(&self, path: &str) -> Result<(impl Read + use<>, String), Failure> {
+        let answer = self.checked(self.agent.get(url(path)).call())?;
+        let name = answer.headers().get(TRANSFER).and_then(|name| name.to_str().ok());
+        let name = name.unwrap_or_default().to_owned();
+        Ok((answer.into_body().into_with_config().limit(u64::MAX).reader(), name))
+    }
+
     /// The bytes of an answer, to be read as they come.
     pub(crate) fn download(&self, path: &str) -> Result<impl Read + use<>, Failure> {
         let answer = self.checked(self.agent.get(url(path)).call())?;
@@ -87,6 +97,7 @@ impl Connection {
     fn checked(&self, answer: Result<Response<Body>, Error>) -> Result<Response<Body>, Failure> {
         let answer = answer.map_err(|why| match why {
             Error::Io(why) if is_absent(&why) => Failure::NotRunning(self.socket.clone()),
+            Error::Io(why) if is_foreign(&why) => Failure::NotOwn(self.socket.clone()),
             why => Failure::Connection(why.to_string()),
         })?;
         if answer.status().is_success() {
@@ -105,18 +116,32 @@ fn is_absent(why: &std::io::Error) -> bool {
     matches!(why.kind(), ErrorKind::NotFound | ErrorKind::ConnectionRefused)
 }
 
+fn is_foreign(why: &std::io::Error) -> bool {
+    why.get_ref().is_some_and(|why| why.is::<Foreign>())
+}
+
+/// Whoever answers is another user.
+#[derive(Debug, thiserror::Error)]
+#[error("another user answers there")]
+struct Foreign;
+
+/// Whoever made the socket that was connected to must be this user, or root (SO_PEERCRED, unix(7)).
+fn check_owner(stream: &UnixStream) -> std::io::Result<()> {
+    let peer = rustix::net::sockopt::socket_peercred(stream)?.uid;
+    if peer == rustix::process::geteuid() || peer.is_root() {
+        Ok(())
+    } else {
+        Err(std::io::Error::new(ErrorKind::PermissionDenied, Foreign))
+    }
+}
+
 fn url(path: &str) -> String {
     format!("http://yadori{ROOT}{path}")
 }
 
-/// A part of a path that a person typed.
+/// A part of a path that a person typed (RFC 3986).
 pub(crate) fn escaped(address: &str) -> String {
-    let plain = |byte: &u8| byte.is_ascii_alphanumeric();
-    address
-        .as_bytes()
-        .iter()
-        .map(|byte| if plain(byte) { char::from(*byte).to_string() } else { format!("%{byte:02X}") })
-        .collect()
+    utf8_percent_encode(address, NON_ALPHANUMERIC).to_string()
 }
 
 #[derive(Debug)]
@@ -127,6 +152,7 @@ impl Connector<()> for OverUnix {
 
     fn connect(&self, details: &ConnectionDetails<'_>, _: Option<()>) -> Result<Option<Stream>, Error> {
         let stream = UnixStream::connect(&self.0)?;
+        check_owner(&stream)?;
         let buffers =
             LazyBuffers::new(details.config.input_buffer_size(), details.config.output_buffer_size());
         Ok(Some(Stream { stream, buffers }))

@@ -21,6 +21,19 @@ pub(crate) enum Failure {
     Use(String),
     #[error("{path}: {cause}")]
     File { path: String, cause: io::Error },
+    #[error(
+        "{name} holds {clips} clips, and these could not be read:\n{}\n`yadori check` mends what can be mended",
+        named.join("\n")
+    )]
+    LeftOut { name: String, clips: u64, named: Vec<String> },
+    #[error("{0} clips can't be handed back as they were copied; restore them from a backup, or remove them")]
+    Damaged(u64),
+    #[error("{0}")]
+    NotKept(String),
+    #[error(
+        "{0} belongs to another user, so nothing was sent there. Name the home of your own service with --home DIR"
+    )]
+    NotOwn(PathBuf),
     #[error("output can't be written: {0}")]
     Output(#[from] io::Error),
 }
@@ -36,7 +49,14 @@ impl Failure {
             {
                 2
             }
-            Self::Answered(_) | Self::Connection(_) | Self::File { .. } | Self::Output(_) => 1,
+            Self::NotKept(_) => 5,
+            Self::Answered(_)
+            | Self::Connection(_)
+            | Self::File { .. }
+            | Self::Output(_)
+            | Self::LeftOut { .. }
+            | Self::Damaged(_)
+            | Self::NotOwn(_) => 1,
         }
     }
 

@@ -1,12 +1,15 @@
 //! `yadori`: the client. Small and fast: one request over the service's Unix socket, no async runtime.
 //!
-//! Exit codes: 0 done, 1 failed, 2 wrong use, 3 the service is not running, 4 no such clip.
+//! Exit codes: 0 done, 1 failed, 2 wrong use, 3 the service is not running, 4 no such clip, 5 copies are not being saved
+//! (of `status`).
 
 mod connection;
 mod failure;
+mod files;
 mod place;
 mod symbols;
 mod table;
+mod transfer;
 mod verbs;
 
 use std::io::{self, Write};
@@ -53,6 +56,7 @@ enum Verb {
     Import(verbs::import::Import),
     Console(verbs::console::Console),
     Backup(verbs::backup::Backup),
+    Check(verbs::check::Check),
     Restore(verbs::restore::Restore),
     Stop(verbs::stop::Stop),
     Completions(verbs::completions::Completions),
@@ -100,6 +104,7 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
         Verb::Import(verb) => verb.run(&service, out),
         Verb::Console(verb) => verb.run(&service, out),
         Verb::Backup(verb) => verb.run(&service, out),
+        Verb::Check(verb) => verb.run(&service, out),
         Verb::Restore(verb) => verb.run(&service, out),
         Verb::Stop(verb) => verb.run(&service, out),
         Verb::Completions(_) => Ok(()),

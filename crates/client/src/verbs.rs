@@ -2,6 +2,7 @@
 
 pub(crate) mod add;
 pub(crate) mod backup;
+pub(crate) mod check;
 pub(crate) mod completions;
 pub(crate) mod console;
 pub(crate) mod drawer;
@@ -23,7 +24,7 @@ pub(crate) mod undo;
 use std::io::Write;
 
 use serde::Serialize;
-use yadori_api::{Acted, Detail};
+use yadori_api::{ActKind, Acted, Detail};
 
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
@@ -66,27 +67,26 @@ fn told(out: &mut dyn Write, acted: &Acted, as_json: bool) -> Result<(), Failure
     if as_json {
         return json(out, acted);
     }
-    writeln!(out, "Done: {}. `yadori undo` takes it back.", name_of(&acted.act))?;
+    writeln!(out, "Done: {}. `yadori undo` takes it back.", name_of(acted.act))?;
     list::print(out, &acted.clips)
 }
 
 /// An act in words.
-fn name_of(act: &str) -> &str {
+fn name_of(act: ActKind) -> &'static str {
     match act {
-        "remove" => "removed",
-        "pin" => "pinned",
-        "unpin" => "unpinned",
-        "put" => "put into a drawer",
-        "move" => "moved",
-        "title" => "titled",
-        "color" => "colored",
-        "bring-up" => "brought up",
-        "edit" => "edited",
-        "put-back" => "original put back",
-        "new-drawer" => "drawer made",
-        "drawer" => "drawer changed",
-        "remove-drawer" => "drawer removed",
-        "divider" => "divider changed",
-        other => other,
+        ActKind::Remove => "removed",
+        ActKind::Pin => "pinned",
+        ActKind::Unpin => "unpinned",
+        ActKind::Put => "put into a drawer",
+        ActKind::Move => "moved",
+        ActKind::Title => "titled",
+        ActKind::Color => "colored",
+        ActKind::BringUp => "brought up",
+        ActKind::Edit => "edited",
+        ActKind::PutBack => "original put back",
+        ActKind::NewDrawer => "drawer made",
+        ActKind::Drawer => "drawer changed",
+        ActKind::RemoveDrawer => "drawer removed",
+        ActKind::Divider => "divider changed",
     }
 }

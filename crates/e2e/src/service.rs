@@ -112,7 +112,9 @@ impl Service {
     /// How things stand; `None` while nothing answers.
     pub fn status(&self) -> Option<Status> {
         let done = self.client(&["status", "--json"]);
-        done.status.success().then(|| serde_json::from_slice(&done.stdout).expect("a status"))
+        // 5 says that copies are not being saved now.
+        let answered = matches!(done.status.code(), Some(0 | 5));
+        answered.then(|| serde_json::from_slice(&done.stdout).expect("a status"))
     }
 
     /// The newest clips.

@@ -97,7 +97,7 @@ fn two_copies_of_sixty_mebibytes_come_back_and_a_larger_one_is_recorded_as_refus
     display.copy("image/png", &noise(65 << 20));
     let refusal = until("the refusal", || service.status()?.refusals.into_iter().next());
     assert_eq!(
-        (refusal.reason.as_str(), refusal.size, refusal.program.as_deref()),
+        (refusal.reason.word(), refusal.size, refusal.program.as_deref()),
         ("too-large", Some(65 << 20), Some("xclip"))
     );
     display.copy_text("the clipboard goes on working");

@@ -8,13 +8,14 @@ use std::time::{Duration, Instant};
 use sqlx::AssertSqlSafe;
 use sqlx::mysql::MySqlPool;
 use tempfile::TempDir;
+use yadori_core::acts::ActKind;
 use yadori_core::{
-    Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RepresentationRecord, Source,
-    Stamp,
+    Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RefusalReason,
+    RepresentationRecord, Source, Stamp, StoredClip,
 };
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
 use yadori_store::{
-    ActRow, CHUNK, ClipRow, CommitError, Group, Location, OpenError, ReadError, RefusalRow, Store,
+    ActRow, CHUNK, CommitError, DraftRow, Group, Location, OpenError, ReadError, RefusalRow, Store,
 };
 
 const DEVICE: DeviceId = DeviceId([1; 16]);
@@ -44,7 +45,7 @@ impl Server {
         let end = Instant::now() + Duration::from_secs(60);
         while !wanted(&state.borrow()) {
             assert!(Instant::now() < end, "{:?}", *state.borrow());
-            std::thread::yield_now();
+            std::thread::sleep(Duration::from_millis(5));
         }
     }
 
@@ -85,6 +86,19 @@ async fn store(schema: &str) -> (Arc<Server>, Store) {
     (server, store)
 }
 
+/// Commits a group under an id of its own.
+async fn commit(store: &Store, group: &Group) -> Result<(), CommitError> {
+    static NEXT: std::sync::atomic::AtomicU64 = std::sync::atomic::AtomicU64::new(1);
+    let n = NEXT.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+    store.commit(u128::from(n).to_be_bytes(), group).await
+}
+
+async fn all_clips(store: &Store) -> Result<Vec<StoredClip>, ReadError> {
+    let mut clips = Vec::new();
+    store.each_clip(|clip| clips.push(clip)).await?;
+    Ok(clips)
+}
+
 async fn count(store: &Store, sql: &'static str) -> i64 {
     sqlx::query_scalar(sql).fetch_one(store.pool()).await.unwrap()
 }
@@ -93,7 +107,7 @@ fn stamp(wall_ms: u64) -> Stamp {
     Stamp { wall_ms, counter: 0, device: DEVICE }
 }
 
-fn clip(text: &str, at: u64) -> (ClipRow, (Digest, Content)) {
+fn clip(text: &str, at: u64) -> (StoredClip, (Digest, Content)) {
     let content = Content::new(text.to_owned());
     let record = RepresentationRecord {
         mime: "text/plain;charset=utf-8".into(),
@@ -108,11 +122,11 @@ fn clip(text: &str, at: u64) -> (ClipRow, (Digest, Content)) {
     );
     let facts = Some(Facts::of_text(text, content.len() as u64, false));
     let row =
-        ClipRow { id: ClipId::of(Class::Text, &[text.as_bytes()]), state, facts, received_at: at as i64 };
+        StoredClip { id: ClipId::of(Class::Text, &[text.as_bytes()]), state, facts, ordered_at: at as i64 };
     (row, (content.digest(), content))
 }
 
-fn group_of(clips: &[(ClipRow, (Digest, Content))]) -> Group {
+fn group_of(clips: &[(StoredClip, (Digest, Content))]) -> Group {
     Group {
         clips: clips.iter().map(|(row, _)| row.clone()).collect(),
         contents: clips.iter().map(|(_, content)| content.clone()).collect(),
@@ -125,9 +139,9 @@ fn group_of(clips: &[(ClipRow, (Digest, Content))]) -> Group {
 async fn a_committed_group_is_read_back_as_it_was() {
     let (_server, store) = store("read_back").await;
     let clips = [clip("oats", 1), clip("山小屋 😀 é", 2), clip("a", 3), clip("a ", 4)];
-    store.commit(&group_of(&clips)).await.unwrap();
-    let mut rows = store.clips().await.unwrap();
-    rows.sort_by_key(|row| row.received_at);
+    commit(&store, &group_of(&clips)).await.unwrap();
+    let mut rows = all_clips(&store).await.unwrap();
+    rows.sort_by_key(|row| row.ordered_at);
     assert_eq!(rows.len(), 4);
     for (row, (wanted, (digest, content))) in rows.iter().zip(&clips) {
         assert_eq!((&row.id, &row.state, &row.facts), (&wanted.id, &wanted.state, &wanted.facts));
@@ -142,7 +156,7 @@ async fn the_same_content_is_stored_once_and_a_large_one_in_chunks() {
     let large = Content::new((0..5 * CHUNK / 2).map(|n| (n % 251) as u8).collect::<Vec<_>>());
     store.stage(large.digest(), &large, 1).await.unwrap();
     store.stage(large.digest(), &large, 1).await.unwrap();
-    store.commit(&group_of(&[clip("oats", 1), clip("oats", 2)])).await.unwrap();
+    commit(&store, &group_of(&[clip("oats", 1), clip("oats", 2)])).await.unwrap();
     assert_eq!(count(&store, "SELECT COUNT(*) FROM contents").await, 2);
     assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks").await, 4);
     assert_eq!(store.content(large.digest()).await.unwrap(), large);
@@ -153,7 +167,7 @@ async fn a_change_whose_content_was_not_staged_is_refused_whole() {
     let (_server, store) = store("not_staged").await;
     let mut group = group_of(&[clip("oats", 1)]);
     group.staged.push(Content::new("elsewhere").digest());
-    assert!(matches!(store.commit(&group).await, Err(CommitError::NotStaged)));
+    assert!(matches!(commit(&store, &group).await, Err(CommitError::NotStaged)));
     assert_eq!(count(&store, "SELECT COUNT(*) FROM clips").await, 0);
     assert_eq!(count(&store, "SELECT COUNT(*) FROM contents").await, 0);
 }
@@ -166,7 +180,7 @@ async fn collect(store: &Store, before: i64) -> usize {
         let Some(last) = unneeded.last() else { return count };
         after = Some(*last);
         count += unneeded.len();
-        store.commit(&Group { unneeded, ..Group::default() }).await.unwrap();
+        commit(&store, &Group { unneeded, ..Group::default() }).await.unwrap();
     }
 }
 
@@ -174,7 +188,7 @@ async fn collect(store: &Store, before: i64) -> usize {
 async fn orphans_are_collected_and_what_is_used_stays() {
     let (_server, store) = store("orphans").await;
     let (row, (digest, content)) = clip("kept", 1);
-    store.commit(&group_of(&[(row, (digest, content))])).await.unwrap();
+    commit(&store, &group_of(&[(row, (digest, content))])).await.unwrap();
     let (lost, later) = (Content::new("staged and forgotten"), Content::new("staged just now"));
     store.stage(lost.digest(), &lost, 10).await.unwrap();
     store.stage(later.digest(), &later, 100).await.unwrap();
@@ -185,7 +199,7 @@ async fn orphans_are_collected_and_what_is_used_stays() {
     assert_eq!(collect(&store, 50).await, 2);
     assert!(store.content(digest).await.is_ok());
     assert!(store.content(later.digest()).await.is_ok());
-    assert!(matches!(store.content(lost.digest()).await, Err(ReadError::Damaged)));
+    assert!(matches!(store.content(lost.digest()).await, Err(ReadError::Damaged(_))));
     assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks").await, 2);
 }
 
@@ -206,7 +220,7 @@ async fn staging_committing_removing_and_collecting_at_once_destroy_no_content()
         state.capture(OfferRecord { representations: vec![record], source: Source::default() }, 1, stamp(1));
         let facts = Some(Facts::of_text("", content.len() as u64, false));
         let id = ClipId::of(Class::Image, &[content.expose()]);
-        (ClipRow { id, state, facts, received_at: 1 }, content)
+        (StoredClip { id, state, facts, ordered_at: 1 }, content)
     };
     let kinds: Arc<Vec<_>> = Arc::new((0..3).map(large).collect());
     // As the service does it: one writer, and others that stage beside it.
@@ -241,16 +255,16 @@ async fn staging_committing_removing_and_collecting_at_once_destroy_no_content()
     while let Some((n, keep)) = queue.recv().await {
         let (row, content) = &kinds[n];
         let collected = Group { unneeded: std::mem::take(&mut unneeded), ..Group::default() };
-        store.commit(&collected).await.unwrap();
+        commit(&store, &collected).await.unwrap();
         let mut group =
             Group { clips: vec![row.clone()], staged: vec![content.digest()], ..Group::default() };
         if !keep {
-            let gone = ClipRow { state: row.state.tombstone(), facts: None, ..row.clone() };
+            let gone = StoredClip { state: row.state.tombstone(), facts: None, ..row.clone() };
             group =
-                Group { clips: vec![gone], dropped: vec![(row.id.0, content.digest())], ..Group::default() };
+                Group { clips: vec![gone], dropped: vec![(row.id, content.digest())], ..Group::default() };
         }
         loop {
-            match store.commit(&group).await {
+            match commit(&store, &group).await {
                 Ok(()) => break,
                 Err(CommitError::NotStaged) => store.stage(content.digest(), content, 1).await.unwrap(),
                 Err(why) => panic!("{why}"),
@@ -276,32 +290,33 @@ async fn staging_committing_removing_and_collecting_at_once_destroy_no_content()
 async fn the_end_of_an_act_wipes_what_only_it_held() {
     let (_server, store) = store("grace").await;
     let (kept, gone) = (clip("kept", 1), clip("removed", 2));
-    store.commit(&group_of(&[kept.clone(), gone.clone()])).await.unwrap();
+    commit(&store, &group_of(&[kept.clone(), gone.clone()])).await.unwrap();
     let act = ActRow {
         id: [7; 16],
+        number: 1,
         at: 100,
-        kind: "remove".into(),
+        kind: ActKind::Remove,
         payload: b"what was removed".to_vec(),
         holds: vec![gone.1.0, kept.1.0],
-        undone_at: None,
+        undone: None,
         lasting: false,
         subject: None,
-        clips: 1,
+        clips: vec![gone.0.id],
     };
-    let tombstone = ClipRow { state: gone.0.state.tombstone(), facts: None, ..gone.0.clone() };
+    let tombstone = StoredClip { state: gone.0.state.tombstone(), facts: None, ..gone.0.clone() };
     let removal = Group {
         clips: vec![tombstone],
-        dropped: vec![(gone.0.id.0, gone.1.0)],
+        dropped: vec![(gone.0.id, gone.1.0)],
         acts: vec![act],
         ..Group::default()
     };
-    store.commit(&removal).await.unwrap();
+    commit(&store, &removal).await.unwrap();
     assert!(store.content(gone.1.0).await.is_ok(), "it can still be taken back");
     assert_eq!(store.acts().await.unwrap().iter().map(|act| act.id).collect::<Vec<_>>(), [[7; 16]]);
     assert_eq!(store.act_payload([7; 16]).await.unwrap().unwrap(), b"what was removed");
 
-    store.commit(&Group { ended: vec![[7; 16]], ..Group::default() }).await.unwrap();
-    assert!(matches!(store.content(gone.1.0).await, Err(ReadError::Damaged)));
+    commit(&store, &Group { ended: vec![[7; 16]], ..Group::default() }).await.unwrap();
+    assert!(matches!(store.content(gone.1.0).await, Err(ReadError::Damaged(_))));
     assert!(store.content(kept.1.0).await.is_ok(), "another clip needs it");
     assert_eq!(count(&store, "SELECT COUNT(*) FROM acts").await, 0);
     assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks WHERE data LIKE '%removed%'").await, 0);
@@ -319,8 +334,8 @@ async fn one_service_writes_and_the_loser_of_the_lease_writes_no_more() {
     assert!(matches!(other, Err(OpenError::Leased)), "{other:?}");
     // The same device: its earlier service is gone, since its home is locked.
     let second = Store::open(&location, DEVICE).await.unwrap();
-    assert!(matches!(first.commit(&group_of(&[clip("late", 1)])).await, Err(CommitError::LeaseLost)));
-    second.commit(&group_of(&[clip("now", 2)])).await.unwrap();
+    assert!(matches!(commit(&first, &group_of(&[clip("late", 1)])).await, Err(CommitError::LeaseLost)));
+    commit(&second, &group_of(&[clip("now", 2)])).await.unwrap();
     second.close().await;
     assert!(Store::open(&location, DeviceId([2; 16])).await.is_ok(), "a lease that was given back is free");
 }
@@ -328,7 +343,7 @@ async fn one_service_writes_and_the_loser_of_the_lease_writes_no_more() {
 #[tokio::test]
 async fn a_newer_schema_is_refused_untouched() {
     let (server, store) = store("newer").await;
-    store.commit(&group_of(&[clip("oats", 1)])).await.unwrap();
+    commit(&store, &group_of(&[clip("oats", 1)])).await.unwrap();
     sqlx::query("INSERT INTO _sqlx_migrations (version, description, success, checksum, execution_time) VALUES (20990101000000, 'later', 1, 'x', 1)")
         .execute(store.pool())
         .await
@@ -341,17 +356,17 @@ async fn a_newer_schema_is_refused_untouched() {
         "{refused:?}"
     );
     assert_eq!(count(&store, tables).await, before);
-    store.commit(&group_of(&[clip("the lease was not touched", 2)])).await.unwrap();
+    commit(&store, &group_of(&[clip("the lease was not touched", 2)])).await.unwrap();
 }
 
 #[tokio::test]
 async fn a_snapshot_does_not_see_later_changes() {
     let (_server, store) = store("snapshot").await;
-    store.commit(&group_of(&[clip("before", 1)])).await.unwrap();
+    commit(&store, &group_of(&[clip("before", 1)])).await.unwrap();
     let mut snapshot = store.snapshot().await.unwrap();
-    assert_eq!(snapshot.clips().await.unwrap().len(), 1);
-    store.commit(&group_of(&[clip("after", 2)])).await.unwrap();
-    assert_eq!(snapshot.clips().await.unwrap().len(), 1);
+    assert_eq!(snapshot.clips_after(None, 100).await.unwrap().len(), 1);
+    commit(&store, &group_of(&[clip("after", 2)])).await.unwrap();
+    assert_eq!(snapshot.clips_after(None, 100).await.unwrap().len(), 1);
     snapshot.close().await;
 }
 
@@ -359,11 +374,13 @@ async fn a_snapshot_does_not_see_later_changes() {
 async fn refusals_are_kept_without_content_newest_first() {
     let (_server, store) = store("refusals").await;
     let refusal =
-        |at, size| RefusalRow { at, reason: "too-large".into(), size, program: Some("Drawing".into()) };
-    store
-        .commit(&Group { refusals: vec![refusal(1, None), refusal(2, Some(70 << 20))], ..Group::default() })
-        .await
-        .unwrap();
+        |at, size| RefusalRow { at, reason: RefusalReason::TooLarge, size, program: Some("Drawing".into()) };
+    commit(
+        &store,
+        &Group { refusals: vec![refusal(1, None), refusal(2, Some(70 << 20))], ..Group::default() },
+    )
+    .await
+    .unwrap();
     assert_eq!(store.refusals(1).await.unwrap(), [refusal(2, Some(70 << 20))]);
 }
 
@@ -382,7 +399,7 @@ async fn what_was_acknowledged_survives_the_servers_violent_end() {
         }
         let one = clip(&format!("clip {n}"), n);
         let id = one.0.id;
-        match store.commit(&group_of(&[one])).await {
+        match commit(&store, &group_of(&[one])).await {
             Ok(()) => acknowledged.push(id),
             Err(CommitError::Away(_)) if killed => break,
             Err(why) => panic!("{why}"),
@@ -392,7 +409,7 @@ async fn what_was_acknowledged_survives_the_servers_violent_end() {
     server.until(|_| server.private.pid().is_some_and(|now| now != pid));
     let end = Instant::now() + Duration::from_secs(30);
     let rows = loop {
-        match store.clips().await {
+        match all_clips(&store).await {
             Ok(rows) => break rows,
             Err(_) => assert!(Instant::now() < end, "the server did not come back"),
         }
@@ -415,7 +432,7 @@ async fn a_server_left_behind_is_waited_for_and_never_shared() {
     let end = Instant::now() + Duration::from_secs(30);
     while *second.state().borrow() != ServerState::Ready {
         assert!(Instant::now() < end);
-        std::thread::yield_now();
+        std::thread::sleep(Duration::from_millis(5));
     }
     assert_ne!(second.pid(), Some(first_pid));
 }
@@ -431,8 +448,8 @@ async fn a_server_that_cannot_start_says_why() {
     let state = server.state();
     let end = Instant::now() + Duration::from_secs(20);
     loop {
-        if let ServerState::Down { reason } = &*state.borrow() {
-            assert!(reason.contains("can't be written") && reason.contains("free space"), "{reason}");
+        if let ServerState::Down { reason, .. } = &*state.borrow() {
+            assert!(reason.contains("not-a-directory"), "{reason}");
             break;
         }
         assert!(Instant::now() < end);
@@ -459,11 +476,119 @@ async fn records_of_the_first_schema_are_brought_up_to_date_with_their_acts() {
     pool.close().await;
     let store = Store::open(&server.location("first_schema"), DEVICE).await.unwrap();
     let acts = store.acts().await.unwrap();
-    assert_eq!((acts.len(), acts[0].kind.as_str(), acts[0].lasting), (1, "remove", false));
+    assert_eq!((acts.len(), acts[0].kind, acts[0].lasting), (1, ActKind::Remove, false));
     assert_eq!(store.drawers().await.unwrap().len(), 0);
-    store.put_draft(ClipId([3; 16]), "typed", 7).await.unwrap();
+    let draft = |text: Option<&str>| Group {
+        drafts: vec![DraftRow { clip: ClipId([3; 16]), text: text.map(str::to_owned) }],
+        now: 7,
+        ..Group::default()
+    };
+    commit(&store, &draft(Some("typed"))).await.unwrap();
     assert_eq!(store.draft(ClipId([3; 16])).await.unwrap(), Some((7, "typed".to_owned())));
-    store.drop_draft(ClipId([3; 16])).await.unwrap();
+    commit(&store, &draft(None)).await.unwrap();
     assert_eq!(store.draft(ClipId([3; 16])).await.unwrap(), None);
     store.close().await;
+}
+
+#[tokio::test]
+async fn whether_a_group_was_committed_can_be_asked_afterwards() {
+    let (_server, store) = store("outcome").await;
+    store.commit([1; 16], &group_of(&[clip("oats", 1)])).await.unwrap();
+    assert!(store.outcome([1; 16]).await.unwrap());
+    assert!(!store.outcome([2; 16]).await.unwrap());
+    let mut group = group_of(&[clip("gas", 2)]);
+    group.staged.push(Content::new("elsewhere").digest());
+    assert!(store.commit([2; 16], &group).await.is_err());
+    assert!(!store.outcome([2; 16]).await.unwrap(), "what was refused is not there");
+    assert!(store.outcome([1; 16]).await.unwrap(), "and changed nothing");
+}
+
+#[tokio::test]
+async fn clips_that_are_received_count_only_once_they_are_whole() {
+    let (_server, store) = store("incoming").await;
+    let some: Vec<_> = (0..1_500).map(|n| clip(&format!("clip {n}"), n + 1)).collect();
+    for (_, (digest, content)) in &some {
+        store.stage(*digest, content, 1).await.unwrap();
+    }
+    let rows: Vec<StoredClip> = some.iter().map(|(row, _)| row.clone()).collect();
+    store.receive(&rows[..700]).await.unwrap();
+    assert_eq!(all_clips(&store).await.unwrap().len(), 0, "not before they are whole");
+    assert_eq!(
+        store.unneeded(i64::MAX, None, 9_999).await.unwrap().len(),
+        800,
+        "what was received is needed"
+    );
+    // Cut off: nothing is left.
+    store.drop_received().await.unwrap();
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM incoming").await, 0);
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM uses").await, 0);
+    // Whole: they are there at once, also after a new start, and are moved a few at a time.
+    store.receive(&rows[..700]).await.unwrap();
+    store.receive(&rows[700..]).await.unwrap();
+    commit(&store, &Group { restored: true, ..Group::default() }).await.unwrap();
+    assert!(store.has_received().await.unwrap());
+    assert_eq!(all_clips(&store).await.unwrap().len(), 1_500);
+    // One of them is removed meanwhile: that stands.
+    let gone = StoredClip { state: rows[3].state.tombstone(), facts: None, ..rows[3].clone() };
+    commit(&store, &Group { clips: vec![gone], ..Group::default() }).await.unwrap();
+    let mut steps = 0;
+    while !store.settle_received().await.unwrap() {
+        steps += 1;
+    }
+    assert_eq!(steps, 2);
+    let there = all_clips(&store).await.unwrap();
+    assert_eq!(there.iter().filter(|clip| clip.facts.is_some()).count(), 1_499);
+    assert!(!store.has_received().await.unwrap());
+}
+
+#[tokio::test]
+async fn refusals_do_not_pile_up() {
+    let (_server, store) = store("few_refusals").await;
+    for at in 0..30 {
+        let refusals = (0..10)
+            .map(|n| RefusalRow {
+                at: at * 10 + n,
+                reason: RefusalReason::Unreadable,
+                size: None,
+                program: None,
+            })
+            .collect();
+        commit(&store, &Group { refusals, ..Group::default() }).await.unwrap();
+    }
+    assert!(count(&store, "SELECT COUNT(*) FROM refusals").await <= 201);
+    assert_eq!(store.refusals(1).await.unwrap()[0].at, 299);
+}
+
+#[tokio::test]
+async fn a_content_that_was_changed_is_found_damaged_and_mended() {
+    let (_server, store) = store("damaged").await;
+    let (row, (digest, content)) = clip("oats", 1);
+    commit(&store, &group_of(&[(row, (digest, content.clone()))])).await.unwrap();
+    sqlx::query("UPDATE chunks SET data = 'otas'").execute(store.pool()).await.unwrap();
+    assert!(matches!(store.content(digest).await, Err(ReadError::Damaged(_))));
+    let mut snapshot = store.snapshot().await.unwrap();
+    assert!(snapshot.contents_after(None).await.unwrap()[0].1.is_err());
+    snapshot.close().await;
+    store.mend(digest, &content).await.unwrap();
+    assert_eq!(store.content(digest).await.unwrap(), content);
+    sqlx::query("DELETE FROM contents").execute(store.pool()).await.unwrap();
+    assert_eq!(store.missing_contents(9).await.unwrap(), [digest]);
+}
+
+#[tokio::test]
+async fn a_directory_that_is_not_marked_as_our_own_is_never_touched() {
+    let dir = tempfile::tempdir().unwrap();
+    let data = dir.path().join("records");
+    std::fs::create_dir(&data).unwrap();
+    std::fs::write(data.join("letters.txt"), "dear").unwrap();
+    let paths = ServerPaths { data: data.clone(), socket: dir.path().join("s"), log: dir.path().join("log") };
+    let server = PrivateServer::start(paths).unwrap();
+    let mut state = server.state();
+    let down = tokio::time::timeout(
+        Duration::from_secs(20),
+        state.wait_for(|one| matches!(one, ServerState::Down { .. })),
+    );
+    let ServerState::Down { reason, .. } = down.await.unwrap().unwrap().clone() else { unreachable!() };
+    assert!(reason.contains("nothing was changed"), "{reason}");
+    assert_eq!(std::fs::read_to_string(data.join("letters.txt")).unwrap(), "dear");
 }

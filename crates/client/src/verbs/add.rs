@@ -1,6 +1,6 @@
 //! `yadori add`: bringing a clip in, from an argument, a file or standard input.
 
-use std::io::{self, IsTerminal, Read, Write};
+use std::io::{self, IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
 use base64::Engine;
@@ -8,11 +8,13 @@ use clap::Args;
 use jiff::Timestamp;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use yadori_api::{AddClip, AddRepresentation, Added, Source};
 
 use super::{json, list};
 use crate::connection::Connection;
 use crate::failure::Failure;
+use crate::files::read;
 
 const PLAIN: &str = "text/plain;charset=utf-8";
 
@@ -60,7 +62,7 @@ impl Add {
             let (kind, path) = pair
                 .split_once('=')
                 .ok_or_else(|| Failure::Use(format!("--also takes MIME=FILE, and `{pair}` has no `=`")))?;
-            representations.push(encoded(kind.to_owned(), &read(Path::new(path))?));
+            representations.push(encoded(kind.to_owned(), &read::file(Path::new(path))?));
         }
         let at = self.at.as_deref().map(moment).transpose()?;
         let source = Source { program: self.program, window: self.window, page: self.page };
@@ -83,16 +85,13 @@ impl Add {
         }
         let bytes = match (&self.text, &self.file) {
             (Some(text), _) => text.clone().into_bytes(),
-            (None, Some(path)) => read(path)?,
+            (None, Some(path)) if path == Path::new("-") => read::standard_input()?,
+            (None, Some(path)) => read::file(path)?,
             (None, None) => {
                 if io::stdin().is_terminal() {
                     return Err(Failure::Use("give a TEXT, a --file, or something on standard input".into()));
                 }
-                let mut bytes = Vec::new();
-                io::stdin()
-                    .read_to_end(&mut bytes)
-                    .map_err(|cause| Failure::File { path: "standard input".into(), cause })?;
-                bytes
+                read::standard_input()?
             }
         };
         let kind = match &self.kind {
@@ -108,10 +107,6 @@ impl Add {
     }
 }
 
-fn read(path: &Path) -> Result<Vec<u8>, Failure> {
-    std::fs::read(path).map_err(|cause| Failure::file(path, cause))
-}
-
 fn encoded(mime: String, bytes: &[u8]) -> AddRepresentation {
     match std::str::from_utf8(bytes) {
         Ok(text) => AddRepresentation { mime, text: Some(text.to_owned()), base64: None },
@@ -124,25 +119,10 @@ fn encoded(mime: String, bytes: &[u8]) -> AddRepresentation {
 
 /// The type of a content by its first bytes; text when it is UTF-8.
 fn recognised(bytes: &[u8]) -> Option<String> {
-    let signatures: [(&[u8], &str); 7] = [
-        (b"\x89PNG\r\n\x1a\n", "image/png"),
-        (b"\xff\xd8\xff", "image/jpeg"),
-        (b"GIF87a", "image/gif"),
-        (b"GIF89a", "image/gif"),
-        (b"BM", "image/bmp"),
-        (b"II*\0", "image/tiff"),
-        (b"MM\0*", "image/tiff"),
-    ];
-    let text = std::str::from_utf8(bytes).ok();
-    if let Some((_, kind)) =
-        signatures.iter().find(|(start, _)| bytes.starts_with(start) && (start.len() > 2 || text.is_none()))
-    {
-        return Some((*kind).to_owned());
-    }
-    if bytes.starts_with(b"RIFF") && bytes.get(8..12) == Some(b"WEBP") {
-        return Some("image/webp".into());
-    }
-    text.map(|_| PLAIN.to_owned())
+    let text = std::str::from_utf8(bytes).is_ok();
+    let picture =
+        infer::get(bytes).filter(|found| found.matcher_type() == infer::MatcherType::Image && !text);
+    picture.map(|found| found.mime_type().to_owned()).or_else(|| text.then(|| PLAIN.to_owned()))
 }
 
 fn moment(text: &str) -> Result<i64, Failure> {
@@ -156,19 +136,14 @@ fn moment(text: &str) -> Result<i64, Failure> {
     })
 }
 
+/// The `file:` URI of an absolute path (RFC 8089).
 fn file_uri(path: &Path) -> String {
     use std::os::unix::ffi::OsStrExt;
-    let mut uri = String::from("file://");
-    for byte in path.as_os_str().as_bytes() {
-        match byte {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'/' | b'-' | b'.' | b'_' | b'~' => {
-                uri.push(char::from(*byte));
-            }
-            _ => uri.push_str(&format!("%{byte:02X}")),
-        }
-    }
-    uri
+    format!("file://{}", percent_encode(path.as_os_str().as_bytes(), PATH))
 }
+
+/// What is written as it is in a path (RFC 3986, unreserved, and the slash).
+const PATH: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
 
 #[cfg(test)]
 mod tests {

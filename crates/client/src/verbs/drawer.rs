@@ -10,8 +10,10 @@ use super::title::ColorName;
 use super::{act, ids, ids_of, json};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
+use crate::files::write::Target;
 use crate::symbols::shown;
 use crate::table;
+use crate::transfer::{receive, whole};
 
 /// Make, fill and arrange drawers
 ///
@@ -19,14 +21,14 @@ use crate::table;
 #[derive(Debug, Args)]
 pub(crate) struct Drawer {
     #[command(subcommand)]
-    deed: Deed,
+    verb: Verb,
     /// For programs
     #[arg(long, global = true)]
     json: bool,
 }
 
 #[derive(Debug, Subcommand)]
-enum Deed {
+enum Verb {
     /// List all drawers, or those whose name holds a text
     List {
         /// A part of the name
@@ -112,8 +114,11 @@ enum Deed {
     Export {
         /// Which drawer
         drawer: String,
-        /// Where to
+        /// Where to; `-` for standard output
         file: PathBuf,
+        /// Replace the file, once the new one is whole
+        #[arg(long)]
+        force: bool,
     },
     /// Bring a drawer in from such a file
     Import {
@@ -127,14 +132,14 @@ impl Drawer {
         let change = |drawer: &str, wish: &ChangeDrawer, out: &mut dyn Write| {
             act(service, out, &format!("/drawers/{}/change", escaped(drawer)), wish, self.json)
         };
-        match &self.deed {
-            Deed::List { text } => self.list(service, out, text.as_deref().unwrap_or_default()),
-            Deed::New { name, color, group } => {
+        match &self.verb {
+            Verb::List { text } => self.list(service, out, text.as_deref().unwrap_or_default()),
+            Verb::New { name, color, group } => {
                 let color = color.and_then(ColorName::word);
                 let wish = NewDrawer { name: name.clone(), color, group: group.clone() };
                 act(service, out, "/drawers", &wish, self.json)
             }
-            Deed::Put { drawer, clips, before, last } => {
+            Verb::Put { drawer, clips, before, last } => {
                 let before = match (before, last) {
                     (Some(name), _) => Some(thing(service, drawer, name)?),
                     (None, true) => Some(String::new()),
@@ -143,37 +148,41 @@ impl Drawer {
                 let to = KeepIn::Drawer { drawer: drawer.clone() };
                 act(service, out, "/keep", &Keep { ids: ids(service, clips)?, to, before }, self.json)
             }
-            Deed::Rename { drawer, name } => {
+            Verb::Rename { drawer, name } => {
                 change(drawer, &ChangeDrawer { name: Some(name.clone()), ..ChangeDrawer::default() }, out)
             }
-            Deed::Color { drawer, color } => {
+            Verb::Color { drawer, color } => {
                 let color = format!("{color:?}").to_ascii_lowercase();
                 change(drawer, &ChangeDrawer { color: Some(color), ..ChangeDrawer::default() }, out)
             }
-            Deed::Group { drawer, group } => {
+            Verb::Group { drawer, group } => {
                 let group = Some(group.clone().unwrap_or_default());
                 change(drawer, &ChangeDrawer { group, ..ChangeDrawer::default() }, out)
             }
-            Deed::Move { drawer, before } => {
+            Verb::Move { drawer, before } => {
                 let before = Some(before.clone().unwrap_or_default());
                 change(drawer, &ChangeDrawer { before, ..ChangeDrawer::default() }, out)
             }
-            Deed::Remove { drawer } => act(
+            Verb::Remove { drawer } => act(
                 service,
                 out,
                 &format!("/drawers/{}/remove", escaped(drawer)),
                 &serde_json::json!({}),
                 self.json,
             ),
-            Deed::Divider { drawer, name, before, rename, remove } => {
+            Verb::Divider { drawer, name, before, rename, remove } => {
                 self.divider(service, out, drawer, name, before.as_deref(), rename.as_deref(), *remove)
             }
-            Deed::Export { drawer, file } => {
-                let mut bytes = service.download(&format!("/drawers/{}/export", escaped(drawer)))?;
-                super::export::save(file, |to| std::io::copy(&mut bytes, to).map(|_| ()))?;
-                Ok(writeln!(out, "Written to {}.", file.display())?)
+            Verb::Export { drawer, file, force } => {
+                let target = Target::at(file, *force)?;
+                let from = format!("/drawers/{}/export", escaped(drawer));
+                let end = receive(service, &from, &target, out, |bytes| bytes)?;
+                if !matches!(target, Target::Standard) {
+                    writeln!(out, "Written to {}.", file.display())?;
+                }
+                whole(&end, &target)
             }
-            Deed::Import { file } => {
+            Verb::Import { file } => {
                 super::import::bring_in(service, out, file, Some("drawer"), None, self.json)
             }
         }

@@ -4,7 +4,7 @@ use std::io::{IsTerminal, Write};
 use std::process::Command;
 
 use clap::Args;
-use yadori_api::{Acted, Compared, Edit as Wish};
+use yadori_api::{Acted, Compared, Edit as Changed, Part};
 
 use super::{detail, json, told};
 use crate::connection::Connection;
@@ -70,9 +70,9 @@ impl Edit {
             Some(text) => text.clone(),
             None => in_editor(old)?,
         };
-        let wish = Wish { text, plain: self.plain };
-        let acted: Acted = match service.post(&format!("{path}/edit"), &wish) {
-            Err(why) if self.text.is_none() && wish.text != old => return Err(saved(&wish.text, why)),
+        let changed = Changed { text, plain: self.plain };
+        let acted: Acted = match service.post(&format!("{path}/edit"), &changed) {
+            Err(why) if self.text.is_none() && changed.text != old => return Err(saved(&changed.text, why)),
             outcome => outcome?,
         };
         told(out, &acted, self.json)
@@ -86,11 +86,11 @@ impl Edit {
         let color = std::io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none();
         for part in &compared.parts {
             let text = shown(&part.text, true);
-            match (part.part.as_str(), color) {
-                ("dropped", true) => write!(out, "\u{1b}[9;31m{text}\u{1b}[0m")?,
-                ("added", true) => write!(out, "\u{1b}[32m{text}\u{1b}[0m")?,
-                ("dropped", false) => write!(out, "[-{text}-]")?,
-                ("added", false) => write!(out, "{{+{text}+}}")?,
+            match (part.part, color) {
+                (Part::Dropped, true) => write!(out, "\u{1b}[9;31m{text}\u{1b}[0m")?,
+                (Part::Added, true) => write!(out, "\u{1b}[32m{text}\u{1b}[0m")?,
+                (Part::Dropped, false) => write!(out, "[-{text}-]")?,
+                (Part::Added, false) => write!(out, "{{+{text}+}}")?,
                 _ => write!(out, "{text}")?,
             }
         }
@@ -111,13 +111,14 @@ fn saved(text: &str, why: Failure) -> Failure {
     }
 }
 
+/// The text as it was left in the person's editor. Whatever goes wrong afterwards, the file with it stays.
 fn in_editor(old: &str) -> Result<String, Failure> {
     let editor = ["VISUAL", "EDITOR"]
         .iter()
         .find_map(|name| std::env::var(name).ok().filter(|one| !one.trim().is_empty()));
     let editor = editor.unwrap_or_else(|| "sensible-editor".into());
     let failed = |cause| Failure::File { path: "the text to edit".into(), cause };
-    // Made by this user alone to be read by this user alone, and gone afterwards.
+    // Made by this user alone to be read by this user alone, and gone when all went well.
     let mut file = tempfile::Builder::new().prefix("yadori-").suffix(".txt").tempfile().map_err(failed)?;
     file.write_all(old.as_bytes()).map_err(failed)?;
     file.flush().map_err(failed)?;
@@ -127,12 +128,26 @@ fn in_editor(old: &str) -> Result<String, Failure> {
         .arg(&path)
         .status()
         .map_err(|cause| Failure::File { path: editor.clone(), cause })?;
+    let bytes = std::fs::read(&path).map_err(|cause| Failure::file(&path, cause));
+    let untouched = bytes.as_ref().is_ok_and(|bytes| bytes == old.as_bytes());
+    let keep = |why: String| {
+        if untouched {
+            return Failure::Use(why);
+        }
+        match file.keep() {
+            Ok((_, path)) => Failure::Use(format!("{why}. What you typed is in {}", path.display())),
+            Err(_) => Failure::Use(why),
+        }
+    };
     if !status.success() {
-        return Err(Failure::Use(format!(
+        return Err(keep(format!(
             "the editor ({editor}) ended with an error, so nothing was changed; set $EDITOR or use --text"
         )));
     }
-    let mut text = std::fs::read_to_string(&path).map_err(|cause| Failure::file(&path, cause))?;
+    let text = String::from_utf8(bytes?);
+    let Ok(mut text) = text else {
+        return Err(keep("the editor saved bytes that are no UTF-8 text, so nothing was changed".into()));
+    };
     // Editors end a file with a line break that the text did not have.
     if !old.ends_with('\n') && text.ends_with('\n') {
         text.pop();

@@ -1,8 +1,7 @@
 //! `yadori export`: everything, or what a query finds, to a file.
 
-use std::fs::File;
-use std::io::{self, BufWriter, IsTerminal, Read, Write};
-use std::path::{Path, PathBuf};
+use std::io::{self, IsTerminal, Write};
+use std::path::PathBuf;
 
 use clap::Args;
 use indicatif::{ProgressBar, ProgressStyle};
@@ -10,12 +9,14 @@ use indicatif::{ProgressBar, ProgressStyle};
 use super::ids;
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
+use crate::files::write::Target;
 use crate::table;
+use crate::transfer::{receive, told, whole};
 
 /// Write clips to a file: a zip with everything they hold, or a CSV of their texts
 #[derive(Debug, Args)]
 pub(crate) struct Export {
-    /// Where to; a name that ends with .csv makes a CSV of texts
+    /// Where to; a name that ends with .csv makes a CSV of texts, `-` is standard output
     file: PathBuf,
     /// Only these clips
     #[arg(value_name = "CLIP", conflicts_with = "query")]
@@ -23,10 +24,14 @@ pub(crate) struct Export {
     /// Only what a query finds
     #[arg(short, long, value_name = "QUERY")]
     query: Option<String>,
+    /// Replace the file, once the new one is whole
+    #[arg(long)]
+    force: bool,
 }
 
 impl Export {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let target = Target::at(&self.file, self.force)?;
         let csv = self.file.extension().is_some_and(|one| one.eq_ignore_ascii_case("csv"));
         let mut path = format!("/export?format={}", if csv { "csv" } else { "zip" });
         if let Some(query) = &self.query {
@@ -35,19 +40,14 @@ impl Export {
         if !self.clips.is_empty() {
             path.push_str(&format!("&ids={}", ids(service, &self.clips)?.join(",")));
         }
-        let bytes = service.download(&path)?;
         let bar = bar();
-        let mut size = 0;
-        save(&self.file, |to| {
-            size = io::copy(&mut bar.wrap_read(bytes), to)?;
-            Ok(())
-        })?;
+        let end = receive(service, &path, &target, out, |bytes| bar.wrap_read(bytes));
         bar.finish_and_clear();
-        if !csv && !is_whole(&self.file) {
-            let _ = std::fs::remove_file(&self.file);
-            return Err(Failure::Connection("the export was cut off, so nothing was kept of it".into()));
+        let end = end?;
+        if !matches!(target, Target::Standard) {
+            writeln!(out, "Written to {} ({}).", told(&self.file), table::size(end.bytes))?;
         }
-        Ok(writeln!(out, "Written to {} ({}).", self.file.display(), table::size(size))?)
+        whole(&end, &target)
     }
 }
 
@@ -57,32 +57,4 @@ fn bar() -> ProgressBar {
     }
     let style = ProgressStyle::with_template("{spinner} {bytes} written, {bytes_per_sec}");
     ProgressBar::new_spinner().with_style(style.unwrap_or_else(|_| ProgressStyle::default_spinner()))
-}
-
-/// Writes a new file whole: beside its place first, then into it.
-pub(crate) fn save(path: &Path, write: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> Result<(), Failure> {
-    let failed = |cause| Failure::file(path, cause);
-    let folder = path.parent().filter(|one| !one.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let file = tempfile::Builder::new().prefix(".yadori-").tempfile_in(folder).map_err(failed)?;
-    {
-        let mut to = BufWriter::with_capacity(1 << 18, file.as_file());
-        write(&mut to).map_err(failed)?;
-        to.flush().map_err(failed)?;
-    }
-    file.as_file().sync_all().map_err(failed)?;
-    file.persist(path).map_err(|why| failed(why.error))?;
-    Ok(())
-}
-
-/// A zip ends with its directory (APPNOTE.TXT 4.3.16); one that was cut off does not.
-fn is_whole(path: &Path) -> bool {
-    let end = File::open(path).and_then(|mut file| {
-        use std::io::Seek;
-        let length = file.seek(io::SeekFrom::End(0))?;
-        file.seek(io::SeekFrom::Start(length.saturating_sub(22)))?;
-        let mut end = Vec::new();
-        file.read_to_end(&mut end)?;
-        Ok(end)
-    });
-    end.is_ok_and(|end| end.starts_with(b"PK\x05\x06"))
 }

@@ -4,7 +4,7 @@ use std::io::{IsTerminal, Write};
 
 use clap::Args;
 use jiff::tz::TimeZone;
-use yadori_api::{Excerpt, Found, FoundOutline, Hit, Item, Items, Page, Row};
+use yadori_api::{Excerpt, ExcerptOf, Found, FoundOutline, Hit, Item, Items, Page, Row};
 
 use super::json;
 use crate::connection::{Connection, escaped};
@@ -223,8 +223,10 @@ impl<'r> Line<'r> {
     }
 
     fn of_hit(hit: &'r Hit) -> Self {
-        let Some(excerpt) =
-            hit.excerpts.iter().find(|one| matches!(one.of.as_str(), "text" | "title" | "file"))
+        let Some(excerpt) = hit
+            .excerpts
+            .iter()
+            .find(|one| matches!(one.of, ExcerptOf::Text | ExcerptOf::Title | ExcerptOf::File))
         else {
             return Self::of_row(&hit.row);
         };
@@ -232,14 +234,17 @@ impl<'r> Line<'r> {
     }
 
     fn of_excerpt(row: &'r Row, excerpt: &Excerpt) -> Self {
-        let title = match (&row.title, excerpt.of.as_str()) {
-            (Some(title), "text") => format!("{} — ", shown(title, false)),
+        let title = match (&row.title, excerpt.of) {
+            (Some(title), ExcerptOf::Text) => format!("{} — ", shown(title, false)),
             _ => String::new(),
         };
         let before = format!("{title}{}", if excerpt.cut { "…" } else { "" });
         let by = u32::try_from(before.chars().count()).unwrap_or(0);
-        let after =
-            if excerpt.of == "title" { format!(" — {}", table::untitled(row)) } else { String::new() };
+        let after = if excerpt.of == ExcerptOf::Title {
+            format!(" — {}", table::untitled(row))
+        } else {
+            String::new()
+        };
         let what = format!("{before}{}{after}", shown(excerpt.text.trim_end(), false));
         Self { row, what, marks: excerpt.marks.iter().map(|(from, to)| (from + by, to + by)).collect() }
     }

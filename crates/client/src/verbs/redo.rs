@@ -23,7 +23,7 @@ impl Redo {
         if self.json {
             return json(out, &acted);
         }
-        writeln!(out, "Made again: {}.", name_of(&acted.act))?;
+        writeln!(out, "Made again: {}.", name_of(acted.act))?;
         list::print(out, &acted.clips)
     }
 }

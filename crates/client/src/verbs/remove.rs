@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use clap::Args;
-use yadori_api::{FoundOutline, Remove as Wish, Removed, Row, RowsById, RowsRequest};
+use yadori_api::{FoundOutline, Remove as Removal, Removed, Row, RowsById, RowsRequest};
 
 use super::list::{pointed, print};
 use super::{detail, json};
@@ -71,7 +71,7 @@ impl Remove {
         // What a query found is taken only as long as it is not pinned meanwhile.
         let spare_pinned = spared_unless_named;
         for some in ids.chunks(AT_ONCE) {
-            let part: Removed = service.post("/remove", &Wish { ids: some.to_vec(), spare_pinned })?;
+            let part: Removed = service.post("/remove", &Removal { ids: some.to_vec(), spare_pinned })?;
             removed = Removed { removed: removed.removed + part.removed, ..part };
         }
         if self.json {

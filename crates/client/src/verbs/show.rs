@@ -1,16 +1,17 @@
 //! `yadori show`: the whole of a clip, for reading or byte for byte.
 
-use std::fs::File;
 use std::io::{self, IsTerminal, Write};
 use std::path::PathBuf;
 
 use clap::Args;
 use jiff::tz::TimeZone;
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use yadori_api::{Detail, Kind};
 
 use super::{detail, json};
 use crate::connection::Connection;
 use crate::failure::Failure;
+use crate::files::write::{Target, new_file};
 use crate::symbols::shown;
 use crate::table;
 
@@ -28,9 +29,12 @@ pub(crate) struct Show {
     /// Write the bytes to standard output
     #[arg(long)]
     raw: bool,
-    /// Write the bytes to a file
+    /// Write the bytes to a file; `-` for standard output
     #[arg(short, long, value_name = "FILE")]
     output: Option<PathBuf>,
+    /// With --output: replace the file, once the new one is whole
+    #[arg(long, requires = "output")]
+    force: bool,
     /// Save it as a file with a fitting name in this directory
     #[arg(long, value_name = "DIR", conflicts_with_all = ["raw", "output", "details"])]
     save: Option<PathBuf>,
@@ -59,18 +63,14 @@ impl Show {
         }
         if let Some(folder) = &self.save {
             let path = self.free_name(folder, &whole)?;
-            let mut file = File::create_new(&path).map_err(|cause| Failure::file(&path, cause))?;
+            let mut file = new_file(&path).map_err(|cause| Failure::file(&path, cause))?;
             self.copy_bytes(service, &whole, &mut file)?;
             file.sync_all().map_err(|cause| Failure::file(&path, cause))?;
             return Ok(writeln!(out, "Saved as {}.", path.display())?);
         }
         if let Some(path) = &self.output {
-            let mut file = File::create(path).map_err(|cause| Failure::file(path, cause))?;
-            self.copy_bytes(service, &whole, &mut file).map_err(|why| match why {
-                Failure::Output(cause) => Failure::file(path, cause),
-                why => why,
-            })?;
-            return file.sync_all().map_err(|cause| Failure::file(path, cause));
+            let target = Target::at(path, self.force)?;
+            return target.write(out, |to| self.copy_bytes(service, &whole, to));
         }
         if self.raw {
             let binary = self.pick(&whole)?.1.starts_with("image/");
@@ -130,7 +130,7 @@ impl Show {
     fn copy_bytes(&self, service: &Connection, whole: &Detail, out: &mut dyn Write) -> Result<(), Failure> {
         let (n, _) = self.pick(whole)?;
         let mut bytes = service.download(&format!("/clips/{}/representations/{n}", whole.row.id))?;
-        io::copy(&mut bytes, out)?;
+        io::copy(&mut bytes, out).map_err(|why| Failure::Connection(why.to_string()))?;
         Ok(())
     }
 
@@ -200,14 +200,14 @@ fn times(copies: u64) -> String {
 /// The longest address that mail programs can be counted on to take, in bytes.
 const MAILTO_MOST: usize = 30_000;
 
+/// What is written as it is (RFC 3986).
+const UNRESERVED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~');
+
 /// A mail with this text (RFC 6068).
 fn mailto(subject: Option<&str>, body: &str) -> Result<String, Failure> {
     let encoded = |text: &str| -> String {
-        let plain = |byte: u8| byte.is_ascii_alphanumeric() || b"-_.~".contains(&byte);
         let text = text.replace("\r\n", "\n").replace('\n', "\r\n");
-        text.bytes()
-            .map(|byte| if plain(byte) { char::from(byte).to_string() } else { format!("%{byte:02X}") })
-            .collect()
+        utf8_percent_encode(&text, UNRESERVED).to_string()
     };
     let subject = subject.map(|one| format!("subject={}&", encoded(one))).unwrap_or_default();
     let address = format!("mailto:?{subject}body={}", encoded(body));

@@ -1,6 +1,7 @@
 //! `yadori status`: whether copies are kept, what an ordinary paste would insert, and what is wrong.
 
 use std::io::Write;
+use std::time::{Duration, Instant};
 
 use clap::Args;
 use jiff::tz::TimeZone;
@@ -13,8 +14,14 @@ use crate::symbols::shown;
 use crate::table;
 
 /// Say whether copies are kept, and what an ordinary paste would insert
+///
+/// The exit code is 0 when copies are being saved (or capture was switched off on purpose), 5 when they are not, and 3 when
+/// the service is not running.
 #[derive(Debug, Args)]
 pub(crate) struct Status {
+    /// Wait until copies are saved, for so many seconds at most
+    #[arg(long, value_name = "SECONDS", num_args = 0..=1, default_missing_value = "60")]
+    wait: Option<u64>,
     /// For programs
     #[arg(long)]
     json: bool,
@@ -22,9 +29,10 @@ pub(crate) struct Status {
 
 impl Status {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let status: Answer = service.get("/status")?;
+        let status = self.answer(service)?;
         if self.json {
-            return json(out, &status);
+            json(out, &status)?;
+            return verdict(&status);
         }
         let capture = match status.capture.state {
             CaptureState::Keeping => "keeping copies",
@@ -60,6 +68,7 @@ impl Status {
             DatabaseState::Starting => "starting",
             DatabaseState::Away => "away",
             DatabaseState::Full => "the disk is full",
+            DatabaseState::Damaged => "damaged",
             DatabaseState::Refused => "can't be used",
         };
         line(out, "Records", database)?;
@@ -79,8 +88,41 @@ impl Status {
             let words = format!("{}: {}{program}", table::when(refusal.at, &zone), refusal.words);
             line(out, "Not kept", &shown(&words, false))?;
         }
-        Ok(())
+        for fault in &status.faults {
+            line(out, "Fault", &shown(fault, false))?;
+        }
+        if status.damaged > 0 {
+            let words = format!("{} clips; `yadori check` names them", status.damaged);
+            line(out, "Damaged", &words)?;
+        }
+        verdict(&status)
     }
+
+    /// How things stand, or how they stand once copies are saved.
+    fn answer(&self, service: &Connection) -> Result<Answer, Failure> {
+        let until = self.wait.map(|seconds| Instant::now() + Duration::from_secs(seconds));
+        loop {
+            let answer: Result<Answer, Failure> = service.get("/status");
+            let done = answer.as_ref().is_ok_and(saves);
+            if done || until.is_none_or(|until| Instant::now() >= until) {
+                return answer;
+            }
+            std::thread::sleep(LOOK);
+        }
+    }
+}
+
+/// How often `--wait` looks.
+const LOOK: Duration = Duration::from_millis(50);
+
+/// True when copies are being saved, as far as that is wanted.
+fn saves(status: &Answer) -> bool {
+    let records = status.loaded && status.database.state == DatabaseState::Ready;
+    records && matches!(status.capture.state, CaptureState::Keeping | CaptureState::Off)
+}
+
+fn verdict(status: &Answer) -> Result<(), Failure> {
+    if saves(status) { Ok(()) } else { Err(Failure::NotKept("copies are not being saved now".into())) }
 }
 
 fn line(out: &mut dyn Write, name: &str, value: &str) -> Result<(), Failure> {

@@ -38,7 +38,7 @@ impl Undo {
         if self.json {
             return json(out, &acted);
         }
-        writeln!(out, "Taken back: {}. `yadori redo` makes it again.", name_of(&acted.act))?;
+        writeln!(out, "Taken back: {}. `yadori redo` makes it again.", name_of(acted.act))?;
         list::print(out, &acted.clips)
     }
 
@@ -61,7 +61,7 @@ impl Undo {
             };
             let what = if act.clips > 1 { format!("{} clips: {what}", act.clips) } else { what };
             let what = table::pad(&table::cut(&what, 40), 40);
-            let (at, name) = (table::when(act.at, &zone), name_of(&act.act));
+            let (at, name) = (table::when(act.at, &zone), name_of(act.act));
             let line = format!("{at:>12}  {name:18}  {what}  {until:12}  {undone}");
             writeln!(out, "{}", line.trim_end())?;
         }

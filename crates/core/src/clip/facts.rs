@@ -1,5 +1,6 @@
 //! What can be told of a clip at a glance, derived from its content: kind, opening words, size, picture, files.
 
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_percent_encode};
 use serde::{Deserialize, Serialize};
 
 use crate::clip::id::Class;
@@ -120,32 +121,22 @@ impl Facts {
 pub fn path_of(uri: &str) -> Option<String> {
     let rest = uri.strip_prefix("file://")?;
     let path = &rest[rest.find('/')?..];
-    let mut bytes = Vec::with_capacity(path.len());
-    let mut from = path.bytes();
-    while let Some(byte) = from.next() {
-        if byte == b'%' {
-            let hex = [from.next()?, from.next()?];
-            bytes.push(u8::from_str_radix(std::str::from_utf8(&hex).ok()?, 16).ok()?);
-        } else {
-            bytes.push(byte);
-        }
+    let broken = path.match_indices('%').any(|(at, _)| {
+        !path.get(at + 1..at + 3).is_some_and(|hex| hex.bytes().all(|byte| byte.is_ascii_hexdigit()))
+    });
+    if broken {
+        return None;
     }
-    String::from_utf8(bytes).ok()
+    percent_decode_str(path).decode_utf8().ok().map(std::borrow::Cow::into_owned)
 }
 
 /// The `file:` URI of an absolute path, percent-encoded (RFC 8089, RFC 3986).
 pub fn uri_of(path: &str) -> String {
-    let mut uri = String::from("file://");
-    for byte in path.bytes() {
-        match byte {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'/' | b'-' | b'.' | b'_' | b'~' => {
-                uri.push(char::from(byte));
-            }
-            _ => uri.push_str(&format!("%{byte:02X}")),
-        }
-    }
-    uri
+    format!("file://{}", utf8_percent_encode(path, PATH))
 }
+
+/// What is written as it is in a path (RFC 3986, unreserved, and the slash).
+const PATH: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
 
 #[cfg(test)]
 mod tests {

@@ -220,7 +220,7 @@ fn clip(n: usize, text: &str) -> Clip {
         id,
         state,
         facts: Facts::of_text(text, text.len() as u64, false),
-        received_at: i64::MAX,
+        ordered_at: n as i64 + 1,
         saved: true,
     }
 }
@@ -252,7 +252,7 @@ fn ours(texts: &[String], queries: &[String]) -> Result<(Measured, Vec<Vec<usize
             }
         }
     }
-    Ok((Measured { times, size: corpus.bytes() as u64, build }, found))
+    Ok((Measured { times, size: corpus.texts().bytes() as u64, build }, found))
 }
 
 fn sqlite(texts: &[String], queries: &[String], found: &[Vec<usize>]) -> Result<(Measured, Measured)> {

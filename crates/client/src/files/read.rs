@@ -1,0 +1,48 @@
+//! Reading files and standard input, of which nobody knows how much they hold.
+
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::Path;
+
+use yadori_api::COPY_CAP;
+
+use crate::failure::Failure;
+
+/// All of a file, if it is no larger than a clip may be.
+pub(crate) fn file(path: &Path) -> Result<Vec<u8>, Failure> {
+    let failed = |cause| Failure::file(path, cause);
+    let file = File::open(path).map_err(failed)?;
+    if file.metadata().map_err(failed)?.is_dir() {
+        return Err(failed(io::ErrorKind::IsADirectory.into()));
+    }
+    bounded(file, &path.display().to_string())
+}
+
+/// All of standard input, if it is no larger than a clip may be.
+pub(crate) fn standard_input() -> Result<Vec<u8>, Failure> {
+    bounded(io::stdin().lock(), "standard input")
+}
+
+fn bounded(from: impl Read, name: &str) -> Result<Vec<u8>, Failure> {
+    let mut bytes = Vec::new();
+    let failed = |cause| Failure::File { path: name.to_owned(), cause };
+    from.take(COPY_CAP + 1).read_to_end(&mut bytes).map_err(failed)?;
+    if bytes.len() as u64 > COPY_CAP {
+        return Err(Failure::Use(format!(
+            "{name}: it holds more than a clip may (64 MiB); nothing was added"
+        )));
+    }
+    Ok(bytes)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_never_ends_is_read_no_further_than_a_clip_may_be() {
+        let why = file(Path::new("/dev/zero")).unwrap_err();
+        assert!(why.to_string().contains("64 MiB"), "{why}");
+        assert!(file(Path::new("/")).is_err());
+    }
+}
