@@ -50,6 +50,18 @@ impl Service {
         service
     }
 
+    /// Starts a service without a clipboard in a new home with this configuration (TOML), and waits for its records.
+    pub fn configured(configuration: &str) -> Self {
+        let scratch = tempfile::Builder::new().prefix("yadori-").tempdir().expect("a directory");
+        let home = scratch.path().join("home");
+        std::fs::create_dir(&home).expect("a home");
+        std::fs::write(home.join("config.toml"), configuration).expect("a configuration");
+        let mut service = Self::start_in(&home, &["--no-capture"]);
+        service._scratch = Some(scratch);
+        service.await_records();
+        service
+    }
+
     /// A service that was started by other means in this home.
     pub fn attached(home: &Path, child: Child) -> Self {
         Self { home: home.to_owned(), _scratch: None, arguments: Vec::new(), child: Some(child) }
@@ -115,6 +127,11 @@ impl Service {
         // 5 says that copies are not being saved now.
         let answered = matches!(done.status.code(), Some(0 | 5));
         answered.then(|| serde_json::from_slice(&done.stdout).expect("a status"))
+    }
+
+    /// How things stand, in words.
+    pub fn status_words(&self) -> String {
+        String::from_utf8_lossy(&self.client(&["status"]).stdout).into_owned()
     }
 
     /// The newest clips.

@@ -323,7 +323,7 @@ fn what_was_removed_leaves_the_records_of_other_acts_too() {
             .iter()
             .map(|table| records(&home, &format!("SELECT * FROM {table}")))
             .collect();
-    assert!(text.contains("received_at"), "{text}");
+    assert!(text.contains("ordered_at"), "{text}");
     for word in ["stone", "whereabouts"] {
         assert!(!text.contains(word), "{word} is still in a table");
     }

@@ -102,7 +102,7 @@ fn two_copies_of_sixty_mebibytes_come_back_and_a_larger_one_is_recorded_as_refus
     );
     display.copy_text("the clipboard goes on working");
     service.await_clip("the clipboard goes on");
-    assert!(service.yadori(&["status"]).contains("copies over 64 MiB are not kept"));
+    assert!(service.status_words().contains("copies over 64 MiB are not kept"));
 }
 
 #[test]
@@ -184,7 +184,7 @@ fn while_the_database_is_away_copies_wait_in_memory_and_acts_are_refused_with_th
         (status.capture.state, status.database.state, status.unsaved),
         (CaptureState::Waiting, DatabaseState::Away, 1)
     );
-    assert!(service.yadori(&["status"]).contains("copies wait in memory"));
+    assert!(service.status_words().contains("copies wait in memory"));
     assert!(service.yadori(&["list"]).contains("(not saved yet)"));
     service.yadori(&["take", "1", "--plain"]);
     assert_eq!(display.paste_text().as_deref(), Some("in memory"));
@@ -235,7 +235,7 @@ fn a_full_disk_pauses_saving_harms_nothing_and_goes_on_by_itself() {
                 .status()
                 .filter(|status| status.database.state == DatabaseState::Full && status.unsaved == 1)
         });
-        let said = service.yadori(&["status"]);
+        let said = service.status_words();
         assert!(said.contains("the disk is full") && said.contains("free some space"), "{said}");
         assert_eq!(service.list(5).len(), 2);
         service.yadori(&["take", "2"]);
@@ -263,7 +263,7 @@ fn the_service_goes_on_without_a_display_and_when_it_goes_away() {
     until("word of the missing display", || {
         service.status().filter(|status| status.capture.state == CaptureState::Broken && status.loaded)
     });
-    let said = service.yadori(&["status"]);
+    let said = service.status_words();
     assert!(said.contains("copies are not being kept") && said.contains("--display"), "{said}");
     service.yadori(&["add", "by hand"]);
     let refused = service.client(&["take", "1"]);

@@ -17,6 +17,9 @@ pub static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!("./migrations");
 /// The schema used on a private server.
 pub const SCHEMA: &str = "yadori";
 
+/// Connections at once.
+const CONNECTIONS: u32 = 8;
+
 /// Where the records are.
 #[derive(Clone, Debug)]
 pub enum Location {
@@ -45,7 +48,7 @@ impl Store {
     pub async fn open(location: &Location, device: DeviceId) -> Result<Self, OpenError> {
         let options = connect_options(location).await?;
         let pool = MySqlPoolOptions::new()
-            .max_connections(8)
+            .max_connections(CONNECTIONS)
             .min_connections(1)
             .acquire_timeout(Duration::from_secs(4))
             .connect_with(options)
@@ -70,6 +73,15 @@ impl Store {
     /// Says that this service is alive. Needed only where another service might take the lease over.
     pub async fn heartbeat(&self) -> Result<(), CommitError> {
         self.lease.renew(&self.pool).await
+    }
+
+    /// Closes connections that are idle: their buffers still hold what was last written and read. New ones are opened as
+    /// they are needed.
+    pub async fn renew_connections(&self) {
+        for _ in 0..CONNECTIONS {
+            let Some(idle) = self.pool.try_acquire() else { return };
+            let _ = sqlx::Connection::close(idle.detach()).await;
+        }
     }
 
     /// Gives the lease back and closes all connections.

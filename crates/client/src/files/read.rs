@@ -28,9 +28,8 @@ fn bounded(from: impl Read, name: &str) -> Result<Vec<u8>, Failure> {
     let failed = |cause| Failure::File { path: name.to_owned(), cause };
     from.take(COPY_CAP + 1).read_to_end(&mut bytes).map_err(failed)?;
     if bytes.len() as u64 > COPY_CAP {
-        return Err(Failure::Use(format!(
-            "{name}: it holds more than a clip may (64 MiB); nothing was added"
-        )));
+        let why = "it holds more than a clip may (64 MiB); nothing was added";
+        return Err(failed(io::Error::new(io::ErrorKind::FileTooLarge, why)));
     }
     Ok(bytes)
 }

@@ -82,9 +82,6 @@ fn move_drawer(
         .filter(|(one, state)| *one == id || state.group() == group)
         .map(|(one, state)| (one.to_owned(), state.rank()))
         .collect();
-    if before.as_ref().is_some_and(|before| list.iter().all(|(one, _)| one != before)) {
-        return Err(ActError::NotInPlace);
-    }
     for (one, rank) in moved(&list, &[id.to_owned()], before.as_ref()) {
         let state = plan.drawer(history, &one);
         state.rank = moment.write(state.newest_stamp(), rank);

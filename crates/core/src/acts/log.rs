@@ -80,10 +80,10 @@ pub struct Ending {
 impl ActLog {
     /// An empty log. Removals end after `grace` microseconds.
     pub fn new(grace: Micros) -> Self {
-        Self { grace, ..Self::default() }
+        Self { grace, next: 1, ..Self::default() }
     }
 
-    /// The next number: greater than any known.
+    /// The next number: greater than any known, and than 0, which stands for none in the records.
     pub fn next_number(&self) -> i64 {
         self.next
     }

@@ -9,6 +9,7 @@ use crate::acts::plan::{ClipPlan, DrawerPlan};
 use crate::acts::record::{ActRecord, ClipChange, DrawerRecord};
 use crate::history::all::History;
 use crate::history::stored::StoredClip;
+use crate::merge::clip::Kept;
 use crate::merge::drawer::{Divider, Drawer, DrawerState};
 
 /// What taking an act back, or making it again, makes of everything.
@@ -74,6 +75,11 @@ fn clip(change: &ClipChange, way: Way, now: StoredClip, moment: &mut Moment<'_>)
             write(&fresh, &wanted, &shown, now, moment)
         }
         (Some(from), None, Some(shown)) if shown.copies <= from.copies => take_away(now, moment),
+        // It was copied since: it stays, without what it had before that.
+        (Some(from), None, Some(shown)) => {
+            let bare = ClipFace { title: None, color: None, kept: Kept::No, made_from: None, ..from.clone() };
+            write(from, &bare, &shown, now, moment)
+        }
         (Some(from), Some(to), Some(shown)) => write(from, to, &shown, now, moment),
         _ => now,
     }

@@ -14,6 +14,7 @@ use crate::search::pattern::Pattern;
 use crate::search::query::{Is, Query, Test};
 use crate::search::texts::{Block, DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, TITLED, Texts};
 use crate::text::fold::{PART, fold};
+use crate::text::stack::overwrite_stack;
 
 /// Blocks that one thread looks at before it is worth starting a second.
 const ALONE: usize = 3;
@@ -195,7 +196,10 @@ fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBool) -
         done: Mutex::new(Done { whole: 0, found: found.len(), parts: vec![None; rest.len()] }),
     };
     std::thread::scope(|scope| {
-        scope.spawn(|| shared.work(bound, rest, wanted, stop));
+        scope.spawn(|| {
+            shared.work(bound, rest, wanted, stop);
+            overwrite_stack();
+        });
         shared.work(bound, rest, wanted, stop);
     });
     if stop.load(Ordering::Relaxed) {

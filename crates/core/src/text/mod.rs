@@ -4,3 +4,4 @@ pub mod difference;
 pub mod fold;
 pub mod html;
 pub mod name;
+pub mod stack;

@@ -62,7 +62,7 @@ struct LogSection {
 #[derive(Debug, Default, Deserialize, PartialEq)]
 #[serde(deny_unknown_fields, default)]
 struct ActsSection {
-    grace_minutes: Option<u64>,
+    grace_minutes: Option<f64>,
 }
 
 /// Settings that hold.
@@ -117,8 +117,8 @@ pub enum SettingsError {
     #[error("`log.level` is `{0}`; it must be one of error, warn, info, debug, trace")]
     Level(String),
     /// Not a span.
-    #[error("`acts.grace_minutes` is {0}; it must be between 1 and 10080 (a week)")]
-    Grace(u64),
+    #[error("`acts.grace_minutes` is {0}; it must be between 0.05 (three seconds) and 10080 (a week)")]
+    Grace(f64),
     /// Not a number of days.
     #[error("`log.days` must be at least 1")]
     Days,
@@ -161,8 +161,8 @@ fn combine(
         _ => Err(SettingsError::Listen(text)),
     });
     let level = file.log.level.unwrap_or_else(|| "info".into());
-    let minutes = file.acts.grace_minutes.unwrap_or(10);
-    if !(1..=10_080).contains(&minutes) {
+    let minutes = file.acts.grace_minutes.unwrap_or(10.0);
+    if !(0.05..=10_080.0).contains(&minutes) {
         return Err(SettingsError::Grace(minutes));
     }
     let log_days = file.log.days.unwrap_or(7);
@@ -177,7 +177,7 @@ fn combine(
         database_url: file.database.url.filter(|url| !url.is_empty()),
         log_level: level.parse().map_err(|_| SettingsError::Level(level))?,
         log_days,
-        grace: Duration::from_secs(minutes * 60),
+        grace: Duration::from_secs_f64(minutes * 60.0),
     })
 }
 

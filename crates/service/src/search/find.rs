@@ -9,6 +9,7 @@ use jiff::tz::TimeZone;
 use tokio::sync::Semaphore;
 use yadori_core::search::when::Here;
 use yadori_core::search::{Found, Query, QueryError};
+use yadori_core::text::stack::overwrite_stack;
 
 use crate::state::app::App;
 use crate::state::clock::now;
@@ -67,6 +68,7 @@ pub async fn find(app: &App, query: Arc<Query>, most: usize) -> Result<Found, Se
         let work = move || {
             let found = texts.find(&query, &drawers, most, &stop);
             drop((texts, turn));
+            overwrite_stack();
             found
         };
         tokio::task::spawn_blocking(work).await.ok().flatten().unwrap_or_default()

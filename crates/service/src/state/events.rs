@@ -3,9 +3,10 @@
 //! from what is known of the clip then.
 
 use std::collections::VecDeque;
+use std::future::Future;
 use std::sync::{Mutex, PoisonError};
 
-use tokio::sync::broadcast;
+use tokio::sync::{broadcast, watch};
 use yadori_api as api;
 use yadori_core::ClipId;
 use yadori_store::RefusalRow;
@@ -79,6 +80,7 @@ pub struct Events {
     epoch: String,
     past: Mutex<(u64, VecDeque<Numbered>)>,
     live: broadcast::Sender<Numbered>,
+    forgetting: watch::Sender<()>,
 }
 
 /// What a listener gets first, and from where it goes on.
@@ -95,12 +97,33 @@ pub struct Listening {
 impl Events {
     /// No event yet. `epoch` names this run of the service.
     pub fn new(epoch: String) -> Self {
-        Self { epoch, past: Mutex::default(), live: broadcast::channel(KEPT).0 }
+        Self {
+            epoch,
+            past: Mutex::default(),
+            live: broadcast::channel(KEPT).0,
+            forgetting: watch::Sender::new(()),
+        }
     }
 
     /// The name of this run.
     pub fn epoch(&self) -> &str {
         &self.epoch
+    }
+
+    /// Something that was removed has come to its end: the buffers of connections that told of it are let go of.
+    /// Listeners connect anew, and go on where they were.
+    pub fn forget(&self) {
+        self.forgetting.send_replace(());
+    }
+
+    /// Waits until connections are to be let go of.
+    pub fn until_forgetting(&self) -> impl Future<Output = ()> + Send + use<> {
+        let mut forgetting = self.forgetting.subscribe();
+        async move {
+            if forgetting.changed().await.is_err() {
+                std::future::pending().await
+            }
+        }
     }
 
     /// Sends an event to everybody.

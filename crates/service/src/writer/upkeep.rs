@@ -55,6 +55,8 @@ impl Writer {
                 }
                 self.log.end(&group.ended);
                 self.app.at_hand.forget();
+                self.app.events.forget();
+                self.app.parts.start("letting go of buffers", async move { store.renew_connections().await });
                 tracing::info!("{} acts can't be taken back any more", group.ended.len());
             }
             Err(NotCommitted::Not(why)) => self.fall_back(&why),

@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use tokio::sync::{mpsc, oneshot};
 use yadori_core::acts::{ActEntry, ActLog};
+use yadori_core::text::stack::overwrite_stack;
 use yadori_core::{ClipId, HybridClock, Micros, StoredClip};
 use yadori_store::Store;
 
@@ -102,6 +103,11 @@ impl Writer {
 
     /// Carries out a change and those that wait behind it, in order: copies together, everything else alone.
     async fn work(&mut self, first: Change) {
+        self.work_on_all(first).await;
+        overwrite_stack();
+    }
+
+    async fn work_on_all(&mut self, first: Change) {
         let mut batch = vec![first];
         while batch.len() < GROUP
             && let Ok(more) = self.queue.try_recv()

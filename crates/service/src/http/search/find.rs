@@ -8,6 +8,7 @@ use yadori_core::Clip;
 use yadori_core::clip::facts;
 use yadori_core::clip::reading::plain_form;
 use yadori_core::search::{self, facts_are_whole, marks};
+use yadori_core::text::stack::overwrite_stack;
 
 use super::query::{Wanted, parse};
 use crate::http::clips::list::kind_letter;
@@ -60,6 +61,7 @@ pub(crate) async fn search(
         }
         hits.push(Hit { row: row(&history, &clip), excerpts });
     }
+    overwrite_stack();
     let unread = app.clips.unread();
     Ok(axum::Json(Found { hits, more: found.more, unread, revision }))
 }

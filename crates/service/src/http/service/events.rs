@@ -35,7 +35,13 @@ pub(crate) async fn events(
         // One that fell behind begins anew.
         move |next| next.unwrap_or_else(|_| (newest, Happening::Reset))
     });
-    let ended = app.shutdown.clone().cancelled_owned();
+    let (shutdown, forgetting) = (app.shutdown.clone(), app.events.until_forgetting());
+    let ended = async move {
+        tokio::select! {
+            () = shutdown.cancelled() => {}
+            () = forgetting => {}
+        }
+    };
     let all = stream::iter(first.into_iter().chain([status]))
         .chain(live)
         .take_until(ended)

@@ -1,0 +1,172 @@
+//! What was removed, once its grace period has ended: in no table, no memory, no event, no file.
+
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+use serde_json::Value;
+use yadori_e2e::traces::{in_files, in_memory};
+use yadori_e2e::{Service, until, until_within};
+
+fn id_of(added: &str) -> String {
+    let added: Value = serde_json::from_str(added).expect("JSON");
+    added["row"]["id"].as_str().expect("an id").to_owned()
+}
+
+fn add(service: &Service, text: &str) -> String {
+    id_of(&service.yadori(&["add", "--json", "--", text]))
+}
+
+fn acts(service: &Service) -> Vec<Value> {
+    let acts: Value = serde_json::from_str(&service.yadori(&["undo", "--list", "--json"])).expect("JSON");
+    acts["acts"].as_array().expect("acts").clone()
+}
+
+/// Three seconds.
+const SHORT_GRACE: &str = "[acts]\ngrace_minutes = 0.05\n";
+
+#[test]
+fn what_was_removed_is_in_no_memory_no_event_and_no_file_once_its_time_has_ended() {
+    let service = Service::configured(SHORT_GRACE);
+    let key = service.key();
+    let address = service.address();
+    let auth = format!("authorization: Bearer {key}");
+    let call = |path: &str| Service::curl(&["-H", &auth, &format!("{address}/api/v1{path}")]);
+    // Words that are nowhere else, also not in this test's own arguments once they are split.
+    let word = |n: u32| format!("zephyr{}quill", n * 7_919);
+    let long = format!("{} at the end", "many words ".repeat(400));
+    let mut ids =
+        vec![add(&service, &format!("{} as it was", word(1))), add(&service, &format!("{long} {}", word(2)))];
+    service.yadori(&["title", &ids[0], &format!("title {}", word(3))]);
+    service.yadori(&["pin", &ids[0]]);
+    service.yadori(&["edit", &ids[1], "--text", &format!("changed {}", word(4))]);
+    ids.push(service.list(1)[0].id.clone());
+    let draft = serde_json::json!({ "text": format!("draft {}", word(5)) }).to_string();
+    let url = format!("{address}/api/v1/clips/{}/draft", ids[2]);
+    Service::curl(&["-d", &draft, "-H", "content-type: application/json", "-H", &auth, &url]);
+    // All of it is looked at in every way there is.
+    for n in 1..=4 {
+        call(&format!("/search?q={}", word(n)));
+        service.yadori(&["list", &word(n)]);
+    }
+    for id in &ids {
+        service.yadori(&["show", id]);
+    }
+    service.yadori(&["export", "--force", "/dev/null"]);
+    assert!(!in_memory(service.pid(), &word(1)).is_empty(), "a look into memory finds what is there");
+    let all: Vec<&str> = ids.iter().map(String::as_str).collect();
+    service.yadori(&[vec!["remove"], all].concat());
+    until_within("the end of the removal", Duration::from_secs(30), || {
+        acts(&service).is_empty().then_some(())
+    });
+    // Events of the past are asked for once more.
+    let events = Command::new("curl")
+        .args(["-s", "-m", "2", "-H", &auth, "-H"])
+        .arg(format!("last-event-id: {}-0", epoch(&call("/outline").1)))
+        .arg(format!("{address}/api/v1/events"))
+        .output()
+        .expect("curl");
+    let events = String::from_utf8_lossy(&events.stdout).into_owned();
+    assert!(events.contains("event: gone"), "{events}");
+    // Other work passes through the same buffers.
+    for n in 0..40 {
+        add(&service, &format!("clip {n} {}", "oats ".repeat(900)));
+        call("/status");
+        service.yadori(&["list"]);
+    }
+    for n in 1..=5 {
+        assert!(!events.contains(&word(n)), "events tell {}", word(n));
+        // What work is still under way lets go of it when it ends.
+        let mut found = Vec::new();
+        let end = Instant::now() + Duration::from_secs(10);
+        while Instant::now() < end {
+            found = in_memory(service.pid(), &word(n));
+            if found.is_empty() {
+                break;
+            }
+        }
+        assert!(found.is_empty(), "word {n} is in memory: {found:#?}");
+        let files: Vec<_> = in_files(service.home(), &word(n))
+            .into_iter()
+            // The server's redo log is a ring of 32 MB that is overwritten as it goes round; docs/security.md says so.
+            .filter(|path| !path.ends_with("ib_logfile0"))
+            .collect();
+        assert!(files.is_empty(), "word {n} is in {files:?}");
+    }
+}
+
+fn epoch(outline: &Value) -> String {
+    outline["epoch"].as_str().expect("an epoch").to_owned()
+}
+
+#[test]
+fn a_removal_ends_also_when_the_database_was_away_at_that_moment() {
+    let service = Service::configured(SHORT_GRACE);
+    let id = add(&service, "gone soon");
+    service.yadori(&["remove", &id]);
+    let pid = service.database_pid().to_string();
+    assert!(Command::new("kill").args(["-STOP", &pid]).status().unwrap().success());
+    // Its time comes while nothing can be written.
+    let until_end = Instant::now() + Duration::from_secs(6);
+    until_within("the end of the time", Duration::from_secs(10), || {
+        (Instant::now() > until_end).then_some(())
+    });
+    assert!(Command::new("kill").args(["-CONT", &pid]).status().unwrap().success());
+    until_within("the end of the removal", Duration::from_secs(40), || {
+        acts_now(&service)?.is_empty().then_some(())
+    });
+    assert_eq!(service.client(&["undo"]).status.code(), Some(1));
+}
+
+fn acts_now(service: &Service) -> Option<Vec<Value>> {
+    let done = service.client(&["undo", "--list", "--json"]);
+    let acts: Value = serde_json::from_slice(&done.stdout).ok()?;
+    acts["acts"].as_array().cloned()
+}
+
+#[test]
+fn an_act_made_with_a_clock_far_ahead_keeps_no_later_removal() {
+    let mut service = Service::configured(SHORT_GRACE);
+    let (first, second) = (add(&service, "made ahead"), add(&service, "made now"));
+    service.yadori(&["remove", &first]);
+    // As if the clock had been a year ahead when it was removed.
+    let sql = "UPDATE acts SET at = at + 365 * 86400 * 1000000";
+    let socket = service.home().join("run/records.sock");
+    let done = Command::new("mariadb").args(["yadori", "-e", sql, "-S"]).arg(socket).status();
+    assert!(done.expect("mariadb (Debian package mariadb-client-core)").success());
+    service.kill();
+    service.start_again();
+    service.await_records();
+    service.yadori(&["remove", &second]);
+    until_within("the end of both", Duration::from_secs(30), || acts(&service).is_empty().then_some(()));
+}
+
+#[test]
+fn hundreds_of_removals_that_end_together_hold_nothing_up() {
+    let service = Service::configured("[acts]\ngrace_minutes = 0.2\n");
+    let lines: String = (0..420).map(|n| format!("line {n}\n")).collect();
+    let path = service.home().join("lines.txt");
+    std::fs::write(&path, lines).unwrap();
+    service.yadori(&["import", path.to_str().unwrap(), "--split", "lines"]);
+    let key = service.key();
+    let auth = format!("authorization: Bearer {key}");
+    let url = format!("{}/api/v1/remove", service.address());
+    let ids: Vec<String> = service.list(400).into_iter().map(|row| row.id).collect();
+    for id in &ids {
+        let body = serde_json::json!({ "ids": [id] }).to_string();
+        let (status, _) =
+            Service::curl(&["-d", &body, "-H", "content-type: application/json", "-H", &auth, &url]);
+        assert_eq!(status, 200);
+    }
+    // While they end, copies go on being taken in.
+    let mut slowest = Duration::ZERO;
+    let mut n = 0;
+    until_within("the end of all", Duration::from_secs(60), || {
+        let began = Instant::now();
+        add(&service, &format!("meanwhile {n}"));
+        n += 1;
+        slowest = slowest.max(began.elapsed());
+        acts(&service).is_empty().then_some(())
+    });
+    assert!(slowest < Duration::from_secs(3), "an add took {slowest:?}");
+    until("nothing but what was added since", || (service.status()?.clips == 20 + n).then_some(()));
+}
