@@ -104,8 +104,10 @@ pub enum ServerError {
         status: String,
         /// Where to read more.
         log: String,
-        /// The last error in the log.
+        /// What the log complains of.
         tail: String,
+        /// What sort of thing that is.
+        fault: Fault,
     },
     /// It does not answer.
     #[error("the database server did not answer within {0} s; its log is {1}")]
@@ -233,6 +235,7 @@ fn run_once(
         status: outcome?,
         log: paths.log.display().to_string(),
         tail: install::last_error(&paths.log),
+        fault: install::fault_of(&install::errors(&paths.log)),
     })
 }
 
@@ -267,6 +270,7 @@ fn await_ready(child: &mut Child, paths: &ServerPaths) -> Result<(), ServerError
                 status: status.to_string(),
                 log: paths.log.display().to_string(),
                 tail: install::last_error(&paths.log),
+                fault: install::fault_of(&install::errors(&paths.log)),
             });
         }
         if Instant::now() > until {
@@ -288,7 +292,7 @@ impl ServerError {
         };
         match self {
             Self::Files { cause, .. } => of_file(cause),
-            Self::Ended { tail, .. } => install::fault_of(tail),
+            Self::Ended { fault, .. } => *fault,
             Self::Install(said) => match install::fault_of(said) {
                 Fault::Damaged => Fault::Other,
                 fault => fault,

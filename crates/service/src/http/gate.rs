@@ -7,6 +7,7 @@ use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 
 use super::Failure;
+use super::server::Guest;
 use crate::state::app::Shared;
 
 #[derive(Clone, Debug)]
@@ -41,7 +42,11 @@ fn check(gate: &Gate, request: &Request) -> Result<(), Failure> {
     }
     let path = request.uri().path();
     let open = !path.starts_with("/api/") || path == "/api/v1/sign-in";
-    if open || bearer(headers).is_some_and(|key| gate.app.entries.admits(key)) {
+    let has_key = bearer(headers).is_some_and(|key| gate.app.entries.admits(key));
+    if let Some(guest) = request.extensions().get::<Guest>().filter(|_| has_key) {
+        guest.showed_a_key();
+    }
+    if open || has_key {
         return Ok(());
     }
     let detail = "this call needs a key, and keys end with the run of the service that gave them";

@@ -1,6 +1,7 @@
 //! All calls, and what stands around them.
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
@@ -9,6 +10,7 @@ use axum::middleware;
 use axum::routing::get;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::set_header::SetResponseHeaderLayer;
+use tower_http::timeout::RequestBodyTimeoutLayer;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -18,6 +20,10 @@ use super::{acts, clips, drawers, gate, problem, ready, search, service, transfe
 
 /// The most a request may carry: a clip at the cap, in base64, and something around it.
 const BODY_LIMIT: usize = 92 * 1024 * 1024;
+/// The most a request without a key may carry.
+const SIGN_IN_LIMIT: usize = 4 * 1024;
+/// How long the next part of a body may take.
+const BODY_TIME: Duration = Duration::from_secs(30);
 
 #[derive(OpenApi)]
 #[openapi(info(
@@ -100,8 +106,15 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(service::status::stop))
         .routes(routes!(service::events::events))
         .routes(routes!(service::sign_in::new_link))
-        .routes(routes!(service::sign_in::sign_in))
         .routes(routes!(transfers::end::end))
+        .merge(calls_without_key())
+}
+
+/// What anybody may call carries next to nothing.
+fn calls_without_key() -> OpenApiRouter<Arc<Context>> {
+    OpenApiRouter::new()
+        .routes(routes!(service::sign_in::sign_in))
+        .layer(DefaultBodyLimit::max(SIGN_IN_LIMIT))
 }
 
 fn calls() -> OpenApiRouter<Arc<Context>> {
@@ -128,6 +141,7 @@ fn all(context: Context, entrance: Entrance) -> Router {
         .with_state(context)
         .fallback(service::console::asset)
         .layer(DefaultBodyLimit::max(BODY_LIMIT))
+        .layer(RequestBodyTimeoutLayer::new(BODY_TIME))
         .layer(axum::Extension(entrance));
     if let Entrance::Tcp(port) = entrance {
         router = router.layer(middleware::from_fn_with_state(gate::Gate { app, port }, gate::pass));

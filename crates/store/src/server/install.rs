@@ -146,17 +146,24 @@ pub(super) fn find(program: &'static str) -> Result<PathBuf, ServerError> {
         .ok_or(ServerError::Missing(program))
 }
 
-/// The lines of the server's log since its last start that report errors: the first and the last of them.
+/// What the server's log complains of since its last start: the first and the last of it.
 pub(super) fn last_error(log: &Path) -> String {
-    let text = tail(log).unwrap_or_default();
-    let since = text.rfind("starting as process").map_or(text.as_str(), |at| &text[at..]);
-    let mut errors = since.lines().filter_map(|line| Some(line.split("[ERROR]").nth(1)?.trim()));
-    let first = errors.next();
-    match (first, errors.next_back()) {
+    let errors = errors(log);
+    let mut lines = errors.lines();
+    match (lines.next(), lines.next_back()) {
         (None, _) => "no error logged".into(),
         (Some(first), Some(last)) if last != first => format!("{first} … {last}"),
         (Some(first), _) => first.to_owned(),
     }
+}
+
+/// All errors in the server's log since its last start, a line each.
+pub(super) fn errors(log: &Path) -> String {
+    let text = tail(log).unwrap_or_default();
+    let since = text.rfind("starting as process").map_or(text.as_str(), |at| &text[at..]);
+    let errors: Vec<&str> =
+        since.lines().filter_map(|line| Some(line.split("[ERROR]").nth(1)?.trim())).collect();
+    errors.join("\n")
 }
 
 /// The last part of a log.
@@ -193,7 +200,8 @@ pub(super) fn fault_of(said: &str) -> Fault {
         "not found",
         "incorrect information in file",
         "can't open and lock privilege tables",
-        "expected but is",
+        "wrong space id",
+        "page no stored in the page",
         "only 0 bytes",
         "the size of",
     ]) {

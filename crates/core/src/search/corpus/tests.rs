@@ -273,3 +273,27 @@ fn removed_text_is_overwritten_at_once_and_only_the_first_mib_is_searched() {
     corpus.remove(clip.id);
     assert!(!held(&corpus));
 }
+
+#[test]
+fn a_search_sees_the_texts_as_they_were_and_no_writer_waits_for_it() {
+    let mut corpus = Corpus::default();
+    let drawers = Drawers::default();
+    for n in 0..3_000u64 {
+        corpus.put(&clip(n, &format!("oats {n}"), n as i64), &drawers, Text::Known);
+    }
+    let before = corpus.texts();
+    // While a search holds these texts, everything changes: clips go, come, and get other words.
+    for n in 0..3_000u64 {
+        match n % 3 {
+            0 => corpus.remove(clip(n, "", 0).id),
+            1 => corpus.put(&clip(n, &format!("gas {n}"), 10_000 + n as i64), &drawers, Text::Whole("gas")),
+            _ => {}
+        }
+    }
+    let count = |texts: &Texts, words: &str| {
+        let query = Query::parse(words, &here()).unwrap();
+        texts.find(&query, &drawers, usize::MAX - 1, &AtomicBool::new(false)).unwrap().ids.len()
+    };
+    assert_eq!((count(&before, "oats"), count(&before, "gas")), (3_000, 0));
+    assert_eq!((count(&corpus.texts(), "oats"), count(&corpus.texts(), "gas")), (1_000, 1_000));
+}
