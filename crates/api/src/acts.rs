@@ -8,7 +8,7 @@ use yadori_core::text::difference::Part;
 
 use crate::Row;
 
-/// A wish to remove clips.
+/// To remove clips.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Remove {
@@ -45,7 +45,7 @@ pub enum KeepIn {
     },
 }
 
-/// A wish to keep clips, to move them, or to keep them no longer.
+/// To keep clips, to move them, or to keep them no longer.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Keep {
@@ -58,7 +58,7 @@ pub struct Keep {
     pub before: Option<String>,
 }
 
-/// A wish to give clips a title, or to take it away.
+/// To give clips a title, or to take it away.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Title {
@@ -69,7 +69,7 @@ pub struct Title {
     pub title: Option<String>,
 }
 
-/// A wish to color clips.
+/// To color clips.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Paint {

@@ -127,7 +127,7 @@ pub enum Form {
     Plain,
 }
 
-/// A wish to take.
+/// To take.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Take {

@@ -36,7 +36,7 @@ pub struct Outline {
     pub epoch: String,
 }
 
-/// A wish for rows by id.
+/// Rows by id are asked for.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct RowsRequest {

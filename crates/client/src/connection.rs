@@ -117,7 +117,7 @@ fn is_absent(why: &std::io::Error) -> bool {
 }
 
 fn is_foreign(why: &std::io::Error) -> bool {
-    why.get_ref().is_some_and(|why| why.is::<Foreign>())
+    why.get_ref().is_some_and(<dyn std::error::Error + Send + Sync>::is::<Foreign>)
 }
 
 /// Whoever answers is another user.

@@ -55,10 +55,10 @@ fn act(
     service: &Connection,
     out: &mut dyn Write,
     path: &str,
-    wish: &impl Serialize,
+    request: &impl Serialize,
     as_json: bool,
 ) -> Result<(), Failure> {
-    let acted: Acted = service.post(path, wish)?;
+    let acted: Acted = service.post(path, request)?;
     told(out, &acted, as_json)
 }
 

@@ -24,7 +24,7 @@ pub enum DeskEvent {
         /// What it is.
         offer: Arc<Offer>,
         /// It was already on the clipboard when the desk began to watch.
-        standing: bool,
+        at_start: bool,
     },
     /// A copy was made that is not kept.
     Refused(Refused),

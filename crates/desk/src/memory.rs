@@ -55,7 +55,7 @@ impl Stage {
         } else if offer.size() > COPY_CAP {
             refused(RefusedBecause::TooLarge(offer.size()))
         } else {
-            DeskEvent::Copied { offer, standing: false }
+            DeskEvent::Copied { offer, at_start: false }
         };
         let _ = self.tell.send(event);
     }

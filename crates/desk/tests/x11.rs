@@ -312,8 +312,8 @@ async fn what_stood_on_the_clipboard_before_is_known_to_have_stood_there() {
     yadori_e2e::until("xclip to serve", || display.paste_text());
     let (_desk, mut events) = desk_on(&display).await;
     let event = until(&mut events, |event| matches!(event, DeskEvent::Copied { .. })).await;
-    let DeskEvent::Copied { standing, .. } = event else { unreachable!() };
-    assert!(standing);
+    let DeskEvent::Copied { at_start, .. } = event else { unreachable!() };
+    assert!(at_start);
 }
 
 #[tokio::test]

@@ -135,8 +135,7 @@ impl Soak {
                 let text = format!("subject {}", self.number());
                 let added = self.service.yadori(&["add", "--json", "--", &text]);
                 let added: Value = serde_json::from_str(&added).expect("JSON");
-                let id = added["row"]["id"].as_str().expect("an id").to_owned();
-                id
+                added["row"]["id"].as_str().expect("an id").to_owned()
             })
             .collect();
         let (over, counts) = (AtomicBool::new(false), Mutex::new(Tally::default()));

@@ -189,7 +189,7 @@ async fn serve_console(settings: &Settings, context: &Context) -> Result<JoinHan
 
 fn said_where(app: &App, listener: &TcpListener) -> io::Result<()> {
     let address = listener.local_addr()?;
-    app.standing.change(|stand| stand.console = Ok(format!("http://{address}")));
+    app.health.change(|health| health.console = Ok(format!("http://{address}")));
     tracing::info!("the console is served at http://{address}");
     Ok(())
 }
@@ -200,7 +200,7 @@ async fn await_port(app: &App, wanted: SocketAddr) -> Option<TcpListener> {
          that program and the console comes back by itself, or choose another address with --listen"
     );
     tracing::warn!("{words}");
-    app.standing.change(|stand| stand.console = Err(words));
+    app.health.change(|health| health.console = Err(words));
     loop {
         tokio::select! {
             () = tokio::time::sleep(PORT_AGAIN) => {}

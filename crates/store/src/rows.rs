@@ -30,7 +30,7 @@ pub struct ActRow {
 
 /// An act that was taken back or made again.
 #[derive(Clone, Debug)]
-pub struct TurnedAct {
+pub struct SteppedAct {
     /// Which.
     pub id: [u8; 16],
     /// The number of its undoing, and when that was; `None` when it was made again.

@@ -180,7 +180,7 @@ async fn collect(store: &Store, before: i64) -> usize {
         let Some(last) = unneeded.last() else { return count };
         after = Some(*last);
         count += unneeded.len();
-        commit(&store, &Group { unneeded, ..Group::default() }).await.unwrap();
+        commit(store, &Group { unneeded, ..Group::default() }).await.unwrap();
     }
 }
 

@@ -129,15 +129,15 @@ enum Verb {
 
 impl Drawer {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let change = |drawer: &str, wish: &ChangeDrawer, out: &mut dyn Write| {
-            act(service, out, &format!("/drawers/{}/change", escaped(drawer)), wish, self.json)
+        let change = |drawer: &str, request: &ChangeDrawer, out: &mut dyn Write| {
+            act(service, out, &format!("/drawers/{}/change", escaped(drawer)), request, self.json)
         };
         match &self.verb {
             Verb::List { text } => self.list(service, out, text.as_deref().unwrap_or_default()),
             Verb::New { name, color, group } => {
                 let color = color.and_then(ColorName::word);
-                let wish = NewDrawer { name: name.clone(), color, group: group.clone() };
-                act(service, out, "/drawers", &wish, self.json)
+                let request = NewDrawer { name: name.clone(), color, group: group.clone() };
+                act(service, out, "/drawers", &request, self.json)
             }
             Verb::Put { drawer, clips, before, last } => {
                 let before = match (before, last) {
@@ -208,8 +208,8 @@ impl Drawer {
             }
             (None, true) => Err(Failure::Use(format!("there is no divider called {name} in it"))),
             (Some(id), false) => {
-                let wish = ChangeDivider { name: rename.map(str::to_owned), before };
-                act(service, out, &format!("{path}/{id}/change"), &wish, self.json)
+                let request = ChangeDivider { name: rename.map(str::to_owned), before };
+                act(service, out, &format!("{path}/{id}/change"), &request, self.json)
             }
             (None, false) if rename.is_some() => {
                 Err(Failure::Use(format!("there is no divider called {name} in it")))

@@ -67,10 +67,10 @@ pub(crate) fn bring_in(
     as_json: bool,
 ) -> Result<(), Failure> {
     let file = File::open(path).map_err(|cause| Failure::file(path, cause))?;
-    let wishes = [format.map(|one| format!("format={one}")), split.map(|one| format!("split={one}"))];
-    let wishes: Vec<String> = wishes.into_iter().flatten().collect();
+    let options = [format.map(|one| format!("format={one}")), split.map(|one| format!("split={one}"))];
+    let options: Vec<String> = options.into_iter().flatten().collect();
     let lines = service
-        .upload_lines(&format!("/import?{}", wishes.join("&")), BufReader::with_capacity(1 << 18, file))?;
+        .upload_lines(&format!("/import?{}", options.join("&")), BufReader::with_capacity(1 << 18, file))?;
     let bar = if io::stderr().is_terminal() { ProgressBar::new(0) } else { ProgressBar::hidden() };
     if let Ok(style) = ProgressStyle::with_template("{bar:30} {pos} of {len} clips, {eta} left") {
         bar.set_style(style);

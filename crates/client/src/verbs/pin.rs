@@ -33,8 +33,8 @@ impl Pin {
             (None, true) => Some(String::new()),
             (None, false) => None,
         };
-        let wish = Keep { ids: ids(service, &self.clips)?, to: KeepIn::Favorites, before };
-        act(service, out, "/keep", &wish, self.json)
+        let request = Keep { ids: ids(service, &self.clips)?, to: KeepIn::Favorites, before };
+        act(service, out, "/keep", &request, self.json)
     }
 }
 
@@ -51,7 +51,7 @@ pub(crate) struct Unpin {
 
 impl Unpin {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let wish = Keep { ids: ids(service, &self.clips)?, to: KeepIn::Nowhere, before: None };
-        act(service, out, "/keep", &wish, self.json)
+        let request = Keep { ids: ids(service, &self.clips)?, to: KeepIn::Nowhere, before: None };
+        act(service, out, "/keep", &request, self.json)
     }
 }

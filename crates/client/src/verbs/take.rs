@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::io::{self, BufRead, IsTerminal, Write};
 
 use clap::Args;
-use yadori_api::{Form, Question, Take as Wish, Taken};
+use yadori_api::{Form, Question, Take as Request, Taken};
 
 use super::json;
 use crate::connection::{Connection, escaped};
@@ -46,18 +46,18 @@ impl Take {
             })?;
             answers.insert(question.to_owned(), answer.to_owned());
         }
-        let mut wish = Wish { form, answers, zone: None };
+        let mut request = Request { form, answers, zone: None };
         let path = format!("/clips/{}/take", escaped(&self.clip));
-        let taken: Taken = match service.post(&path, &wish) {
+        let taken: Taken = match service.post(&path, &request) {
             Err(Failure::Answered(problem))
                 if problem.kind == "needs-answers" && io::stdin().is_terminal() =>
             {
                 for one in &problem.questions {
-                    if !wish.answers.contains_key(&one.question) {
-                        wish.answers.insert(one.question.clone(), ask(one)?);
+                    if !request.answers.contains_key(&one.question) {
+                        request.answers.insert(one.question.clone(), ask(one)?);
                     }
                 }
-                service.post(&path, &wish)?
+                service.post(&path, &request)?
             }
             answer => answer?,
         };

@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use clap::{Args, ValueEnum};
-use yadori_api::{BringUp as UpWish, Color as Word, Paint, Title as Wish};
+use yadori_api::{BringUp as Up, Color as Word, Paint, Title as Request};
 
 use super::{act, ids, ids_of};
 use crate::connection::Connection;
@@ -25,8 +25,8 @@ pub(crate) struct Title {
 
 impl Title {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let wish = Wish { id: ids_of(service, &self.clip)?, title: self.title.clone() };
-        act(service, out, "/title", &wish, self.json)
+        let request = Request { id: ids_of(service, &self.clip)?, title: self.title.clone() };
+        act(service, out, "/title", &request, self.json)
     }
 }
 
@@ -72,8 +72,8 @@ pub(crate) struct Color {
 
 impl Color {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let wish = Paint { ids: ids(service, &self.clips)?, color: self.color.word() };
-        act(service, out, "/color", &wish, self.json)
+        let request = Paint { ids: ids(service, &self.clips)?, color: self.color.word() };
+        act(service, out, "/color", &request, self.json)
     }
 }
 
@@ -90,6 +90,6 @@ pub(crate) struct BringUp {
 
 impl BringUp {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        act(service, out, "/bring-up", &UpWish { ids: ids(service, &self.clips)? }, self.json)
+        act(service, out, "/bring-up", &Up { ids: ids(service, &self.clips)? }, self.json)
     }
 }

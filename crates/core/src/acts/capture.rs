@@ -20,7 +20,7 @@ pub struct Copied {
     /// When it was made.
     pub at: Micros,
     /// It was on the clipboard before anybody watched: no new copy, if it is known.
-    pub standing: bool,
+    pub at_start: bool,
     /// It is the newest thing that this device saw, whatever the clock says.
     pub on_top: bool,
     /// What else is known of it, when it comes from elsewhere.
@@ -49,7 +49,7 @@ pub fn capture(
 ) -> StoredClip {
     let StoredClip { id, mut state, facts, ordered_at } = known;
     let there = state.is_there();
-    if there && copied.standing {
+    if there && copied.at_start {
         let facts = facts.or_else(|| Some(copied.facts.clone()));
         return StoredClip { id, state, facts, ordered_at };
     }
@@ -105,7 +105,7 @@ mod tests {
             facts: Facts::of_text("oats", 4, false),
             record: OfferRecord { representations: Vec::new(), source: Source::default() },
             at,
-            standing: false,
+            at_start: false,
             on_top: true,
             extra: None,
         }
@@ -130,7 +130,7 @@ mod tests {
         let unknown =
             StoredClip { id: copied(0).id, state: ClipState::default(), facts: None, ordered_at: 0 };
         let once = capture(unknown, &copied(5), None, &mut moment);
-        let again = capture(once.clone(), &Copied { standing: true, ..copied(50) }, Some(5), &mut moment);
+        let again = capture(once.clone(), &Copied { at_start: true, ..copied(50) }, Some(5), &mut moment);
         assert_eq!(again, once);
         let twice = capture(once, &copied(50), Some(5), &mut moment);
         assert_eq!((twice.state.times_copied(), twice.ordered_at), (2, 50));

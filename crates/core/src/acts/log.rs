@@ -11,16 +11,16 @@ use crate::clip::time::Micros;
 /// Lasting acts that can be taken back at most.
 pub const LASTING: usize = 200;
 
-/// Which way an act is turned.
+/// Which way an act is stepped.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Way {
+pub enum Direction {
     /// Taken back.
     Undo,
     /// Made again.
     Redo,
 }
 
-impl Way {
+impl Direction {
     /// What is left, and what is wanted.
     pub(super) fn ends<'e, T>(
         self,
@@ -47,7 +47,7 @@ pub struct ActEntry {
     pub steady: Micros,
     /// What sort of act.
     pub kind: ActKind,
-    /// How often acts had been turned when this one was taken back, and when (steady); `None` while it stands.
+    /// The number of its undoing, and when that was (steady); `None` while it stands.
     pub undone: Option<(i64, Micros)>,
     /// It holds nothing that was removed, and so outlives the grace period.
     pub lasting: bool,
@@ -132,16 +132,16 @@ impl ActLog {
         }
     }
 
-    /// An act was turned.
-    pub fn turned(&mut self, id: [u8; 16], way: Way, steady: Micros) {
+    /// An act was stepped.
+    pub fn stepped(&mut self, id: [u8; 16], direction: Direction, steady: Micros) {
         let number = self.next;
         if let Some(act) = self.acts.values_mut().find(|act| act.id == id) {
-            act.undone = (way == Way::Undo).then_some((number, steady));
+            act.undone = (direction == Direction::Undo).then_some((number, steady));
             self.next += 1;
         }
     }
 
-    /// When an act can no longer be turned; `None` for one that lasts.
+    /// When an act can no longer be stepped; `None` for one that lasts.
     pub fn until(&self, act: &ActEntry) -> Option<Micros> {
         let of_act = (!act.lasting).then(|| act.steady.saturating_add(self.grace));
         let of_undo = act.undone.map(|(_, at)| at.saturating_add(self.grace));
@@ -151,18 +151,18 @@ impl ActLog {
         }
     }
 
-    /// True when it can be turned now.
-    pub fn can_turn(&self, act: &ActEntry, way: Way, now: Micros) -> bool {
+    /// True when it can be taken back or made again now.
+    pub fn can_step(&self, act: &ActEntry, direction: Direction, now: Micros) -> bool {
         let standing = act.undone.is_none();
-        (way == Way::Undo) == standing && self.until(act).is_none_or(|until| now < until)
+        (direction == Direction::Undo) == standing && self.until(act).is_none_or(|until| now < until)
     }
 
-    /// The act that is turned next.
-    pub fn next(&self, way: Way, now: Micros) -> Option<&ActEntry> {
-        let candidates = self.acts.values().filter(|act| self.can_turn(act, way, now));
-        match way {
-            Way::Undo => candidates.max_by_key(|act| act.number),
-            Way::Redo => candidates.max_by_key(|act| act.undone.map(|(number, _)| number)),
+    /// The act that is taken back, or made again, next.
+    pub fn next(&self, direction: Direction, now: Micros) -> Option<&ActEntry> {
+        let candidates = self.acts.values().filter(|act| self.can_step(act, direction, now));
+        match direction {
+            Direction::Undo => candidates.max_by_key(|act| act.number),
+            Direction::Redo => candidates.max_by_key(|act| act.undone.map(|(number, _)| number)),
         }
     }
 
@@ -261,14 +261,14 @@ mod tests {
         let mut log = ActLog::new(100);
         log.push(act(1, ActKind::Title, 10, &[1]));
         log.push(act(2, ActKind::Remove, 20, &[2]));
-        assert_eq!(log.next(Way::Undo, 50).map(|act| act.number), Some(2));
-        log.turned([2; 16], Way::Undo, 60);
-        log.turned([1; 16], Way::Undo, 61);
-        assert_eq!(log.next(Way::Undo, 62), None);
-        assert_eq!(log.next(Way::Redo, 62).map(|act| act.number), Some(1));
-        log.turned([1; 16], Way::Redo, 63);
-        assert_eq!(log.next(Way::Redo, 64).map(|act| act.number), Some(2));
-        assert_eq!(log.next(Way::Redo, 120), None, "a removal ends with its own time");
+        assert_eq!(log.next(Direction::Undo, 50).map(|act| act.number), Some(2));
+        log.stepped([2; 16], Direction::Undo, 60);
+        log.stepped([1; 16], Direction::Undo, 61);
+        assert_eq!(log.next(Direction::Undo, 62), None);
+        assert_eq!(log.next(Direction::Redo, 62).map(|act| act.number), Some(1));
+        log.stepped([1; 16], Direction::Redo, 63);
+        assert_eq!(log.next(Direction::Redo, 64).map(|act| act.number), Some(2));
+        assert_eq!(log.next(Direction::Redo, 120), None, "a removal ends with its own time");
         assert_eq!(log.deadline(), Some(120));
         assert_eq!(log.ending(120, 9, |_| false).acts, [[2; 16]]);
         assert_eq!(log.ended_by_new(), [[2; 16]], "a new act leaves nothing to be made again");

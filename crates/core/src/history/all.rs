@@ -3,38 +3,15 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
-use crate::clip::facts::Facts;
 use crate::clip::id::{ClipId, prefix_range};
 use crate::clip::time::Micros;
 use crate::history::address::{Address, reads_as_id};
 use crate::history::drawers::Drawers;
-use crate::history::stored::StoredClip;
+use crate::history::stored::{Clip, StoredClip};
 use crate::merge::clip::{ClipState, Kept};
 
 /// The shortest prefix of an id that is shown.
 pub const SHORTEST_PREFIX: usize = 4;
-
-/// A clip as this device holds it.
-#[derive(Clone, Debug)]
-pub struct Clip {
-    /// Its id.
-    pub id: ClipId,
-    /// What devices agree on.
-    pub state: ClipState,
-    /// What can be told of it at a glance.
-    pub facts: Facts,
-    /// The time by which this device orders it: that of the copy, but always after what this device saw before.
-    pub ordered_at: Micros,
-    /// False while it waits in memory for the database.
-    pub saved: bool,
-}
-
-impl Clip {
-    /// When it was copied, for the person.
-    pub fn copied_at(&self) -> Micros {
-        self.state.copied_at().unwrap_or(self.ordered_at)
-    }
-}
 
 /// Where a change left a clip.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -7,7 +7,7 @@ use jiff::tz::TimeZone;
 
 use crate::clip::facts::Kind;
 use crate::clip::time::{Micros, at};
-use crate::history::all::Clip;
+use crate::history::stored::Clip;
 
 /// How old a clip is, in days: up to 1, 7, 30, 90, 365, and older.
 pub const AGES: [i64; 5] = [1, 7, 30, 90, 365];

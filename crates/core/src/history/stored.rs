@@ -1,4 +1,4 @@
-//! A clip as it is recorded, whether it is in the history or not.
+//! A clip as it stands in the history, and as it is recorded, whether it is in the history or not.
 
 use serde::{Deserialize, Serialize};
 
@@ -6,8 +6,29 @@ use crate::clip::content::Digest;
 use crate::clip::facts::Facts;
 use crate::clip::id::ClipId;
 use crate::clip::time::Micros;
-use crate::history::all::Clip;
 use crate::merge::clip::ClipState;
+
+/// A clip as this device holds it.
+#[derive(Clone, Debug)]
+pub struct Clip {
+    /// Its id.
+    pub id: ClipId,
+    /// What devices agree on.
+    pub state: ClipState,
+    /// What can be told of it at a glance.
+    pub facts: Facts,
+    /// The time by which this device orders it: that of the copy, but always after what this device saw before.
+    pub ordered_at: Micros,
+    /// False while it waits in memory for the database.
+    pub saved: bool,
+}
+
+impl Clip {
+    /// When it was copied, for the person.
+    pub fn copied_at(&self) -> Micros {
+        self.state.copied_at().unwrap_or(self.ordered_at)
+    }
+}
 
 /// A clip as it is recorded. Without facts it is a tombstone: floors, and nothing that was copied.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]

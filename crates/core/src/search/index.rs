@@ -3,8 +3,8 @@
 use std::sync::atomic::AtomicBool;
 
 use crate::clip::id::ClipId;
-use crate::history::all::Clip;
 use crate::history::drawers::Drawers;
+use crate::history::stored::Clip;
 use crate::search::names::drawers_called;
 use crate::search::query::{Query, QueryError, Test};
 

@@ -99,7 +99,7 @@ fn fact<'q>(
         Test::On(name) => {
             let called =
                 |device: &DeviceId| corpus.device_names.get(device).is_some_and(|own| own.starts_with(name));
-            let set = among(corpus.devices.which(|all| all.iter().any(|device| called(device))));
+            let set = among(corpus.devices.which(|all| all.iter().any(&called)));
             Box::new(move |doc| set(doc.devices))
         }
         Test::In(name) => {

@@ -19,7 +19,7 @@ use jiff::{Span, Zoned};
 /// How deep clips may refer to clips.
 const DEPTH: usize = 8;
 /// Bytes that a filled text may have.
-const MOST: usize = 4 << 20;
+const FILLED_BYTES: usize = 4 << 20;
 /// Fill-ins in one text at most.
 const COUNT: usize = 200;
 
@@ -194,7 +194,7 @@ fn moment(words: &[Word], usual: &str) -> Result<FillIn, Wrong> {
     let mut form = None;
     for word in words {
         if word.quoted {
-            check_form(&word.text).map_err(|why| (Some(word.at.clone()), why))?;
+            check_form(&word.text).map_err(|why| (Some(word.at.clone()), why.to_string()))?;
             form = Some(word.text.clone());
         } else if let Some(offset) = offset(&word.text) {
             offsets.push(offset);
@@ -213,11 +213,14 @@ fn moment(words: &[Word], usual: &str) -> Result<FillIn, Wrong> {
     Ok(FillIn::Moment(offsets, form.unwrap_or_else(|| usual.to_owned())))
 }
 
-fn check_form(form: &str) -> Result<(), String> {
+/// Why a pattern for a time can't be used.
+#[derive(Debug, thiserror::Error)]
+#[error("this pattern can't be used; %d %m %Y %B %A %H %M are what most need")]
+struct UnusableForm;
+
+fn check_form(form: &str) -> Result<(), UnusableForm> {
     let sample = Zoned::default();
-    jiff::fmt::strtime::format(form, &sample)
-        .map(|_| ())
-        .map_err(|_| "this pattern can't be used; %d %m %Y %B %A %H %M are what most need".into())
+    jiff::fmt::strtime::format(form, &sample).map(|_| ()).map_err(|_| UnusableForm)
 }
 
 fn offset(text: &str) -> Option<Offset> {
@@ -317,7 +320,7 @@ fn run(
                 path.pop();
             }
         }
-        if filled.text.len() > MOST {
+        if filled.text.len() > FILLED_BYTES {
             return Err(FillError { at, why: "the filled text would be over 4 MiB".into() });
         }
     }

@@ -65,7 +65,7 @@ impl Gathered {
                 }
             }
             "br" | "p" | "div" | "table" | "ul" | "ol" | "h1" | "h2" | "h3" | "h4" | "h5" | "h6" => {
-                self.new_line()
+                self.new_line();
             }
             "li" | "tr" | "blockquote" | "pre" | "hr" if opens => self.new_line(),
             "td" | "th" if opens && !self.out.is_empty() && !self.out.ends_with('\n') => self.out.push('\t'),

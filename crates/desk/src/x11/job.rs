@@ -24,7 +24,7 @@ pub(crate) enum Next {
 #[derive(Debug, PartialEq)]
 pub(crate) enum Outcome {
     /// Read. `doubtful` when its identifying content may be another program's: it was replaced while being asked for.
-    Copied { offer: Offer, standing: bool, doubtful: bool },
+    Copied { offer: Offer, at_start: bool, doubtful: bool },
     /// The program asked not to record it.
     DoNotRecord,
     /// Larger than the cap.
@@ -67,7 +67,7 @@ struct Chunks {
 #[derive(Debug)]
 pub(crate) struct Job {
     at: Micros,
-    standing: bool,
+    at_start: bool,
     source: Source,
     asked: Asked,
     queue: VecDeque<String>,
@@ -80,10 +80,10 @@ pub(crate) struct Job {
 
 impl Job {
     /// A job for a copy made `at`; its first request is always TARGETS.
-    pub(crate) fn new(at: Micros, standing: bool, source: Source, now_ms: u64) -> Self {
+    pub(crate) fn new(at: Micros, at_start: bool, source: Source, now_ms: u64) -> Self {
         Self {
             at,
-            standing,
+            at_start,
             source,
             asked: Asked::Targets,
             queue: VecDeque::new(),
@@ -235,7 +235,7 @@ impl Job {
             source: std::mem::take(&mut self.source),
             at: self.at,
         };
-        Outcome::Copied { offer, standing: self.standing, doubtful }
+        Outcome::Copied { offer, at_start: self.at_start, doubtful }
     }
 }
 

@@ -9,7 +9,7 @@ use yadori_core::Source;
 use super::session::Atoms;
 
 /// The longest title or address kept, in characters.
-const MOST: usize = 400;
+const TITLE_CHARS: usize = 400;
 
 /// The source of what `owner` has just put on the clipboard.
 pub(crate) fn source_of(conn: &RustConnection, atoms: &Atoms, root: Window, owner: Window) -> Source {
@@ -41,7 +41,7 @@ pub(crate) fn source_of(conn: &RustConnection, atoms: &Atoms, root: Window, owne
             ..Source::default()
         }
     };
-    source.bounded(MOST)
+    source.bounded(TITLE_CHARS)
 }
 
 fn pid_of_client(conn: &RustConnection, window: Window) -> Option<u32> {

@@ -278,7 +278,7 @@ impl From<WriteError> for Failure {
             WriteError::Unavailable(_) | WriteError::Stopping | WriteError::NotKnown => {
                 Self::unavailable(words)
             }
-            WriteError::NothingToTurn { .. } | WriteError::Lost(_) | WriteError::Empty => {
+            WriteError::NothingToStep { .. } | WriteError::Lost(_) | WriteError::Empty => {
                 Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", words)
             }
             WriteError::NotEmpty => Self::new(

@@ -20,7 +20,7 @@ pub(super) async fn until_loaded(State(app): State<Shared>, request: Request, ne
     if app.clips.are_loaded() || wait(&app).await {
         return next.run(request).await;
     }
-    let reason = app.standing.now().database.reason;
+    let reason = app.health.now().database.reason;
     let detail = reason.unwrap_or_else(|| "the history has not been loaded yet".into());
     Failure::unavailable(detail).retry_after(1).into_response()
 }
@@ -32,7 +32,7 @@ async fn wait(app: &Shared) -> bool {
         if app.clips.until_loaded(LOOK).await {
             return true;
         }
-        let starting = app.standing.now().database.state == DatabaseState::Starting;
+        let starting = app.health.now().database.state == DatabaseState::Starting;
         if !starting || tokio::time::Instant::now() >= until {
             // Copies that were made meanwhile are there, and can be taken.
             return !app.clips.history().is_empty();

@@ -37,7 +37,7 @@ pub async fn bring_in(
     on_top: bool,
     extra: Option<Extra>,
 ) -> Result<oneshot::Receiver<Result<ClipId, WriteError>>, WriteError> {
-    let arrival = Arrival { at: offer.at, standing: false, live: false, on_top, extra: extra.map(Box::new) };
+    let arrival = Arrival { at: offer.at, at_start: false, live: false, on_top, extra: extra.map(Box::new) };
     let mut capture = read_offer(app.clips.device(), offer, arrival).await.ok_or(WriteError::Empty)?;
     let (done, answer) = oneshot::channel();
     capture.done = Some(done);
@@ -50,7 +50,7 @@ pub async fn bring_in(
 /// # Errors
 /// There is nothing in it.
 pub async fn prepared(app: &App, disk: &Disk, offer: Offer) -> Result<Box<Capture>, WriteError> {
-    let arrival = Arrival { at: offer.at, standing: false, live: false, on_top: false, extra: None };
+    let arrival = Arrival { at: offer.at, at_start: false, live: false, on_top: false, extra: None };
     let mut capture = read_offer(app.clips.device(), offer, arrival).await.ok_or(WriteError::Empty)?;
     capture.staged = staged(app, disk, &capture).await;
     Ok(Box::new(capture))

@@ -12,8 +12,8 @@ use crate::intake::reading::{ASIDE, Arrival, read_offer};
 use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::state::clock::now;
+use crate::state::health::LiveNow;
 use crate::state::sign_in::carries_link;
-use crate::state::standing::LiveNow;
 use crate::writer::{Change, Queue};
 
 /// Bytes of a text in which a sign-in link is looked for.
@@ -26,36 +26,36 @@ pub async fn run(app: Shared, queue: Queue, mut events: DeskEvents, disk: Disk) 
     let mut last_at = Micros::MIN;
     while let Some(event) = events.recv().await {
         match event {
-            DeskEvent::State(state) => app.standing.change(|stand| stand.desk = Some(state)),
-            DeskEvent::Live(Live::Empty) => app.standing.change(|stand| stand.live = LiveNow::Empty),
+            DeskEvent::State(state) => app.health.change(|health| health.desk = Some(state)),
+            DeskEvent::Live(Live::Empty) => app.health.change(|health| health.live = LiveNow::Empty),
             DeskEvent::Live(Live::Theirs(at)) => {
-                app.standing.change(|stand| stand.live = LiveNow::Pending(at));
+                app.health.change(|health| health.live = LiveNow::Pending(at));
             }
             DeskEvent::Live(Live::Ours) => {
                 let taken = app.expected.lock().ok().and_then(|mut expected| expected.take());
                 if let Some((id, plain)) = taken {
-                    app.standing.change(|stand| stand.live = LiveNow::Clip(id, plain));
+                    app.health.change(|health| health.live = LiveNow::Clip(id, plain));
                 }
             }
-            DeskEvent::Copied { offer, standing } => {
+            DeskEvent::Copied { offer, at_start } => {
                 // Each copy has a time of its own. A clock that was set back is believed: the order is not its business.
                 let seen = offer.at;
                 let set_back = last_at.saturating_sub(seen) > SET_BACK;
                 let at = if set_back { seen } else { seen.max(last_at.saturating_add(1)) };
                 last_at = at;
-                app.standing.change(|stand| {
-                    if stand.live == LiveNow::Pending(seen) {
-                        stand.live = LiveNow::Pending(at);
+                app.health.change(|health| {
+                    if health.live == LiveNow::Pending(seen) {
+                        health.live = LiveNow::Pending(at);
                     }
                 });
-                take_in(&app, &queue, offer, at, standing, disk.clone()).await;
+                take_in(&app, &queue, offer, at, at_start, disk.clone()).await;
             }
             DeskEvent::Refused(refused) => refuse(&app, &queue, &refused),
         }
     }
 }
 
-async fn take_in(app: &Shared, queue: &Queue, offer: Arc<Offer>, at: Micros, standing: bool, disk: Disk) {
+async fn take_in(app: &Shared, queue: &Queue, offer: Arc<Offer>, at: Micros, at_start: bool, disk: Disk) {
     if is_own_link(app, &offer) {
         unkept(app, at);
         return;
@@ -63,7 +63,7 @@ async fn take_in(app: &Shared, queue: &Queue, offer: Arc<Offer>, at: Micros, sta
     let aside = offer.size() > ASIDE;
     let (shared, queue) = (app.clone(), queue.clone());
     let work = async move {
-        let arrival = Arrival { at, standing, live: true, on_top: true, extra: None };
+        let arrival = Arrival { at, at_start, live: true, on_top: true, extra: None };
         match read_offer(shared.clips.device(), Arc::unwrap_or_clone(offer), arrival).await {
             Some(capture) => submit(&shared, &queue, &disk, capture).await,
             None => unkept(&shared, at),
@@ -77,7 +77,7 @@ async fn take_in(app: &Shared, queue: &Queue, offer: Arc<Offer>, at: Micros, sta
 }
 
 fn is_own_link(app: &Shared, offer: &Offer) -> bool {
-    let console = app.standing.now().console.ok();
+    let console = app.health.now().console.ok();
     offer.representations.iter().any(|one| {
         let bytes = one.content.expose();
         let text = one.mime.starts_with("text/") && bytes.len() <= LINK_BYTES;
@@ -86,9 +86,9 @@ fn is_own_link(app: &Shared, offer: &Offer) -> bool {
 }
 
 fn unkept(app: &Shared, at: Micros) {
-    app.standing.change(|stand| {
-        if stand.live == LiveNow::Pending(at) {
-            stand.live = LiveNow::Unkept;
+    app.health.change(|health| {
+        if health.live == LiveNow::Pending(at) {
+            health.live = LiveNow::Unkept;
         }
     });
 }

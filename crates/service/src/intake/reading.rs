@@ -18,7 +18,7 @@ pub struct Arrival {
     /// When it was made.
     pub at: Micros,
     /// It was on the clipboard before the service started to watch.
-    pub standing: bool,
+    pub at_start: bool,
     /// It was made on this desktop just now.
     pub live: bool,
     /// It is the newest thing that this device saw, whatever the clock says.
@@ -58,7 +58,7 @@ fn capture_of(device: DeviceId, mut offer: Offer, arrival: Arrival) -> Option<Ca
         })
         .collect();
     let record = OfferRecord { representations, source: offer.source.bounded(SOURCE_CHARS) };
-    let Arrival { at, standing, live, on_top, extra } = arrival;
-    let copied = Copied { id: reading.id, facts, record, at, standing, on_top, extra };
+    let Arrival { at, at_start, live, on_top, extra } = arrival;
+    let copied = Copied { id: reading.id, facts, record, at, at_start, on_top, extra };
     Some(Capture { copied, contents, text, staged: false, live, done: None })
 }

@@ -50,7 +50,7 @@ pub async fn check(app: &App, store: &Store, disk: &Disk) -> Result<Checked, Rea
     }
     checked.damaged.sort_unstable();
     checked.damaged.dedup();
-    app.standing.change(|stand| stand.damaged = checked.damaged.len() as u64);
+    app.health.change(|health| health.damaged = checked.damaged.len() as u64);
     Ok(checked)
 }
 

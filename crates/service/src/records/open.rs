@@ -12,7 +12,7 @@ use crate::records::collect::collect;
 use crate::search::long_texts;
 use crate::state::app::Shared;
 use crate::state::clips::fill_search;
-use crate::state::standing::REFUSALS;
+use crate::state::health::REFUSALS;
 use crate::writer::{Change, Loaded, Queue};
 
 const FIRST_PAUSE: Duration = Duration::from_millis(100);
@@ -34,7 +34,7 @@ pub(crate) async fn run(
             Ok(user) => Location::Private { socket: home.database_socket(), user },
             Err(why) => {
                 let words = format!("the database user is not known: {why}");
-                return app.standing.set_database(DatabaseState::Refused, Some(words));
+                return app.health.set_database(DatabaseState::Refused, Some(words));
             }
         },
     };
@@ -85,10 +85,10 @@ async fn open(
                     _ => DatabaseState::Refused,
                 };
                 if !why.may_pass() {
-                    app.standing.set_database(state, Some(words));
+                    app.health.set_database(state, Some(words));
                     return None;
                 }
-                app.standing.set_database(state, Some(format!("{words}; it is tried again by itself")));
+                app.health.set_database(state, Some(format!("{words}; it is tried again by itself")));
             }
         }
         tokio::select! {
@@ -159,7 +159,7 @@ fn say_down(app: &Shared, reason: &str, fault: Fault) {
         }
         Fault::Other => (DatabaseState::Away, format!("{reason}; it is tried again by itself")),
     };
-    app.standing.set_database(state, Some(words));
+    app.health.set_database(state, Some(words));
 }
 
 /// Waits until the private server is ready, passing on what it says meanwhile. `None` when the service ends.
@@ -182,7 +182,7 @@ async fn until_ready(app: &Shared, server: &mut watch::Receiver<ServerState>) ->
 async fn watch_server(app: &Shared, mut server: watch::Receiver<ServerState>) {
     loop {
         if let ServerState::Down { reason, fault } = server.borrow_and_update().clone() {
-            let away = app.standing.now().database.state != DatabaseState::Ready;
+            let away = app.health.now().database.state != DatabaseState::Ready;
             if away {
                 say_down(app, &reason, fault);
             }

@@ -12,10 +12,10 @@ use crate::state::at_hand::AtHand;
 use crate::state::clips::Clips;
 use crate::state::clock::now;
 use crate::state::events::{Events, Happening};
+use crate::state::health::{Health, LiveNow};
 use crate::state::parts::Parts;
 use crate::state::shapes::{capture, refusal, row};
 use crate::state::sign_in::Entries;
-use crate::state::standing::{LiveNow, Standing};
 use crate::state::transfers::Transfers;
 
 /// Shared by everything.
@@ -28,8 +28,8 @@ pub struct App {
     pub clips: Clips,
     /// Contents.
     pub at_hand: AtHand,
-    /// How things stand.
-    pub standing: Standing,
+    /// How things health.
+    pub health: Health,
     /// For whoever listens.
     pub events: Events,
     /// Browser keys and sign-in links.
@@ -65,7 +65,7 @@ impl App {
         Self {
             clips: Clips::new(device, name),
             at_hand: AtHand::default(),
-            standing: Standing::new(desk.is_some()),
+            health: Health::new(desk.is_some()),
             events: Events::new(epoch),
             entries: Entries::default(),
             transfers: Transfers::default(),
@@ -84,7 +84,7 @@ impl App {
         let mut last = None;
         loop {
             tokio::select! {
-                () = self.standing.changed() => {}
+                () = self.health.changed() => {}
                 () = self.shutdown.cancelled() => return,
             }
             let status = self.status();
@@ -97,9 +97,9 @@ impl App {
 
     /// How things stand, for everybody to read.
     pub fn status(&self) -> api::Status {
-        let stand = self.standing.now();
+        let health = self.health.now();
         let history = self.clips.history();
-        let (live, plain, clip) = match stand.live {
+        let (live, plain, clip) = match health.live {
             LiveNow::Unknown | LiveNow::Pending(_) => (api::LiveState::Unknown, false, None),
             LiveNow::Empty => (api::LiveState::Empty, false, None),
             LiveNow::Unkept => (api::LiveState::Unkept, false, None),
@@ -110,18 +110,18 @@ impl App {
         };
         api::Status {
             version: env!("CARGO_PKG_VERSION").into(),
-            capture: capture(&stand),
-            database: stand.database.clone(),
+            capture: capture(&health),
+            database: health.database.clone(),
             live: api::LiveClipboard { state: live, clip, plain },
             loaded: self.clips.are_loaded(),
             clips: history.len() as u64,
-            unsaved: stand.unsaved,
-            last_copy_at: stand.last_copy_at.or_else(|| history.at(1).map(|clip| clip.copied_at())),
-            refusals: stand.refusals.iter().map(refusal).collect(),
-            console: stand.console.clone().ok(),
-            console_problem: stand.console.err(),
+            unsaved: health.unsaved,
+            last_copy_at: health.last_copy_at.or_else(|| history.at(1).map(|clip| clip.copied_at())),
+            refusals: health.refusals.iter().map(refusal).collect(),
+            console: health.console.clone().ok(),
+            console_problem: health.console.err(),
             faults: self.parts.faults(),
-            damaged: stand.damaged,
+            damaged: health.damaged,
             started_at: self.started_at,
         }
     }

@@ -7,12 +7,8 @@ use std::future::Future;
 use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::{broadcast, watch};
-use yadori_api as api;
 use yadori_core::ClipId;
 use yadori_store::RefusalRow;
-
-use crate::state::app::App;
-use crate::state::shapes::{blank_row, refusal, row};
 
 /// How many events are kept for those who come back.
 const KEPT: usize = 2_048;
@@ -48,27 +44,6 @@ pub enum Happening {
     Kept,
     /// Everything is to be read anew.
     Reset,
-}
-
-impl Happening {
-    /// As it is sent now. A clip that has gone since comes without words; that it went follows.
-    pub fn told(&self, app: &App) -> api::Event {
-        match self {
-            Self::Clip { id, before, place, revision } => {
-                let history = app.clips.history();
-                let mut row = history.get(*id).map_or_else(|| blank_row(*id), |clip| row(&history, clip));
-                row.place = *place;
-                api::Event::Clip(Box::new(api::ClipEvent { row, before: *before, revision: *revision }))
-            }
-            Self::Gone { id, before, revision } => {
-                api::Event::Gone(api::GoneEvent { id: id.to_string(), before: *before, revision: *revision })
-            }
-            Self::Status => api::Event::Status(Box::new(app.status())),
-            Self::Refused(row) => api::Event::Refused(refusal(row)),
-            Self::Kept => api::Event::Kept,
-            Self::Reset => api::Event::Reset,
-        }
-    }
 }
 
 /// An event and its number.
@@ -121,7 +96,7 @@ impl Events {
         let mut forgetting = self.forgetting.subscribe();
         async move {
             if forgetting.changed().await.is_err() {
-                std::future::pending().await
+                std::future::pending::<()>().await;
             }
         }
     }

@@ -7,7 +7,7 @@ use yadori_core::{Clip, ClipId, Facts, History, Kind, RefusalReason, Source};
 use yadori_desk::DeskState;
 use yadori_store::RefusalRow;
 
-use crate::state::standing::Stand;
+use crate::state::health::HealthNow;
 
 /// A clip as a row of a list.
 pub fn row(history: &History, clip: &Clip) -> api::Row {
@@ -97,9 +97,9 @@ fn megabytes(size: u64) -> String {
 }
 
 /// Whether copies are kept, in a word and in words.
-pub fn capture(stand: &Stand) -> api::Capture {
+pub fn capture(health: &HealthNow) -> api::Capture {
     use api::{CaptureState as Is, DatabaseState};
-    let (state, reason, display) = match &stand.desk {
+    let (state, reason, display) = match &health.desk {
         None => {
             let off =
                 "capture is switched off for this run; start yadorid without --no-capture to keep copies";
@@ -112,7 +112,7 @@ pub fn capture(stand: &Stand) -> api::Capture {
         Some(DeskState::Watching { display }) => {
             let waits =
                 |why: &str| Some(format!("{why}: copies wait in memory and are saved when that is over"));
-            let (state, reason) = match stand.database.state {
+            let (state, reason) = match health.database.state {
                 DatabaseState::Ready => (Is::Keeping, None),
                 DatabaseState::Starting => {
                     (Is::Starting, Some("copies wait in memory until the database has started".to_owned()))
@@ -120,7 +120,7 @@ pub fn capture(stand: &Stand) -> api::Capture {
                 DatabaseState::Full => (Is::Waiting, waits("the disk is full")),
                 DatabaseState::Away => (Is::Waiting, waits("the database is away")),
                 DatabaseState::Damaged => (Is::Waiting, waits("the records are damaged")),
-                DatabaseState::Refused => (Is::Broken, stand.database.reason.clone()),
+                DatabaseState::Refused => (Is::Broken, health.database.reason.clone()),
             };
             (state, reason, Some(display.clone()))
         }

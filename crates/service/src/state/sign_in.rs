@@ -14,7 +14,7 @@ pub const LINK_LIFE: Duration = Duration::from_secs(60);
 /// What stands before the secret in a link's fragment.
 pub const MARK: &str = "#entry=";
 /// How many links may wait at once, and how many keys there may be.
-const MOST: usize = 64;
+const AT_ONCE: usize = 64;
 
 /// Links and keys of this run. Only digests are kept.
 #[derive(Debug, Default)]
@@ -30,7 +30,7 @@ impl Entries {
         let secret = token()?;
         if let Ok(mut links) = self.links.lock() {
             links.retain(|(_, until)| *until > Instant::now());
-            if links.len() >= MOST {
+            if links.len() >= AT_ONCE {
                 links.remove(0);
             }
             links.push((blake3::hash(secret.as_bytes()), Instant::now() + LINK_LIFE));
@@ -46,7 +46,7 @@ impl Entries {
         links.remove(at);
         let key = token().ok()?;
         let mut keys = self.keys.lock().ok()?;
-        if keys.len() >= MOST {
+        if keys.len() >= AT_ONCE {
             keys.clear(); // an unlikely number of browsers: all sign in again
         }
         keys.insert(blake3::hash(key.as_bytes()));
@@ -64,7 +64,7 @@ impl Entries {
         let ticket = token()?;
         if let Ok(mut frames) = self.frames.lock() {
             frames.retain(|(_, until, _)| *until > Instant::now());
-            if frames.len() >= MOST {
+            if frames.len() >= AT_ONCE {
                 frames.remove(0);
             }
             frames.push((blake3::hash(ticket.as_bytes()), Instant::now() + LINK_LIFE, clip));

@@ -17,13 +17,13 @@ use yadori_core::{
 /// Bytes of a text that stand in the record itself.
 const INLINE: usize = 4_096;
 /// Representations of one clip at most.
-const MOST: usize = 64;
+const REPRESENTATIONS: usize = 64;
 
 /// Why a clip in a file can't be brought in.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum RecordError {
     /// None, or too many.
-    #[error("a clip has between 1 and {MOST} representations")]
+    #[error("a clip has between 1 and {REPRESENTATIONS} representations")]
     Representations,
     /// A title that can't be one.
     #[error("its title can't be used: {0}")]
@@ -128,7 +128,7 @@ impl ClipRecord {
         now: Micros,
         mut content: impl FnMut(&str) -> Result<Content, RecordError>,
     ) -> Result<Offer, RecordError> {
-        if self.representations.is_empty() || self.representations.len() > MOST {
+        if self.representations.is_empty() || self.representations.len() > REPRESENTATIONS {
             return Err(RecordError::Representations);
         }
         if let Some(title) = &self.title {

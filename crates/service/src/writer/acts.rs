@@ -3,11 +3,12 @@
 use std::collections::HashMap;
 
 use yadori_api as api;
-use yadori_core::acts::{self, Act, ActEntry, ActRecord, Moment, Turned, Way};
+use yadori_core::acts::plan::ClipPlan;
+use yadori_core::acts::{self, Act, ActEntry, ActRecord, Direction, Moment, Stepped};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::search::facts_are_whole;
 use yadori_core::{ClipId, Digest};
-use yadori_store::{ActRow, CHUNK, Group, TurnedAct};
+use yadori_store::{ActRow, CHUNK, Group, SteppedAct};
 
 use crate::home::random::random;
 use crate::state::clock::now;
@@ -85,50 +86,50 @@ impl Writer {
     }
 
     /// Takes the last act back, or makes again what was taken back last.
-    pub(super) async fn turn(&mut self, way: Way) -> Result<Outcome, WriteError> {
+    pub(super) async fn step(&mut self, direction: Direction) -> Result<Outcome, WriteError> {
         self.writable()?;
         let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
         let minutes = self.app.grace.as_secs() / 60;
-        let next = self.log.next(way, self.steady.now()).cloned();
-        let act = next.ok_or(WriteError::NothingToTurn { way, minutes })?;
+        let next = self.log.next(direction, self.steady.now()).cloned();
+        let act = next.ok_or(WriteError::NothingToStep { direction, minutes })?;
         let payload =
             store.act_payload(act.id).await.map_err(|why| WriteError::Unavailable(why.to_string()))?;
         let record = payload.and_then(|payload| ActRecord::from_bytes(&payload));
         let record = record.ok_or(WriteError::DamagedRecord)?;
-        let turned = {
+        let stepped = {
             let history = self.app.clips.history();
             let mut moment = Moment { now: now(), clock: &mut self.clock };
-            acts::turn(act.kind, &record, way, &history, &mut moment)
+            acts::step(act.kind, &record, direction, &history, &mut moment)
         };
-        let Some(turned) = turned else {
+        let Some(stepped) = stepped else {
             // It would stand in the way of everything before it.
             let group = Group { ended: vec![act.id], now: now(), ..Group::default() };
             self.commit_act(&group).await?;
             self.log.end(&group.ended);
             return Err(WriteError::Lost(act.kind));
         };
-        let texts = self.texts_that_come_back(&turned).await?;
-        let undone = (way == Way::Undo).then(|| (self.log.next_number(), now()));
-        let dropped: Vec<(ClipId, Digest)> = turned.clips.iter().flat_map(|one| one.dropped()).collect();
+        let texts = self.texts_that_come_back(&stepped).await?;
+        let undone = (direction == Direction::Undo).then(|| (self.log.next_number(), now()));
+        let dropped: Vec<(ClipId, Digest)> = stepped.clips.iter().flat_map(ClipPlan::dropped).collect();
         let group = Group {
             now: now(),
             clock: self.clock.last(),
             dropped,
-            clips: turned.clips.into_iter().map(|one| one.after).collect(),
-            drawers: turned.drawers.into_iter().map(|one| one.after).collect(),
-            turned: vec![TurnedAct { id: act.id, undone }],
+            clips: stepped.clips.into_iter().map(|one| one.after).collect(),
+            drawers: stepped.drawers.into_iter().map(|one| one.after).collect(),
+            stepped: vec![SteppedAct { id: act.id, undone }],
             ..Group::default()
         };
         self.commit_act(&group).await?;
-        self.log.turned(act.id, way, self.steady.now());
+        self.log.stepped(act.id, direction, self.steady.now());
         let ids = self.apply(group.clips, group.drawers, &texts);
         Ok(Outcome { kind: act.kind, ids, made: None })
     }
 
     /// The texts of clips that come back and are longer than their facts tell: they must be found at once.
-    async fn texts_that_come_back(&self, turned: &Turned) -> Result<HashMap<ClipId, String>, WriteError> {
+    async fn texts_that_come_back(&self, stepped: &Stepped) -> Result<HashMap<ClipId, String>, WriteError> {
         let mut texts = HashMap::new();
-        for one in turned.clips.iter().filter(|one| !one.before.state.is_there()) {
+        for one in stepped.clips.iter().filter(|one| !one.before.state.is_there()) {
             let Some(clip) = one.after.clone().into_clip().filter(|clip| !facts_are_whole(clip)) else {
                 continue;
             };
@@ -139,12 +140,12 @@ impl Writer {
         Ok(texts)
     }
 
-    /// The acts that can be turned, newest first.
+    /// The acts that can be stepped, newest first.
     pub(super) fn list_acts(&self) -> Vec<api::Act> {
         let (steady, wall) = (self.steady.now(), now());
         let history = self.app.clips.history();
-        let can_turn = |act: &&ActEntry| {
-            self.log.can_turn(act, Way::Undo, steady) || self.log.can_turn(act, Way::Redo, steady)
+        let can_step = |act: &&ActEntry| {
+            self.log.can_step(act, Direction::Undo, steady) || self.log.can_step(act, Direction::Redo, steady)
         };
         let shown = |act: &ActEntry| {
             let subject = act.subject.as_deref();
@@ -161,6 +162,6 @@ impl Writer {
                 until: self.log.until(act).map(|until| wall + (until - steady)),
             }
         };
-        self.log.iter().rev().filter(can_turn).map(shown).collect()
+        self.log.iter().rev().filter(can_step).map(shown).collect()
     }
 }

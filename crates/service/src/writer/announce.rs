@@ -32,7 +32,7 @@ impl Writer {
     }
 
     pub(super) fn announce_refusal(&self, row: &RefusalRow) {
-        self.app.standing.refused(row);
+        self.app.health.refused(row);
         self.app.events.send(Happening::Refused(row.clone()));
     }
 
@@ -72,7 +72,7 @@ impl Writer {
         if kept {
             self.app.events.send(Happening::Kept);
         }
-        self.app.standing.touch();
+        self.app.health.touch();
         ids
     }
 }

@@ -67,7 +67,7 @@ impl Writer {
         self.app.clips.replace(history, corpus);
         self.app.events.send(Happening::Reset);
         self.app.events.send(Happening::Kept);
-        self.app.standing.touch();
+        self.app.health.touch();
         Ok(count)
     }
 }

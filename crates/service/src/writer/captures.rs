@@ -8,7 +8,7 @@ use yadori_store::{CHUNK, CommitError, Group, RefusalRow};
 
 use crate::state::clock::now;
 use crate::state::events::Happening;
-use crate::state::standing::LiveNow;
+use crate::state::health::LiveNow;
 use crate::writer::change::Capture;
 use crate::writer::commit::NotCommitted;
 use crate::writer::error::WriteError;
@@ -171,13 +171,13 @@ impl Writer {
 
     pub(super) fn settle_live(&self, one: &Capture) {
         let (at, id) = (one.copied.at, one.copied.id);
-        let counts = one.live && !one.copied.standing;
-        self.app.standing.change(|stand| {
+        let counts = one.live && !one.copied.at_start;
+        self.app.health.change(|health| {
             if counts {
-                stand.last_copy_at = stand.last_copy_at.max(Some(at));
+                health.last_copy_at = health.last_copy_at.max(Some(at));
             }
-            if stand.live == LiveNow::Pending(at) {
-                stand.live = LiveNow::Clip(id, false);
+            if health.live == LiveNow::Pending(at) {
+                health.live = LiveNow::Clip(id, false);
             }
         });
     }

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use tokio::sync::{mpsc, oneshot};
 use yadori_api as api;
 use yadori_core::acts::bring_drawer::ForeignDrawer;
-use yadori_core::acts::{Act, ActKind, Copied, Way};
+use yadori_core::acts::{Act, ActKind, Copied, Direction};
 use yadori_core::search::Corpus;
 use yadori_core::{ClipId, Content, Digest, Drawer, History, Stamp};
 use yadori_store::{ActRow, RefusalRow, Store};
@@ -60,7 +60,7 @@ pub enum Change {
     /// A person does something; contents and text come with an edit.
     Act(Box<Act>, Option<Box<Capture>>, Done<Outcome>),
     /// A person takes the last act back, or makes again what was taken back last.
-    Turn(Way, Done<Outcome>),
+    Step(Direction, Done<Outcome>),
     /// What can be taken back, and made again.
     ListActs(oneshot::Sender<Vec<api::Act>>),
     /// What is typed in an editor: to be kept, or let go of.
@@ -129,8 +129,8 @@ impl Queue {
     ///
     /// # Errors
     /// Nothing was done then.
-    pub async fn turn(&self, way: Way) -> Result<Outcome, WriteError> {
-        self.ask(|done| Change::Turn(way, done)).await
+    pub async fn step(&self, direction: Direction) -> Result<Outcome, WriteError> {
+        self.ask(|done| Change::Step(direction, done)).await
     }
 
     /// The acts that can be taken back or made again, newest first.

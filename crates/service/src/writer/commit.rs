@@ -45,7 +45,7 @@ impl Writer {
     async fn find_out(&mut self, id: [u8; 16]) -> Result<(), NotCommitted> {
         let Some(store) = self.store.clone() else { return Err(NotCommitted::NotKnown) };
         tracing::warn!("the database broke off while it was saving; what became of that is being found out");
-        self.app.standing.set_database(
+        self.app.health.set_database(
             yadori_api::DatabaseState::Away,
             Some("the database broke off while it was saving; it is tried again by itself".into()),
         );
@@ -66,7 +66,7 @@ impl Writer {
                 done = &mut asking => {
                     let done = done.unwrap_or(false);
                     if done {
-                        self.app.standing.set_database(yadori_api::DatabaseState::Ready, None);
+                        self.app.health.set_database(yadori_api::DatabaseState::Ready, None);
                         return Ok(());
                     }
                     return Err(NotCommitted::Not(CommitError::Away("it broke off".into())));
@@ -88,7 +88,7 @@ impl Writer {
         match change {
             Change::Capture(capture) => self.wait(*capture),
             Change::Refusal(refusal) => self.announce_refusal(&refusal),
-            Change::Act(_, _, done) | Change::Turn(_, done) => {
+            Change::Act(_, _, done) | Change::Step(_, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::ListActs(done) => {

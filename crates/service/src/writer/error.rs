@@ -1,6 +1,6 @@
 //! Why a change was not made.
 
-use yadori_core::acts::{ActError, ActKind, Way};
+use yadori_core::acts::{ActError, ActKind, Direction};
 
 /// What stands in the way.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -22,17 +22,17 @@ pub enum WriteError {
     /// There is nothing in it.
     #[error("there is nothing in it: no representation with a single byte")]
     Empty,
-    /// No act is left to be turned.
-    #[error("{}", nothing(*way, *minutes))]
-    NothingToTurn {
+    /// No act is left to be stepped.
+    #[error("{}", nothing(*direction, *minutes))]
+    NothingToStep {
         /// Which way.
-        way: Way,
+        direction: Direction,
         /// How long removals can be taken back.
         minutes: u64,
     },
-    /// The act that is next can't be turned any more.
+    /// The act that is next can't be taken back or made again any more.
     #[error(
-        "the last act ({}) can't be turned any more, since a clip in it was removed; the one before it is next",
+        "the last act ({}) can't be taken back or made again any more, since a clip in it was removed; the one before it is next",
         .0.word()
     )]
     Lost(ActKind),
@@ -53,11 +53,11 @@ pub enum WriteError {
     NoRandomness,
 }
 
-fn nothing(way: Way, minutes: u64) -> String {
-    match way {
-        Way::Undo => {
+fn nothing(direction: Direction, minutes: u64) -> String {
+    match direction {
+        Direction::Undo => {
             format!("there is nothing to take back; a removal can be taken back for {minutes} minutes")
         }
-        Way::Redo => "there is nothing to make again; a new act leaves nothing to be made again".into(),
+        Direction::Redo => "there is nothing to make again; a new act leaves nothing to be made again".into(),
     }
 }

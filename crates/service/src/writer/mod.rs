@@ -14,6 +14,7 @@ mod change;
 mod commit;
 mod error;
 mod mode;
+mod recovery;
 mod upkeep;
 mod waiting;
 mod worker;

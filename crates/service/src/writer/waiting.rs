@@ -63,7 +63,7 @@ impl Writer {
 
     pub(super) fn count_waiting(&self) {
         let unsaved = self.waiting.len() as u64;
-        self.app.standing.change(|stand| stand.unsaved = unsaved);
+        self.app.health.change(|health| health.unsaved = unsaved);
     }
 
     /// Saves what waits, oldest first. Each copy alone, so that one that is refused does not hold up the others.

@@ -13,7 +13,7 @@ use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::state::clock::SteadyClock;
 use crate::state::events::Happening;
-use crate::state::standing::REFUSALS;
+use crate::state::health::REFUSALS;
 use crate::writer::change::{Capture, Change, Loaded};
 use crate::writer::mode::Mode;
 
@@ -134,8 +134,8 @@ impl Writer {
                 let outcome = self.act(&act, with).await;
                 let _ = done.send(outcome);
             }
-            Change::Turn(way, done) => {
-                let outcome = self.turn(way).await;
+            Change::Step(direction, done) => {
+                let outcome = self.step(direction).await;
                 let _ = done.send(outcome);
             }
             Change::ListActs(done) => {
@@ -198,14 +198,14 @@ impl Writer {
         }
         self.store = Some(loaded.store.clone());
         self.app.at_hand.open(loaded.store);
-        self.app.standing.change(|stand| {
-            stand.refusals.extend(loaded.refusals);
-            stand.refusals.truncate(REFUSALS);
+        self.app.health.change(|health| {
+            health.refusals.extend(loaded.refusals);
+            health.refusals.truncate(REFUSALS);
         });
         tracing::info!("{count} clips loaded");
         self.flush().await;
         self.app.clips.set_loaded();
-        self.app.standing.touch();
+        self.app.health.touch();
         self.app.events.send(Happening::Reset);
     }
 }
@@ -217,5 +217,5 @@ async fn back(probe: &mut Option<oneshot::Receiver<()>>) {
         *probe = None;
         return;
     }
-    std::future::pending().await
+    std::future::pending::<()>().await;
 }

@@ -11,11 +11,8 @@ use super::{ServerError, ServerPaths};
 pub(super) fn own(paths: &ServerPaths, supervisor: u32) -> Result<(), ServerError> {
     let not_own = |why: String| Err(ServerError::NotItsOwn(why));
     // The server changes into its data directory when it has read its configuration.
-    let directory = match working_directory(supervisor) {
-        Ok(directory) => directory,
-        // Nothing can be said of a process that may not be looked at, or has ended.
-        Err(_) => return Ok(()),
-    };
+    // Nothing can be said of a process that may not be looked at, or has ended.
+    let Ok(directory) = working_directory(supervisor) else { return Ok(()) };
     if !same(&directory, &paths.data) {
         return not_own(format!("it opened {}", directory.display()));
     }

@@ -1,9 +1,9 @@
-//! Acts: written, turned, losing a part of what they know, and ended.
+//! Acts: written, stepped, losing a part of what they know, and ended.
 
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
 use yadori_core::{ClipId, Digest};
 
-use crate::write::commit::{Group, ROWS};
+use crate::write::group::{Group, ROWS};
 
 fn known(clips: &[ClipId]) -> Vec<u8> {
     clips.iter().flat_map(|id| id.0).collect()
@@ -29,7 +29,7 @@ pub(crate) async fn write(tx: &mut MySqlConnection, group: &Group) -> Result<(),
         .execute(&mut *tx)
         .await?;
     }
-    for act in &group.turned {
+    for act in &group.stepped {
         sqlx::query("UPDATE acts SET undone_at = ?, undone_number = ? WHERE id = ?")
             .bind(act.undone.map(|(_, at)| at))
             .bind(act.undone.map(|(number, _)| number))

@@ -4,73 +4,21 @@
 use std::time::Duration;
 
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
-use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp, StoredClip};
+use yadori_core::{Digest, StoredClip};
 
 use crate::error::{Broken, CommitError, is_conflict};
-use crate::rows::{ActRow, DraftRow, ForgettingAct, RefusalRow, TurnedAct};
+use crate::rows::RefusalRow;
 use crate::store::Store;
 use crate::write::acts;
 use crate::write::claims::Claim;
 use crate::write::contents::{chunks_of, insert_small, wipe_unused};
 use crate::write::drafts;
+use crate::write::group::{Group, LIMIT, ROWS};
 
 /// How often a transaction that lost against another is run again.
 const ATTEMPTS: u32 = 6;
-/// Rows per statement.
-pub(crate) const ROWS: usize = 200;
-/// A transaction that takes longer than this and than its size explains counts as one without an answer.
-const LIMIT: Duration = Duration::from_secs(15);
-/// Bytes that a transaction is given one more second for.
-const BYTES_A_SECOND: u64 = 2 << 20;
 /// Refusals that are kept.
 const REFUSALS: i64 = 200;
-
-/// Changes that are committed together.
-#[derive(Clone, Debug, Default)]
-pub struct Group {
-    /// Contents of up to one chunk, stored in this transaction.
-    pub contents: Vec<(Digest, Content)>,
-    /// Contents that were staged before and must be there.
-    pub staged: Vec<Digest>,
-    /// Clips to write whole.
-    pub clips: Vec<StoredClip>,
-    /// Contents that a clip no longer needs.
-    pub dropped: Vec<(ClipId, Digest)>,
-    /// Acts to write.
-    pub acts: Vec<ActRow>,
-    /// Acts that were taken back or made again. They hold their contents until they end.
-    pub turned: Vec<TurnedAct>,
-    /// Acts that lose a part of what they know.
-    pub forgetting: Vec<ForgettingAct>,
-    /// Drawers to write whole.
-    pub drawers: Vec<Drawer>,
-    /// Drafts to keep or to let go of.
-    pub drafts: Vec<DraftRow>,
-    /// Acts whose grace period has ended: they are deleted, and the contents only they held are wiped.
-    pub ended: Vec<[u8; 16]>,
-    /// Contents that are wiped if nobody needs them.
-    pub unneeded: Vec<Digest>,
-    /// Copies that were not kept.
-    pub refusals: Vec<RefusalRow>,
-    /// The clips that were received become the history.
-    pub restored: bool,
-    /// The clock after these changes.
-    pub clock: Option<Stamp>,
-    /// The time of the commit.
-    pub now: Micros,
-}
-
-impl Group {
-    fn bytes(&self) -> u64 {
-        let contents = self.contents.iter().map(|(_, content)| content.len() as u64);
-        let acts = self.acts.iter().map(|act| act.payload.len() as u64);
-        contents.chain(acts).sum::<u64>() + self.clips.len() as u64 * 1_000
-    }
-
-    fn limit(&self) -> Duration {
-        LIMIT + Duration::from_secs(self.bytes() / BYTES_A_SECOND)
-    }
-}
 
 impl Store {
     /// Commits a group under an id of 16 random bytes. When this returns `Ok`, the group is on disk.

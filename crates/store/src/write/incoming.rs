@@ -7,7 +7,8 @@ use yadori_core::{Digest, StoredClip};
 
 use crate::error::{Broken, CommitError};
 use crate::store::Store;
-use crate::write::commit::{ROWS, write_clips, write_uses};
+use crate::write::commit::{write_clips, write_uses};
+use crate::write::group::ROWS;
 
 impl Store {
     /// Receives some clips. Their contents must have been staged, and are needed from now on.

@@ -5,5 +5,6 @@ pub(crate) mod claims;
 pub(crate) mod commit;
 pub(crate) mod contents;
 pub(crate) mod drafts;
+pub(crate) mod group;
 pub(crate) mod incoming;
 pub(crate) mod lease;

@@ -2,6 +2,7 @@
 
 use super::*;
 use crate::clip::device::DeviceId;
+use crate::clip::facts::Facts;
 use crate::clip::id::Class;
 use crate::clip::offer::Source;
 use crate::merge::clip::OfferRecord;

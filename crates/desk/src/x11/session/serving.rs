@@ -16,7 +16,7 @@ use yadori_core::clip::mime;
 
 use super::super::job::to_latin1;
 use super::super::outgoing::{CHUNK, Outgoing};
-use super::{Held, PendingTake, Served, Session, X};
+use super::{Ownership, PendingTake, Served, Session, X};
 use crate::{DeskEvent, Live, TakeError};
 
 impl Session<'_> {
@@ -70,7 +70,7 @@ impl Session<'_> {
             .unwrap_or(0);
         let owned = owner == self.serving;
         if owned {
-            self.held = Some(Held { offer, since: time, targets });
+            self.owned = Some(Ownership { offer, since: time, targets });
             self.say(DeskEvent::Live(Live::Ours));
         }
         Ok(owned)
@@ -104,8 +104,10 @@ impl Session<'_> {
         }
         // Obsolete requestors name no property (ICCCM section 2.2).
         let property = if event.property == 0 { event.target } else { event.property };
-        let stale =
-            self.held.as_ref().is_none_or(|held| event.time != CURRENT_TIME && event.time < held.since);
+        let stale = self
+            .owned
+            .as_ref()
+            .is_none_or(|ownership| event.time != CURRENT_TIME && event.time < ownership.since);
         let ours = event.selection == self.atoms.CLIPBOARD && !stale;
         let done = if !ours {
             false
@@ -153,11 +155,11 @@ impl Session<'_> {
     }
 
     fn serve(&mut self, requestor: Window, target: Atom, property: Atom) -> X<bool> {
-        let Some(held) = &self.held else { return Ok(false) };
+        let Some(ownership) = &self.owned else { return Ok(false) };
         if target == self.atoms.TARGETS {
             let mut names =
                 vec![self.atoms.TARGETS, self.atoms.TIMESTAMP, self.atoms.MULTIPLE, self.atoms.SAVE_TARGETS];
-            names.extend(held.targets.iter().map(|(target, _)| *target));
+            names.extend(ownership.targets.iter().map(|(target, _)| *target));
             self.conn.change_property32(PropMode::REPLACE, requestor, property, AtomEnum::ATOM, &names)?;
             return Ok(true);
         }
@@ -167,16 +169,16 @@ impl Session<'_> {
                 requestor,
                 property,
                 AtomEnum::INTEGER,
-                &[held.since],
+                &[ownership.since],
             )?;
             return Ok(true);
         }
-        let Some((_, served)) = held.targets.iter().find(|(known, _)| *known == target) else {
+        let Some((_, served)) = ownership.targets.iter().find(|(known, _)| *known == target) else {
             return Ok(false);
         };
         let bytes: Bytes = match served {
-            Served::AsIs(n) => held.offer.representations[*n].content.expose().clone(),
-            Served::Latin1(n) => to_latin1(held.offer.representations[*n].content.expose()).into(),
+            Served::AsIs(n) => ownership.offer.representations[*n].content.expose().clone(),
+            Served::Latin1(n) => to_latin1(ownership.offer.representations[*n].content.expose()).into(),
         };
         // What is asked for as TEXT is answered in the encoding of the answer's own type (ICCCM section 2.6.2).
         let is_text = matches!(self.name(target)?.as_deref(), Some("TEXT"));

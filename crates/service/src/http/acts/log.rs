@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use axum::extract::State;
 use yadori_api::{Acted, Acts, Problem};
-use yadori_core::acts::Way;
+use yadori_core::acts::Direction;
 
 use super::done::acted;
 use crate::http::{Context, Failure};
@@ -12,13 +12,13 @@ use crate::http::{Context, Failure};
 /// Take the last act back
 #[utoipa::path(post, path = "/undo", responses((status = 200, body = Acted), (status = 409, body = Problem)))]
 pub(crate) async fn undo(State(context): State<Arc<Context>>) -> Result<axum::Json<Acted>, Failure> {
-    Ok(acted(&context, context.queue.turn(Way::Undo).await?))
+    Ok(acted(&context, context.queue.step(Direction::Undo).await?))
 }
 
 /// Make again what was taken back last
 #[utoipa::path(post, path = "/redo", responses((status = 200, body = Acted), (status = 409, body = Problem)))]
 pub(crate) async fn redo(State(context): State<Arc<Context>>) -> Result<axum::Json<Acted>, Failure> {
-    Ok(acted(&context, context.queue.turn(Way::Redo).await?))
+    Ok(acted(&context, context.queue.step(Direction::Redo).await?))
 }
 
 /// The acts that can be taken back or made again, newest first

@@ -14,6 +14,7 @@ use yadori_api::Event;
 use crate::http::Context;
 use crate::state::app::App;
 use crate::state::events::{Happening, Numbered};
+use crate::state::telling::told;
 
 /// Listen to what happens: server-sent events `clip`, `gone`, `status`, `refused`, `kept`, `reset`
 #[utoipa::path(get, path = "/events", responses((status = 200, body = Event, content_type = "text/event-stream")))]
@@ -33,7 +34,7 @@ pub(crate) async fn events(
     let live = BroadcastStream::new(listening.live).map({
         let newest = listening.newest;
         // One that fell behind begins anew.
-        move |next| next.unwrap_or_else(|_| (newest, Happening::Reset))
+        move |next| next.unwrap_or((newest, Happening::Reset))
     });
     let (shutdown, forgetting) = (app.shutdown.clone(), app.events.until_forgetting());
     let ended = async move {
@@ -51,7 +52,7 @@ pub(crate) async fn events(
 
 /// An event in words. These are added now, from what is known now.
 fn sent(app: &App, epoch: &str, (number, event): &Numbered) -> Sent {
-    let event = event.told(app);
+    let event = told(app, event);
     let named = Sent::default().id(format!("{epoch}-{number}")).event(event.name());
     let data = match &event {
         Event::Clip(clip) => serde_json::to_string(clip),

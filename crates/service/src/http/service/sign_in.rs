@@ -20,7 +20,7 @@ pub(crate) async fn new_link(
     Extension(entrance): Extension<Entrance>,
 ) -> Result<axum::Json<SignInLink>, Failure> {
     only_unix(entrance)?;
-    let console = context.app.standing.now().console.map_err(|why| {
+    let console = context.app.health.now().console.map_err(|why| {
         Failure::new(StatusCode::SERVICE_UNAVAILABLE, "no-console", "The console is not served", why)
     })?;
     let secret = context.app.entries.new_link()?;

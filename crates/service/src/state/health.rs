@@ -1,4 +1,4 @@
-//! How things stand: capture, records, the live clipboard, what was refused.
+//! How things health: capture, records, the live clipboard, what was refused.
 
 use std::collections::VecDeque;
 use std::sync::{Mutex, PoisonError};
@@ -29,7 +29,7 @@ pub enum LiveNow {
 
 /// How things stand at one moment.
 #[derive(Clone, Debug)]
-pub struct Stand {
+pub struct HealthNow {
     /// The desk; `None` when capture is off.
     pub desk: Option<DeskState>,
     /// The records.
@@ -50,15 +50,15 @@ pub struct Stand {
 
 /// How things stand, now and from now on.
 #[derive(Debug)]
-pub struct Standing {
-    stand: Mutex<Stand>,
+pub struct Health {
+    health: Mutex<HealthNow>,
     changed: Notify,
 }
 
-impl Standing {
+impl Health {
     /// At the start.
     pub fn new(captures: bool) -> Self {
-        let stand = Stand {
+        let health = HealthNow {
             desk: captures.then_some(DeskState::Connecting),
             database: api::Database { state: api::DatabaseState::Starting, reason: None },
             live: LiveNow::Unknown,
@@ -68,19 +68,19 @@ impl Standing {
             refusals: VecDeque::new(),
             damaged: 0,
         };
-        Self { stand: Mutex::new(stand), changed: Notify::new() }
+        Self { health: Mutex::new(health), changed: Notify::new() }
     }
 
     /// Changes how things stand; listeners are told.
-    pub fn change<T>(&self, change: impl FnOnce(&mut Stand) -> T) -> T {
-        let out = change(&mut self.stand.lock().unwrap_or_else(PoisonError::into_inner));
+    pub fn change<T>(&self, change: impl FnOnce(&mut HealthNow) -> T) -> T {
+        let out = change(&mut self.health.lock().unwrap_or_else(PoisonError::into_inner));
         self.touch();
         out
     }
 
     /// How things stand now.
-    pub fn now(&self) -> Stand {
-        self.stand.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    pub fn now(&self) -> HealthNow {
+        self.health.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
     /// Something that status tells has changed elsewhere.
@@ -95,14 +95,14 @@ impl Standing {
 
     /// The records, in a word and in words.
     pub fn set_database(&self, state: api::DatabaseState, reason: Option<String>) {
-        self.change(|stand| stand.database = api::Database { state, reason });
+        self.change(|health| health.database = api::Database { state, reason });
     }
 
     /// A copy was not kept.
     pub fn refused(&self, row: &RefusalRow) {
-        self.change(|stand| {
-            stand.refusals.push_front(row.clone());
-            stand.refusals.truncate(REFUSALS);
+        self.change(|health| {
+            health.refusals.push_front(row.clone());
+            health.refusals.truncate(REFUSALS);
         });
     }
 }

@@ -7,9 +7,10 @@ use proptest::prelude::*;
 use proptest::sample::Index;
 
 use super::*;
-use crate::acts::act::{Act, DrawerChange, Place, plan};
+use crate::acts::act::{Act, DrawerChange, Place};
 use crate::acts::capture::{Copied, capture};
 use crate::acts::error::ActError;
+use crate::acts::planning::plan;
 use crate::clip::color::Color;
 use crate::clip::content::Digest;
 use crate::clip::device::DeviceId;
@@ -81,13 +82,13 @@ impl World {
         Ok(())
     }
 
-    fn turn(&mut self, n: usize, way: Way) {
+    fn step(&mut self, n: usize, direction: Direction) {
         self.now += 1_000;
         let (kind, record) = &self.done[n];
         let record = ActRecord::from_bytes(record).unwrap();
         let mut moment = Moment { now: self.now, clock: &mut self.clock };
-        let turned = turn(*kind, &record, way, &self.history, &mut moment).expect("nothing was lost");
-        self.apply(turned.clips, turned.drawers);
+        let stepped = step(*kind, &record, direction, &self.history, &mut moment).expect("nothing was lost");
+        self.apply(stepped.clips, stepped.drawers);
     }
 
     /// As after a restart: everything is read back from its recorded form.
@@ -113,7 +114,7 @@ impl World {
             facts: Facts::of_text(&text, 6, false),
             record: OfferRecord { representations: vec![representation], source: Source::default() },
             at: self.now,
-            standing: false,
+            at_start: false,
             on_top: true,
             extra: None,
         }
@@ -265,7 +266,7 @@ proptest! {
         let at = restart.index(count + 1);
         for round in 0..2 {
             for n in (0..count).rev() {
-                world.turn(n, Way::Undo);
+                world.step(n, Direction::Undo);
                 prop_assert_eq!(&world.seen(), &seen[n], "undo {} of {:?} in round {}", n, world.done[n].0, round);
                 if n == at {
                     world.restart();
@@ -273,7 +274,7 @@ proptest! {
                 }
             }
             for n in 0..count {
-                world.turn(n, Way::Redo);
+                world.step(n, Direction::Redo);
                 prop_assert_eq!(&world.seen(), &seen[n + 1], "redo {} of {:?} in round {}", n, world.done[n].0, round);
             }
         }
@@ -299,11 +300,11 @@ proptest! {
             let record = ActRecord::from_bytes(record).unwrap();
             let before: Vec<ClipId> = world.history.from(1).map(|clip| clip.id).collect();
             let mut moment = Moment { now: world.now, clock: &mut world.clock };
-            let Some(turned) = turn(*kind, &record, Way::Undo, &world.history, &mut moment) else { continue };
+            let Some(stepped) = step(*kind, &record, Direction::Undo, &world.history, &mut moment) else { continue };
             // Only what the act itself made can go.
             let made: Vec<ClipId> =
                 record.clips.iter().filter(|one| one.before.is_none()).map(|one| one.id).collect();
-            world.apply(turned.clips, turned.drawers);
+            world.apply(stepped.clips, stepped.drawers);
             for id in before {
                 prop_assert!(made.contains(&id) || world.history.get(id).is_some());
             }
@@ -327,8 +328,8 @@ fn taking_back_writes_what_differs_and_leaves_what_was_written_since() {
     let stamp = world.clock.tick(9_000_000, there.state.newest_stamp());
     there.state.title = Some(crate::merge::register::Written { at: stamp, value: Some("b".into()) });
     world.history.settle(there);
-    world.turn(1, Way::Undo);
-    world.turn(0, Way::Undo);
+    world.step(1, Direction::Undo);
+    world.step(0, Direction::Undo);
     let clip = world.history.get(id).unwrap();
     assert_eq!((clip.state.title(), clip.state.is_pinned()), (Some("b"), false));
 }
@@ -341,12 +342,12 @@ fn a_copy_made_between_removal_and_undo_is_counted_beside_what_comes_back() {
     world.act(&Act::Remove { clips: vec![text_id(1)], spare_pinned: false }).unwrap();
     world.copy(1);
     let copied_at = world.history.get(text_id(1)).unwrap().copied_at();
-    world.turn(1, Way::Undo);
+    world.step(1, Direction::Undo);
     let clip = world.history.get(text_id(1)).unwrap();
     assert_eq!((clip.state.times_copied(), clip.state.title()), (2, Some("stove")));
     assert_eq!(clip.copied_at(), copied_at);
     // Made again, the removal spares what was copied since.
-    world.turn(1, Way::Redo);
+    world.step(1, Direction::Redo);
     assert!(world.history.get(text_id(1)).is_some());
 }
 

@@ -3,7 +3,7 @@
 
 use crate::acts::face::{ClipFace, DrawerFace};
 use crate::acts::kind::ActKind;
-use crate::acts::log::Way;
+use crate::acts::log::Direction;
 use crate::acts::moment::Moment;
 use crate::acts::plan::{ClipPlan, DrawerPlan};
 use crate::acts::record::{ActRecord, ClipChange, DrawerRecord};
@@ -14,50 +14,50 @@ use crate::merge::drawer::{Divider, Drawer, DrawerState};
 
 /// What taking an act back, or making it again, makes of everything.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub struct Turned {
+pub struct Stepped {
     /// The clips that change.
     pub clips: Vec<ClipPlan>,
     /// The drawers that change.
     pub drawers: Vec<DrawerPlan>,
 }
 
-/// Plans that. `None` when nothing of the act is left to be turned, because its clips were removed for good; then it
-/// only stands in the way of those before it.
-pub fn turn(
+/// Plans that. `None` when nothing of the act is left to be stepped, because its clips were removed for good; then it
+/// only stands in the direction of those before it.
+pub fn step(
     kind: ActKind,
     record: &ActRecord,
-    way: Way,
+    direction: Direction,
     history: &History,
     moment: &mut Moment<'_>,
-) -> Option<Turned> {
+) -> Option<Stepped> {
     let lost = record.clips.iter().filter(|one| is_lost(one, history)).count();
     let all = lost == record.clips.len() && record.drawers.is_empty();
     if lost > 0 && (kind.exchanges() || all) {
         return None;
     }
-    let mut turned = Turned::default();
+    let mut stepped = Stepped::default();
     for change in record.clips.iter().filter(|one| !is_lost(one, history)) {
         let before = history.stored(change.id);
-        let after = clip(change, way, before.clone(), moment);
-        turned.clips.push(ClipPlan { before, after });
+        let after = clip(change, direction, before.clone(), moment);
+        stepped.clips.push(ClipPlan { before, after });
     }
     for change in &record.drawers {
         let state = history.drawers().state(&change.id).cloned().unwrap_or_default();
         let before = Drawer { id: change.id.clone(), state };
         let after =
-            Drawer { id: change.id.clone(), state: drawer(change, way, before.state.clone(), moment) };
-        turned.drawers.push(DrawerPlan { before: Some(before), after });
+            Drawer { id: change.id.clone(), state: drawer(change, direction, before.state.clone(), moment) };
+        stepped.drawers.push(DrawerPlan { before: Some(before), after });
     }
-    Some(turned)
+    Some(stepped)
 }
 
-/// True when the clip was there all through, and is gone now: nothing of it can be turned.
+/// True when the clip was there all through, and is gone now: nothing of it can be stepped.
 fn is_lost(change: &ClipChange, history: &History) -> bool {
     change.before.is_some() && change.after.is_some() && history.get(change.id).is_none()
 }
 
-fn clip(change: &ClipChange, way: Way, now: StoredClip, moment: &mut Moment<'_>) -> StoredClip {
-    let (from, to) = way.ends(&change.before, &change.after);
+fn clip(change: &ClipChange, direction: Direction, now: StoredClip, moment: &mut Moment<'_>) -> StoredClip {
+    let (from, to) = direction.ends(&change.before, &change.after);
     let shown = ClipFace::of(&now);
     match (from, to, shown) {
         (None, Some(to), None) => bring_back(to, now, moment),
@@ -146,8 +146,13 @@ fn write(
     clip
 }
 
-fn drawer(change: &DrawerRecord, way: Way, mut now: DrawerState, moment: &mut Moment<'_>) -> DrawerState {
-    let (from, to) = way.ends(&change.before, &change.after);
+fn drawer(
+    change: &DrawerRecord,
+    direction: Direction,
+    mut now: DrawerState,
+    moment: &mut Moment<'_>,
+) -> DrawerState {
+    let (from, to) = direction.ends(&change.before, &change.after);
     let shown = DrawerFace::of(&now);
     match (from, to, shown) {
         (None, Some(to), None) => {

@@ -1,0 +1,26 @@
+//! Events in words. These are added when an event is sent, from what is known then.
+
+use yadori_api as api;
+
+use crate::state::app::App;
+use crate::state::events::Happening;
+use crate::state::shapes::{blank_row, refusal, row};
+
+/// An event as it is sent now. A clip that has gone since comes without words; that it went follows.
+pub fn told(app: &App, event: &Happening) -> api::Event {
+    match event {
+        Happening::Clip { id, before, place, revision } => {
+            let history = app.clips.history();
+            let mut row = history.get(*id).map_or_else(|| blank_row(*id), |clip| row(&history, clip));
+            row.place = *place;
+            api::Event::Clip(Box::new(api::ClipEvent { row, before: *before, revision: *revision }))
+        }
+        Happening::Gone { id, before, revision } => {
+            api::Event::Gone(api::GoneEvent { id: id.to_string(), before: *before, revision: *revision })
+        }
+        Happening::Status => api::Event::Status(Box::new(app.status())),
+        Happening::Refused(row) => api::Event::Refused(refusal(row)),
+        Happening::Kept => api::Event::Kept,
+        Happening::Reset => api::Event::Reset,
+    }
+}
