@@ -1,11 +1,12 @@
 # Everything a person needs: `make demo`, `make run`, `make test`. Each sets up what it needs on a fresh Debian machine.
 
-.PHONY: demo run test bench console check help
+.PHONY: demo run test bench soak console help
 
 help:
 	@echo "make demo   show Yadori with sample data on a private display, until Ctrl-C"
 	@echo "make run    run the service on your own desktop"
 	@echo "make test   set up and run every check and test"
+	@echo "make soak   kill and stop service and database under load, for minutes, and compare every answer"
 	@echo "make bench  measure the budgets, each beside a rival in the same run"
 
 demo:
@@ -29,3 +30,7 @@ test:
 bench:
 	@tools/setup test
 	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search
+
+soak:
+	@tools/setup test
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo run --release -q -p yadori-e2e --bin soak
