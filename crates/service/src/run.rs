@@ -212,3 +212,6 @@ async fn await_port(app: &App, wanted: SocketAddr) -> Option<TcpListener> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests;
