@@ -28,7 +28,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn the_socket_is_where_the_service_puts_it() {
+    fn the_socket_is_looked_for_under_the_home_or_where_xdg_says() {
         let set = |pairs: &'static [(&str, &str)]| {
             move |name: &str| {
                 pairs.iter().find(|(known, _)| *known == name).map(|(_, value)| PathBuf::from(value))

@@ -79,8 +79,18 @@ impl Service {
         if !self.arguments.iter().any(|one| one == "--listen") {
             command.args(["--listen", "127.0.0.1:0"]);
         }
-        command.env_remove("DISPLAY").stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+        command.env_remove("DISPLAY").stdin(Stdio::null()).stdout(Stdio::null()).stderr(self.errors());
         command
+    }
+
+    /// Where its standard error goes: a file beside its home, added to by every start.
+    pub fn errors_file(&self) -> PathBuf {
+        self.home.with_extension("stderr")
+    }
+
+    fn errors(&self) -> Stdio {
+        let file = std::fs::OpenOptions::new().create(true).append(true).open(self.errors_file());
+        file.map_or_else(|_| Stdio::null(), Stdio::from)
     }
 
     /// Its home.

@@ -310,8 +310,9 @@ fn logs_hold_no_contents_titles_or_addresses() {
     service.yadori(&["remove", "1"]);
     service.stop();
     let mut read = 0;
-    for entry in std::fs::read_dir(service.home().join("logs")).unwrap() {
-        let text = String::from_utf8_lossy(&std::fs::read(entry.unwrap().path()).unwrap()).into_owned();
+    let logs = std::fs::read_dir(service.home().join("logs")).unwrap().map(|entry| entry.unwrap().path());
+    for path in logs.chain([service.errors_file()]) {
+        let text = String::from_utf8_lossy(&std::fs::read(path).unwrap()).into_owned();
         read += text.len();
         for word in ["private", "Private", "zzzzzz"].into_iter().chain(ids.iter().map(String::as_str)) {
             assert!(!text.contains(word), "{word} is in a log");

@@ -98,7 +98,8 @@ async fn a_few_letters_find_a_clip_and_enter_takes_the_one_that_was_found() -> R
 }
 
 #[tokio::test]
-async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard_alone() -> Result<()> {
+async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard_and_where_one_is_dropped()
+-> Result<()> {
     let display = Display::start();
     let service = Service::on(&display.name());
     add(&service, &["one", "two", "three"]);
@@ -140,7 +141,7 @@ async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard_alone(
         let list = service.yadori(&["list", "-f"]);
         (list.find(&before[1]) < list.find(&before[0])).then_some(())
     });
-    // The same by pointer: the second is dragged before the first, and back again by an undo.
+    // What a drop does: the second is dragged before the first, and back again by an undo.
     let drag = "const items = [...document.querySelectorAll('[data-kept] li[data-id]')]; const data = new DataTransfer(); \
         const fire = (node, name) => node.dispatchEvent(new DragEvent(name, { bubbles: true, cancelable: true, dataTransfer: data })); \
         fire(items[1].querySelector('[draggable]'), 'dragstart'); fire(items[0], 'dragenter'); fire(items[0], 'drop'); \

@@ -48,6 +48,38 @@ fn the_status_tells_scripts_how_things_stand() {
 }
 
 #[test]
+fn without_a_home_of_its_own_the_client_finds_the_service_where_xdg_says() {
+    let dir = tempfile::tempdir().unwrap();
+    let with = |mut command: Command, runtime: bool| {
+        command.env_clear().env("PATH", std::env::var_os("PATH").unwrap_or_default()).env("HOME", dir.path());
+        if runtime {
+            command.env("XDG_RUNTIME_DIR", dir.path().join("runtime"));
+        }
+        command.stdout(Stdio::piped()).stderr(Stdio::piped());
+        command
+    };
+    std::fs::create_dir(dir.path().join("runtime")).unwrap();
+    for runtime in [true, false] {
+        let mut service = Command::new(programs().join("yadorid"));
+        service.args(["--no-capture", "--listen", "127.0.0.1:0"]);
+        let mut service = with(service, runtime).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        let ask = |arguments: &[&str]| {
+            let mut client = Command::new(programs().join("yadori"));
+            client.args(arguments);
+            with(client, runtime).output().unwrap()
+        };
+        until_within("an answer", Duration::from_secs(40), || {
+            ask(&["add", &format!("with {runtime}")]).status.success().then_some(())
+        });
+        let listed = ask(&["list"]);
+        let text = String::from_utf8_lossy(&listed.stdout);
+        assert!(text.contains(&format!("with {runtime}")), "{text}");
+        assert!(ask(&["stop"]).status.success());
+        assert!(service.wait().unwrap().success());
+    }
+}
+
+#[test]
 fn with_umask_000_files_are_for_this_user_alone_and_the_database_is_its_own() {
     let dir = tempfile::tempdir().unwrap();
     let home = dir.path().join("home");
