@@ -210,7 +210,8 @@ async fn what_acts_and_copies_leave_is_what_the_next_run_loads() {
             match running.queue.act(act, None).await {
                 Ok(_) => done += 1,
                 Err(WriteError::Act(_)) => {
-                    assert!(running.state() == before, "what was refused was not done")
+                    let now = running.state();
+                    assert!(now == before, "what was refused was not done");
                 }
                 Err(why) => panic!("{why}"),
             }
