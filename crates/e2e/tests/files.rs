@@ -72,7 +72,7 @@ fn a_check_mends_a_short_text_from_what_the_history_tells_of_it() {
     );
     assert!(service.yadori(&["check"]).contains("2 were damaged and are whole again"));
     assert_eq!(service.yadori(&["show", &gone]).trim(), "short, and missing");
-    assert!(service.yadori(&["check"]).contains("0 were damaged"));
+    assert!(service.yadori(&["check"]).contains("all of them are whole"));
 }
 
 #[test]

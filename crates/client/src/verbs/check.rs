@@ -23,11 +23,18 @@ impl Check {
         if self.json {
             json(out, &checked)?;
         } else {
-            writeln!(
-                out,
-                "Looked at {} contents; {} were damaged and are whole again.",
-                checked.contents, checked.mended
-            )?;
+            write!(out, "Looked at {} contents; ", checked.contents)?;
+            match (checked.mended, checked.damaged) {
+                (0, 0) => writeln!(out, "all of them are whole.")?,
+                (mended, 0) => writeln!(out, "{mended} were damaged and are whole again.")?,
+                (0, damaged) => writeln!(out, "{damaged} clips can't be handed back as they were copied:")?,
+                (mended, damaged) => {
+                    writeln!(
+                        out,
+                        "{mended} were damaged and are whole again; {damaged} clips can't be handed back as they were copied:"
+                    )?;
+                }
+            }
             list::print(out, &checked.clips)?;
         }
         if checked.damaged == 0 { Ok(()) } else { Err(Failure::Damaged(checked.damaged)) }
