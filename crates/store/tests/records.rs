@@ -429,11 +429,9 @@ async fn a_server_left_behind_is_waited_for_and_never_shared() {
     assert_eq!(*second.state().borrow(), ServerState::Starting);
     assert_eq!(second.pid(), None);
     first.private.stop();
-    let end = Instant::now() + Duration::from_secs(30);
-    while *second.state().borrow() != ServerState::Ready {
-        assert!(Instant::now() < end);
-        std::thread::sleep(Duration::from_millis(5));
-    }
+    let mut state = second.state();
+    let ready = state.wait_for(|state| *state == ServerState::Ready);
+    tokio::time::timeout(Duration::from_secs(30), ready).await.unwrap().unwrap();
     assert_ne!(second.pid(), Some(first_pid));
 }
 

@@ -2,6 +2,7 @@
 
 use std::io::Write;
 
+use clap::builder::PossibleValue;
 use clap::{Args, ValueEnum};
 use yadori_api::{BringUp as Up, Color as Word, Paint, Title as Request};
 
@@ -31,28 +32,34 @@ impl Title {
 }
 
 /// A color, or none.
-#[derive(Clone, Copy, Debug, ValueEnum)]
-pub(crate) enum ColorName {
-    Blue,
-    Green,
-    Amber,
-    Red,
-    Violet,
-    Teal,
-    None,
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct ColorName(Option<Word>);
+
+const COLORS: usize = Word::ALL.len();
+/// Every color, then none.
+const NAMES: [ColorName; COLORS + 1] = {
+    let mut names = [ColorName(None); COLORS + 1];
+    let mut n = 0;
+    while n < COLORS {
+        names[n] = ColorName(Some(Word::ALL[n]));
+        n += 1;
+    }
+    names
+};
+
+impl ValueEnum for ColorName {
+    fn value_variants<'a>() -> &'a [Self] {
+        &NAMES
+    }
+
+    fn to_possible_value(&self) -> Option<PossibleValue> {
+        Some(PossibleValue::new(self.0.map_or("none", Word::word)))
+    }
 }
 
 impl ColorName {
     pub(crate) fn word(self) -> Option<Word> {
-        Some(match self {
-            Self::Blue => Word::Blue,
-            Self::Green => Word::Green,
-            Self::Amber => Word::Amber,
-            Self::Red => Word::Red,
-            Self::Violet => Word::Violet,
-            Self::Teal => Word::Teal,
-            Self::None => return None,
-        })
+        self.0
     }
 }
 
