@@ -9,4 +9,5 @@ export default defineConfig({
   plugins: [tailwindcss(), svelte()],
   build: { target: 'es2022', assetsInlineLimit: 0, modulePreload: { polyfill: false } },
   test: { environment: 'node', include: ['src/**/*.test.ts'] },
+  resolve: process.env.VITEST ? { conditions: ['browser'] } : undefined,
 });

@@ -1,79 +1,73 @@
 <script lang="ts">
   import { setContext } from 'svelte';
 
+  import { page, showLamp } from './border/page';
+  import { Pictures } from './border/pictures';
+  import { Service } from './border/service';
   import { Console } from './state/console.svelte';
-  import { Pictures } from './state/pictures';
-  import ActsView from './views/ActsView.svelte';
-  import AskLine from './views/AskLine.svelte';
-  import AtHand from './views/AtHand.svelte';
-  import BottomBar from './views/BottomBar.svelte';
-  import DrawersView from './views/DrawersView.svelte';
-  import HelpView from './views/HelpView.svelte';
-  import InsightView from './views/InsightView.svelte';
-  import KeptView from './views/KeptView.svelte';
-  import Rail from './views/Rail.svelte';
-  import SignIn from './views/SignIn.svelte';
-  import Stream from './views/Stream.svelte';
-  import ToastLine from './views/ToastLine.svelte';
+  import type { Command } from './state/keys';
+  import { isEntry } from './state/session.svelte';
+  import ActsView from './views/acts/ActsView.svelte';
+  import AskLine from './views/clip/AskLine.svelte';
+  import DrawersView from './views/drawers/DrawersView.svelte';
+  import AtHand from './views/frame/AtHand.svelte';
+  import BottomBar from './views/frame/BottomBar.svelte';
+  import Rail from './views/frame/Rail.svelte';
+  import ToastLine from './views/frame/ToastLine.svelte';
+  import HelpView from './views/help/HelpView.svelte';
+  import Stream from './views/history/Stream.svelte';
+  import InsightView from './views/insight/InsightView.svelte';
+  import KeptView from './views/kept/KeptView.svelte';
+  import SignIn from './views/sign-in/SignIn.svelte';
 
-  const console = new Console();
+  const service = new Service(page);
+  const console = new Console(service, page);
   setContext('console', console);
-  setContext('pictures', new Pictures(console.service));
+  setContext('pictures', new Pictures(service));
   void console.open();
 
   // A sign-in link opened where the console is open already changes the fragment alone.
   function onHash(): void {
-    if (window.location.hash.startsWith('#entry=')) window.location.reload();
+    if (isEntry(page.fragment)) window.location.reload();
     else console.readPlace();
   }
 
   // Keys that hold everywhere, except where one writes.
-  let went = 0;
   function onKey(event: KeyboardEvent): void {
-    if (event.defaultPrevented || console.entry !== 'in' || event.altKey) return;
-    const target = event.target as HTMLElement;
-    if (target.closest('input, textarea, select')) return;
-    const undo = (again: boolean) => void (again ? console.redo() : console.undo());
-    const acts: Record<string, () => void> = {};
-    if (event.ctrlKey || event.metaKey) {
-      if (event.key.toLowerCase() === 'z') acts[event.key] = () => undo(event.shiftKey);
-    } else {
-      acts['/'] = () => {
-        console.go({ view: 'history' });
-        requestAnimationFrame(() => document.getElementById('search')?.focus());
-      };
-      acts['?'] = () => console.go({ view: 'help' });
-      acts.u = acts.U = () => undo(event.shiftKey);
-      acts.g = () => (went = event.timeStamp);
-      if (event.timeStamp - went < 1_500) {
-        acts.h = () => console.go({ view: 'history' });
-        acts.f = () => console.go({ view: 'favorites' });
-        acts.i = () => console.go({ view: 'insight' });
-      }
-      const favorite = /^[1-9]$/.test(event.key) ? console.kept.first[Number(event.key) - 1] : undefined;
-      if (favorite) acts[event.key] = () => void console.take(favorite.id, 'ready');
-    }
-    const act = acts[event.key];
+    if (event.defaultPrevented || console.session.entry !== 'in') return;
+    if ((event.target as HTMLElement).closest('input, textarea, select')) return;
+    const command = console.keys.command(event, 'page');
+    const acts: Partial<Record<Command, () => void>> = {
+      toSearch: () => console.goToSearch(),
+      help: () => console.go({ view: 'help' }),
+      undo: () => void console.acts.undo(),
+      redo: () => void console.acts.redo(),
+      go: () => {},
+      goHistory: () => console.go({ view: 'history' }),
+      goFavorites: () => console.go({ view: 'favorites' }),
+      goInsight: () => console.go({ view: 'insight' }),
+    };
+    const favorite = console.kept.first[Number(event.key) - 1];
+    if (favorite) acts.favorite = () => void console.acts.take(favorite.id, 'ready');
+    const act = command && acts[command];
     if (act) {
       event.preventDefault();
       act();
     }
   }
 
-  // The lamp is the page's icon, and its title says when something is wrong.
   $effect(() => {
-    const { look, words } = console.lamp;
-    document.querySelector('link[rel=icon]')?.setAttribute('href', `/lamp-${look}.svg`);
-    document.title = console.entry !== 'in' || look === 'lit' ? 'Yadori' : `${words} · Yadori`;
+    const { look, words } = console.session.lamp;
+    showLamp(look, console.session.entry !== 'in' || look === 'lit' ? 'Yadori' : `${words} · Yadori`);
   });
 </script>
 
 <svelte:window onhashchange={onHash} onkeydown={onKey} />
 
-<div class="sr-only" aria-live="polite" data-said>{console.said}</div>
-{#if console.entry === 'out'}
+<div class="sr-only" aria-live="polite" data-said>{console.messages.said}</div>
+{#if console.session.entry === 'out'}
   <SignIn {console} />
-{:else if console.entry === 'in'}
+{:else if console.session.entry === 'in'}
   <div class="flex h-full flex-col sm:flex-row">
     <Rail {console} />
     {#if console.place.view === 'history'}

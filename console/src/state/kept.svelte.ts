@@ -1,6 +1,7 @@
 // What is kept: the drawers, the favorites, and the place that is open, read anew whenever something of it changes.
-import type { Service } from '../api/service';
 import type { Drawer, Item, Row } from '../api/types';
+import type { Service } from '../border/service';
+import type { Page } from './page';
 
 /** Things of a place that are read at once. */
 const PAGE = 500;
@@ -19,9 +20,12 @@ export class Kept {
   loaded = $state(false);
 
   #place: string | null | undefined;
-  #timer: ReturnType<typeof setTimeout> | undefined;
+  #callOff: () => void = () => {};
 
-  constructor(private service: Service) {}
+  constructor(
+    private service: Service,
+    private page: Page,
+  ) {}
 
   /** Opens the favorites (`null`) or a drawer; `undefined` for neither. */
   open(place: string | null | undefined): void {
@@ -34,8 +38,8 @@ export class Kept {
 
   /** Something has changed: read anew, once for many changes. */
   refresh(): void {
-    clearTimeout(this.#timer);
-    this.#timer = setTimeout(() => void this.read().catch(() => {}), 60);
+    this.#callOff();
+    this.#callOff = this.page.after(60, () => void this.read().catch(() => {}));
   }
 
   async read(): Promise<void> {

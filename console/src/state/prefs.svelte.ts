@@ -1,4 +1,5 @@
 // What the person prefers here: order, how many are shown, whether the first start was seen. Kept by the browser.
+import type { Page } from './page';
 
 const STORED = 'yadori.prefs';
 
@@ -14,9 +15,9 @@ export class Prefs {
   most = $state(Number.MAX_SAFE_INTEGER);
   welcomed = $state(false);
 
-  constructor() {
+  constructor(private page: Page) {
     try {
-      const known = JSON.parse(localStorage.getItem(STORED) ?? '{}') as Record<string, unknown>;
+      const known = JSON.parse(page.kept(STORED) ?? '{}') as Record<string, unknown>;
       if (known.order === 'oldest') this.order = 'oldest';
       if (typeof known.most === 'number' && known.most > 0) this.most = known.most;
       this.welcomed = known.welcomed === true;
@@ -27,6 +28,6 @@ export class Prefs {
 
   save(): void {
     const { order, most, welcomed } = this;
-    localStorage.setItem(STORED, JSON.stringify({ order, most, welcomed }));
+    this.page.keep(STORED, JSON.stringify({ order, most, welcomed }));
   }
 }

@@ -1,10 +1,13 @@
 // Searching as one types: the newest matches first, everything that matches after; a newer keystroke gives up the
 // older search. What arrives is found without moving the selection.
-import { Failure, type Service } from '../api/service';
+import { Failure } from '../api/failure';
 import type { Completion, Excerpt } from '../api/types';
+import type { Service } from '../border/service';
 import { kindLetter } from './chronicle';
-import type { History } from './history.svelte';
+import type { List } from './list.svelte';
+import type { Page } from './page';
 import { withKind } from './query';
+import type { Selection } from './selection.svelte';
 
 const FIRST = 50;
 /** Matches that are listed at most; all are counted. */
@@ -21,19 +24,19 @@ export class Search {
   unread = $state(0);
   completions = $state.raw<Completion[]>([]);
   excerpts = $state.raw<ReadonlyMap<string, Excerpt[]>>(new Map());
-  /** Milliseconds from the last keystroke to its results. */
-  took = $state(0);
   /** The text whose results are shown. */
   shownFor = $state('');
 
   #running: AbortController | null = null;
   #completing: AbortController | null = null;
-  #again: ReturnType<typeof setTimeout> | undefined;
+  #callOff: () => void = () => {};
   #settled: Promise<void> = Promise.resolve();
 
   constructor(
     private service: Service,
-    private history: History,
+    private list: List,
+    private selection: Selection,
+    private page: Page,
   ) {}
 
   get active(): boolean {
@@ -63,53 +66,51 @@ export class Search {
   /** Something has changed: look again, soon. */
   refresh(): void {
     if (!this.active) return;
-    clearTimeout(this.#again);
-    this.#again = setTimeout(() => void this.#run(true), 120);
+    this.#callOff();
+    this.#callOff = this.page.after(120, () => void this.#run(true));
   }
 
   async #run(again: boolean): Promise<void> {
     this.#running?.abort();
     const running = new AbortController();
     this.#running = running;
-    const { text, history } = this;
-    const started = performance.now();
+    const { text, list, selection } = this;
     if (!this.active) {
       this.error = null;
       this.count = null;
       this.shownFor = '';
-      if (history.results) {
-        history.show(null);
-        history.select(null);
+      if (list.results) {
+        list.show(null);
+        selection.select(null);
       }
       return;
     }
     try {
       const found = await this.service.search(text, FIRST, running.signal);
       const rows = found.hits.map((hit) => hit.row);
-      history.remember(rows);
+      list.remember(rows);
       this.excerpts = new Map(found.hits.map((hit) => [hit.row.id, hit.excerpts]));
       this.error = null;
       this.more = found.more;
       this.unread = found.unread;
       this.count = found.more ? (again ? this.count : null) : rows.length;
       const ids = rows.map((row) => row.id);
-      const keep = again && history.selected !== null;
+      const keep = again && selection.selected !== null;
       if (!again || !found.more) {
-        const list = { ids, kinds: rows.map(kindLetter), times: rows.map((row) => Math.floor(row.copied_at / 1e6)) };
-        if (again) history.change(() => (history.results = list));
-        else history.show(list);
+        const found = { ids, kinds: rows.map(kindLetter), times: rows.map((row) => Math.floor(row.copied_at / 1e6)) };
+        if (again) list.change(() => (list.results = found));
+        else list.show(found);
       }
       // What Enter takes is chosen now, and stays chosen whatever arrives.
-      if (!keep) history.select(ids[0] ?? null);
+      if (!keep) selection.select(ids[0] ?? null);
       this.shownFor = text;
-      this.took = performance.now() - started;
       if (!found.more) return;
       // Everything that matches is looked at once the typing rests: the next keystroke must not wait for it.
-      await new Promise((resume) => setTimeout(resume, REST));
+      await new Promise<void>((resume) => this.page.after(REST, resume));
       if (running.signal.aborted) return;
       const all = await this.service.searchOutline(text, LISTED, running.signal);
-      history.change(() => {
-        history.results = {
+      list.change(() => {
+        list.results = {
           ids: Array.from({ length: all.kinds.length }, (_, n) => all.ids.slice(n * 26, (n + 1) * 26)),
           kinds: [...all.kinds],
           times: all.times,

@@ -1,7 +1,15 @@
 //! Rows for people: what a clip is in one line, cut to the terminal, with nothing in it that a terminal would obey.
 
+use std::io::Write;
+
+use anstream::{AutoStream, ColorChoice};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
+use tabled::Table;
+use tabled::builder::Builder;
+use tabled::settings::object::Columns;
+use tabled::settings::peaker::PriorityMax;
+use tabled::settings::{Alignment, Padding, Style, Width};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use yadori_api::{Kind, Row, Source};
 
@@ -109,9 +117,29 @@ pub(crate) fn cut(text: &str, columns: usize) -> String {
     out
 }
 
-/// `text` filled up with spaces to `columns` columns of a terminal.
-pub(crate) fn pad(text: &str, columns: usize) -> String {
-    format!("{text}{}", " ".repeat(columns.saturating_sub(text.width())))
+/// True when standard output is looked at by a person whose terminal shows styles (NO_COLOR and the like are obeyed).
+pub(crate) fn styled() -> bool {
+    AutoStream::choice(&std::io::stdout()) != ColorChoice::Never
+}
+
+/// Cells in columns, as wide as the terminal lets them be: the widest are cut first. `right`: columns that end alike.
+pub(crate) fn write(
+    out: &mut dyn Write,
+    rows: impl IntoIterator<Item = Vec<String>>,
+    right: &[usize],
+) -> std::io::Result<()> {
+    let mut builder = Builder::default();
+    rows.into_iter().for_each(|row| builder.push_record(row));
+    let mut table: Table = builder.build();
+    table.with(Style::empty()).with(Padding::new(0, 2, 0, 0));
+    for column in right {
+        table.modify(Columns::one(*column), Alignment::right());
+    }
+    table.with(Width::truncate(width()).suffix("…").priority(PriorityMax::right()));
+    for line in table.to_string().lines() {
+        writeln!(out, "{}", line.trim_end())?;
+    }
+    Ok(())
 }
 
 #[cfg(test)]
@@ -127,6 +155,23 @@ mod tests {
     #[test]
     fn a_day_that_is_not_today_is_named() {
         assert_eq!(when(0, &TimeZone::UTC), "1 Jan 1970");
+    }
+
+    #[test]
+    fn a_table_fits_and_cuts_what_is_widest() {
+        let mut out = Vec::new();
+        let rows = [
+            vec!["9".into(), "text".into(), "a word ".repeat(40)],
+            vec!["10".into(), "link".into(), "漢字".repeat(60)],
+            vec!["11".into(), "text".into(), format!("{0}bold{0:#} and plain", anstyle::Style::new().bold())],
+        ];
+        write(&mut out, rows, &[0]).unwrap();
+        let text = String::from_utf8(out).unwrap();
+        let lines: Vec<&str> = text.lines().collect();
+        assert!(lines[0].starts_with(" 9  text  a word") && lines[0].ends_with('…'), "{text}");
+        assert!(lines[1].starts_with("10  link  漢字"), "{text}");
+        assert!(lines[..2].iter().all(|line| line.width() <= width()), "{text}");
+        assert!(lines[2].contains("\u{1b}[1mbold"), "{text}");
     }
 
     proptest! {

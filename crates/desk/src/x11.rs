@@ -4,6 +4,7 @@
 
 mod job;
 mod outgoing;
+mod release;
 mod session;
 mod source;
 

@@ -4,8 +4,10 @@
 pub mod browser;
 pub mod display;
 pub mod many;
+pub mod measure;
 pub mod service;
 pub mod soak;
+pub mod source;
 pub mod traces;
 
 use std::path::PathBuf;

@@ -376,3 +376,41 @@ fn no_file_of_the_console_imports_one_that_imports_it() {
     assert!(arrows.len() > 20);
     assert_eq!(find_circle(&arrows), None);
 }
+
+fn console_files(folder: &str, endings: &[&str]) -> Vec<(PathBuf, String)> {
+    let mut files = Vec::new();
+    files_below(&root().join("console/src").join(folder), endings, &mut files);
+    let read = |path: PathBuf| {
+        let text = std::fs::read_to_string(&path).unwrap();
+        (path, text)
+    };
+    files.into_iter().map(read).collect()
+}
+
+#[test]
+fn the_state_of_the_console_has_no_effects_of_its_own() {
+    let files = console_files("state", &[".ts"]);
+    assert!(files.len() > 15);
+    for (path, text) in files {
+        for word in [
+            "window.",
+            "document.",
+            "localStorage",
+            "setTimeout",
+            "requestAnimationFrame",
+            "fetch(",
+            "EventSource(",
+        ] {
+            assert!(!text.contains(word), "{} has {word}", path.display());
+        }
+    }
+}
+
+#[test]
+fn the_keys_of_the_console_stand_in_one_table() {
+    for (path, text) in console_files("views", &[".svelte"]) {
+        assert!(!text.contains("event.key"), "{} looks at keys by itself", path.display());
+        let draws = path.ends_with("parts/KeyHint.svelte") || path.ends_with("help/KeysList.svelte");
+        assert!(draws || !text.contains("<kbd"), "{} draws a key by itself", path.display());
+    }
+}

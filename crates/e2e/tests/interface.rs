@@ -197,3 +197,58 @@ fn a_search_says_where_it_matches_and_how_a_query_can_go_on() {
         assert_eq!(ask("/search", &[("q", "oats"), wrong]).0, 422, "{wrong:?}");
     }
 }
+
+/// A page of the console with these headers: status, headers in lower case, body.
+fn fetched(service: &Service, path: &str, headers: &[&str]) -> (u16, String, Vec<u8>) {
+    let mut curl = Command::new("curl");
+    curl.args(["-s", "-m", "20", "-i"]).arg(format!("{}{path}", service.address()));
+    headers.iter().for_each(|header| {
+        curl.args(["-H", header]);
+    });
+    let answer = curl.output().unwrap().stdout;
+    let at = answer.windows(4).position(|part| part == b"\r\n\r\n").unwrap();
+    let head = String::from_utf8_lossy(&answer[..at]).to_lowercase();
+    let status = head.split(' ').nth(1).unwrap().parse().unwrap();
+    (status, head, answer[at + 4..].to_vec())
+}
+
+#[test]
+fn the_console_comes_in_the_coding_that_a_browser_takes_and_only_once() {
+    let service = Service::without_desk();
+    let (status, plain, page) = fetched(&service, "/", &[]);
+    assert_eq!(status, 200);
+    assert!(plain.contains("content-type: text/html") && !plain.contains("content-encoding"), "{plain}");
+    assert!(page.starts_with(b"<!doctype html>") || page.starts_with(b"<!DOCTYPE html>"));
+    let coding = |accepted: &str| {
+        let (status, head, body) = fetched(&service, "/", &[&format!("accept-encoding: {accepted}")]);
+        assert_eq!(status, 200);
+        let coding = head.lines().find_map(|line| line.strip_prefix("content-encoding: ")).map(str::to_owned);
+        assert_eq!(coding.is_none(), body == page, "{accepted}");
+        coding
+    };
+    assert_eq!(coding("br, gzip").as_deref(), Some("br"));
+    assert_eq!(coding("gzip, br;q=0.2").as_deref(), Some("gzip"));
+    // What is refused is not sent, however it is spelled.
+    assert_eq!(coding("br;q=0, gzip").as_deref(), Some("gzip"));
+    assert_eq!(coding("br;q=0, gzip;q=0").as_deref(), None);
+    assert_eq!(coding("identity").as_deref(), None);
+
+    let tag = plain.lines().find_map(|line| line.strip_prefix("etag: ")).expect("a tag").to_owned();
+    let (status, _, body) = fetched(&service, "/", &[&format!("if-none-match: {tag}")]);
+    assert_eq!((status, body.len()), (304, 0));
+    let (status, ..) = fetched(&service, "/", &["if-none-match: \"another\""]);
+    assert_eq!(status, 200);
+
+    let text = String::from_utf8(page).unwrap();
+    let script = text.split("src=\"").nth(1).and_then(|rest| rest.split('"').next()).expect("a script");
+    let (status, head, _) = fetched(&service, script, &["accept-encoding: br"]);
+    assert_eq!(status, 200);
+    assert!(
+        head.contains("immutable") && head.contains("javascript") && head.contains("content-encoding: br"),
+        "{head}"
+    );
+    let (status, ..) = fetched(&service, "/assets/nothing.js", &[]);
+    assert_eq!(status, 404);
+    let (status, ..) = fetched(&service, "/..%2f..%2fetc/passwd", &[]);
+    assert_eq!(status, 404);
+}

@@ -237,19 +237,18 @@ impl Drawer {
                 if text.is_empty() { " yet" } else { " like that" }
             )?);
         }
-        let width = all.drawers.iter().map(|one| one.name.chars().count()).max().unwrap_or(0).min(40);
+        let mut rows = Vec::new();
         let mut group: Option<&str> = None;
         for one in &all.drawers {
             if one.group.as_deref() != group {
                 group = one.group.as_deref();
-                writeln!(out, "{}", shown(group.unwrap_or_default(), false))?;
+                rows.push(vec![shown(group.unwrap_or_default(), false)]);
             }
-            let width = if group.is_some() { width } else { width + 2 };
-            let name = table::pad(&table::cut(&shown(&one.name, false), width), width);
-            let color = one.color.map(|color| format!("{color:?}").to_ascii_lowercase()).unwrap_or_default();
             let indent = if group.is_some() { "  " } else { "" };
-            writeln!(out, "{}", format!("{indent}{name}  {:>5}  {color}", one.clips).trim_end())?;
+            let color = one.color.map(|color| format!("{color:?}").to_ascii_lowercase()).unwrap_or_default();
+            rows.push(vec![format!("{indent}{}", shown(&one.name, false)), one.clips.to_string(), color]);
         }
+        table::write(out, rows, &[1])?;
         Ok(writeln!(out, "Favorites outside drawers: {}", all.favorites)?)
     }
 }

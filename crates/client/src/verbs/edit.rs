@@ -1,8 +1,9 @@
 //! `yadori edit`: a kept text, changed in the person's own editor; its original compared or put back.
 
-use std::io::{IsTerminal, Write};
+use std::io::Write;
 use std::process::Command;
 
+use anstyle::AnsiColor;
 use clap::Args;
 use yadori_api::{Acted, Compared, Edit as Changed, Part};
 
@@ -10,6 +11,7 @@ use super::{detail, json, told};
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
+use crate::table;
 
 /// Change a text in $VISUAL or $EDITOR
 ///
@@ -83,12 +85,14 @@ impl Edit {
         if self.json {
             return json(out, &compared);
         }
-        let color = std::io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none();
+        let color = table::styled();
+        let dropped = AnsiColor::Red.on_default().strikethrough();
+        let added = AnsiColor::Green.on_default();
         for part in &compared.parts {
             let text = shown(&part.text, true);
             match (part.part, color) {
-                (Part::Dropped, true) => write!(out, "\u{1b}[9;31m{text}\u{1b}[0m")?,
-                (Part::Added, true) => write!(out, "\u{1b}[32m{text}\u{1b}[0m")?,
+                (Part::Dropped, true) => write!(out, "{dropped}{text}{dropped:#}")?,
+                (Part::Added, true) => write!(out, "{added}{text}{added:#}")?,
                 (Part::Dropped, false) => write!(out, "[-{text}-]")?,
                 (Part::Added, false) => write!(out, "{{+{text}+}}")?,
                 _ => write!(out, "{text}")?,

@@ -1,7 +1,8 @@
 //! `yadori list`: the history, newest first, or what a query finds in it; the favorites; a drawer.
 
-use std::io::{IsTerminal, Write};
+use std::io::Write;
 
+use anstyle::Style;
 use clap::Args;
 use jiff::tz::TimeZone;
 use yadori_api::{Excerpt, ExcerptOf, Found, FoundOutline, Hit, Item, Items, Page, Row};
@@ -252,17 +253,20 @@ impl<'r> Line<'r> {
 
 /// Makes the marked characters of a line bold.
 fn bold(text: &str, marks: &[(u32, u32)]) -> String {
+    let style = Style::new().bold();
     let mut out = String::with_capacity(text.len() + marks.len() * 8);
     for (n, c) in (0u32..).zip(text.chars()) {
         if marks.iter().any(|(from, _)| *from == n) {
-            out.push_str("\u{1b}[1m");
+            out.push_str(&style.render().to_string());
         }
         if marks.iter().any(|(_, to)| *to == n) {
-            out.push_str("\u{1b}[22m");
+            out.push_str(&style.render_reset().to_string());
         }
         out.push(c);
     }
-    out.push_str("\u{1b}[22m");
+    if marks.iter().any(|(_, to)| *to as usize >= text.chars().count()) {
+        out.push_str(&style.render_reset().to_string());
+    }
     out
 }
 
@@ -278,46 +282,36 @@ fn print_lines(
     favorites_from: Option<usize>,
 ) -> Result<(), Failure> {
     let zone = TimeZone::system();
-    let marked = std::io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none();
-    let place = |n: usize, row: &Row| match favorites_from {
-        Some(first) => format!("f{}", first + n),
-        None => row.place.to_string(),
-    };
-    let place_width = lines.iter().enumerate().map(|(n, line)| place(n, line.row).len()).max().unwrap_or(1);
-    let id_width = lines.iter().map(|line| line.row.prefix.len()).max().unwrap_or(4);
-    let times: Vec<String> = lines.iter().map(|line| table::when(line.row.copied_at, &zone)).collect();
-    let time_width = times.iter().map(String::len).max().unwrap_or(5);
-    let width = table::width();
-    let fixed = place_width + id_width + time_width + 5 + 4 * 2;
-    let room = width.saturating_sub(fixed).max(20);
-    let from_width = if room >= 60 { 22 } else { 0 };
-    let what_width = room - if from_width > 0 { from_width + 2 } else { 0 };
-    for (n, (line, time)) in lines.iter().zip(&times).enumerate() {
+    let marked = table::styled();
+    let has_room = table::width() >= WIDE;
+    let rows = lines.iter().enumerate().map(|(n, line)| {
         let row = line.row;
-        let copies = if row.copies > 1 { format!(" ×{}", row.copies) } else { String::new() };
-        let kept = match &row.kept {
-            Some(kept) => match &kept.drawer_name {
-                Some(name) => format!(" [{}]", table::cut(&shown(name, false), 16)),
-                None => " [favorite]".into(),
-            },
-            None => String::new(),
+        let place = match favorites_from {
+            Some(first) => format!("f{}", first + n),
+            None => row.place.to_string(),
         };
-        let unsaved = if row.saved { "" } else { " (not saved yet)" };
-        let marks = format!("{copies}{kept}{unsaved}");
-        let what = table::cut(&line.what, what_width.saturating_sub(marks.chars().count()));
-        let padded = table::pad(&format!("{what}{marks}"), what_width);
-        let what = if marked && !line.marks.is_empty() { bold(&padded, &line.marks) } else { padded };
-        let from = table::cut(&table::from(&row.source), from_width);
-        let text = format!(
-            "{:>place_width$}  {:id_width$}  {:>time_width$}  {:5}  {what}  {from}",
-            place(n, row),
-            row.prefix,
-            time,
-            table::kind(row.kind),
-        );
-        writeln!(out, "{}", text.trim_end())?;
-    }
-    Ok(())
+        let what =
+            if marked && !line.marks.is_empty() { bold(&line.what, &line.marks) } else { line.what.clone() };
+        let from = if has_room { table::cut(&table::from(&row.source), FROM) } else { String::new() };
+        let when = table::when(row.copied_at, &zone);
+        vec![place, row.prefix.clone(), when, table::kind(row.kind).to_owned(), what, notes(row), from]
+    });
+    Ok(table::write(out, rows, &[0, 2])?)
+}
+
+/// Columns of a terminal from which on sources are shown, and columns that a source gets at most.
+const WIDE: usize = 90;
+const FROM: usize = 22;
+
+/// How often it was copied, where it is kept, that it is not saved yet.
+fn notes(row: &Row) -> String {
+    let copies = (row.copies > 1).then(|| format!("×{}", row.copies));
+    let kept = row.kept.as_ref().map(|kept| match &kept.drawer_name {
+        Some(name) => format!("[{}]", table::cut(&shown(name, false), 16)),
+        None => "[favorite]".into(),
+    });
+    let unsaved = (!row.saved).then(|| "(not saved yet)".into());
+    [copies, kept, unsaved].into_iter().flatten().collect::<Vec<_>>().join(" ")
 }
 
 #[cfg(test)]
@@ -336,6 +330,7 @@ mod tests {
 
     #[test]
     fn matches_are_bold() {
-        assert_eq!(bold("gas 11", &[(0, 3)]), "\u{1b}[1mgas\u{1b}[22m 11\u{1b}[22m");
+        assert_eq!(bold("gas 11", &[(0, 3)]), "\u{1b}[1mgas\u{1b}[0m 11");
+        assert_eq!(bold("gas", &[(1, 3)]), "g\u{1b}[1mas\u{1b}[0m");
     }
 }

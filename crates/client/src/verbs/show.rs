@@ -161,7 +161,7 @@ impl Show {
 
 fn facts(out: &mut dyn Write, whole: &Detail) -> Result<(), Failure> {
     let row = &whole.row;
-    let mut line = |name: &str, value: &str| writeln!(out, "{}{}", table::pad(name, 11), value);
+    let mut line = |name: &str, value: &str| writeln!(out, "{name:11}{value}");
     line("Clip", &table::cut(&table::line(row), table::width().saturating_sub(12)))?;
     line("Id", &row.id)?;
     line("Place", &row.place.to_string())?;

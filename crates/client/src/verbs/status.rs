@@ -126,7 +126,7 @@ fn verdict(status: &Answer) -> Result<(), Failure> {
 }
 
 fn line(out: &mut dyn Write, name: &str, value: &str) -> Result<(), Failure> {
-    Ok(writeln!(out, "{}{}", table::pad(name, 15), value)?)
+    Ok(writeln!(out, "{name:15}{value}")?)
 }
 
 fn why(out: &mut dyn Write, reason: Option<&str>) -> Result<(), Failure> {

@@ -51,7 +51,7 @@ impl Undo {
             return Ok(writeln!(out, "There is nothing to take back.")?);
         }
         let zone = TimeZone::system();
-        for act in acts.acts.iter().take(SHOWN) {
+        let rows = acts.acts.iter().take(SHOWN).map(|act| {
             let undone = if act.undone { "taken back; `yadori redo` makes it again" } else { "" };
             let until = act.until.map(|at| format!("until {}", table::when(at, &zone))).unwrap_or_default();
             let what = match (&act.first, &act.drawer) {
@@ -60,11 +60,10 @@ impl Undo {
                 (None, None) => String::new(),
             };
             let what = if act.clips > 1 { format!("{} clips: {what}", act.clips) } else { what };
-            let what = table::pad(&table::cut(&what, 40), 40);
-            let (at, name) = (table::when(act.at, &zone), name_of(act.act));
-            let line = format!("{at:>12}  {name:18}  {what}  {until:12}  {undone}");
-            writeln!(out, "{}", line.trim_end())?;
-        }
+            let (at, name) = (table::when(act.at, &zone), name_of(act.act).to_owned());
+            vec![at, name, table::cut(&what, 40), until, undone.to_owned()]
+        });
+        table::write(out, rows, &[0])?;
         let more = acts.acts.len().saturating_sub(SHOWN);
         if more > 0 {
             writeln!(out, "… and {more} before")?;

@@ -61,9 +61,8 @@ pub fn capture(
     let stamp = moment.stamp(state.newest_stamp());
     state.capture(copied.record.clone(), copied.at, stamp);
     if let Some(extra) = copied.extra.as_deref() {
-        if let Some(copies) = state.copies.get_mut(&stamp.device) {
-            copies.ever = copies.ever.saturating_add(extra.copies.saturating_sub(1));
-        }
+        let copies = state.copies.of(stamp.device);
+        copies.ever = copies.ever.saturating_add(extra.copies.saturating_sub(1));
         fill(&mut state, extra, moment);
     }
     // A pinned clip keeps its offer, and so its facts.

@@ -74,14 +74,13 @@ impl History {
     /// Adds clips without putting them in order yet: [`History::put_in_order`] does that for all of them.
     pub fn add(&mut self, clips: impl IntoIterator<Item = StoredClip>) {
         for stored in clips {
-            let (id, state) = (stored.id, stored.state.clone());
-            match stored.into_clip() {
-                Some(clip) => {
+            let id = stored.id;
+            if stored.state.is_there() && stored.facts.is_some() {
+                if let Some(clip) = stored.into_clip() {
                     self.clips.entry(id).or_insert_with(|| Arc::new(clip));
                 }
-                None => {
-                    self.gone.entry(id).or_insert(state);
-                }
+            } else {
+                self.gone.entry(id).or_insert(stored.state);
             }
         }
     }

@@ -55,13 +55,10 @@ impl StoredClip {
         if !self.state.is_there() {
             return None;
         }
-        Some(Clip {
-            id: self.id,
-            state: self.state,
-            facts: self.facts?,
-            ordered_at: self.ordered_at,
-            saved: true,
-        })
+        let (mut state, mut facts) = (self.state, self.facts?);
+        state.shrink();
+        facts.head.shrink_to_fit();
+        Some(Clip { id: self.id, state, facts, ordered_at: self.ordered_at, saved: true })
     }
 }
 

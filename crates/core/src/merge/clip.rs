@@ -4,8 +4,6 @@
 //! A *removal* is a floor: it voids whatever is stamped at or before it, so that a clip copied again comes back fresh.
 //! A *clear* is a floor that is void while the merged clip is pinned. Floors only grow.
 
-use std::collections::BTreeMap;
-
 use serde::{Deserialize, Serialize};
 
 use crate::clip::color::Color;
@@ -14,6 +12,7 @@ use crate::clip::device::DeviceId;
 use crate::clip::id::ClipId;
 use crate::clip::offer::Source;
 use crate::clip::time::Micros;
+use crate::merge::per_device::PerDevice;
 use crate::merge::register::{Written, above, newest};
 use crate::merge::stamp::Stamp;
 
@@ -106,7 +105,7 @@ pub struct ClipState {
     pub made_from: Option<Written<Option<ClipId>>>,
     /// Copies by device.
     #[serde(default)]
-    pub copies: BTreeMap<DeviceId, Copies>,
+    pub copies: PerDevice<Copies>,
     /// The removal floor.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub removed: Option<Stamp>,
@@ -143,7 +142,7 @@ impl ClipState {
         }
         let at = self.copied_at().map_or(at, |known| known.max(at));
         self.copied_at = Some(Written { at: stamp, value: at });
-        self.copies.entry(stamp.device).or_default().ever += 1;
+        self.copies.of(stamp.device).ever += 1;
         self.settle();
     }
 
@@ -182,7 +181,7 @@ impl ClipState {
     /// Makes the number of copies what it was: more of this device's count, or fewer do.
     pub fn count_as(&mut self, wanted: u64, device: DeviceId) {
         let now = self.times_copied();
-        let own = self.copies.entry(device).or_default();
+        let own = self.copies.of(device);
         if wanted > now {
             own.ever += wanted - now;
         } else if wanted < now {
@@ -198,8 +197,8 @@ impl ClipState {
         newest(&mut self.color, &other.color);
         newest(&mut self.kept, &other.kept);
         newest(&mut self.made_from, &other.made_from);
-        for (device, theirs) in &other.copies {
-            let ours = self.copies.entry(*device).or_default();
+        for (device, theirs) in other.copies.iter() {
+            let ours = self.copies.of(device);
             ours.ever = ours.ever.max(theirs.ever);
             ours.removed = ours.removed.max(theirs.removed);
             ours.cleared = ours.cleared.max(theirs.cleared);
@@ -294,6 +293,14 @@ impl ClipState {
         let pinned = self.is_pinned();
         let void = |one: &Copies| if pinned { one.removed } else { one.removed.max(one.cleared) };
         self.copies.values().map(|one| one.ever.saturating_sub(void(one))).sum()
+    }
+
+    /// Gives back room that it does not need: reading it from its written form leaves room for several of everything.
+    pub fn shrink(&mut self) {
+        for offer in &mut self.offers {
+            offer.value.representations.shrink_to_fit();
+        }
+        self.offers.shrink_to_fit();
     }
 
     /// The newest stamp anywhere in it: a change to the clip must exceed it.

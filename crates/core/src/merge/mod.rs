@@ -2,5 +2,6 @@
 
 pub mod clip;
 pub mod drawer;
+pub mod per_device;
 pub mod register;
 pub mod stamp;

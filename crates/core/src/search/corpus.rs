@@ -76,7 +76,7 @@ impl Corpus {
             .unwrap_or_default();
         forms.sort_unstable();
         forms.dedup();
-        let devices: Vec<DeviceId> = state.copies.keys().copied().collect();
+        let devices: Vec<DeviceId> = state.copies.devices().collect();
         let program = offer.and_then(|offer| offer.source.program.clone()).unwrap_or_default();
         let drawer = state.kept().drawer().unwrap_or_default().to_owned();
         let mut flags = 0;

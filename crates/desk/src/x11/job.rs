@@ -6,6 +6,8 @@ use std::collections::VecDeque;
 use yadori_core::clip::mime;
 use yadori_core::{COPY_CAP, Micros, Offer, Representation, Source};
 
+use super::release::release;
+
 /// How long an owner may take for an answer or a chunk, in milliseconds.
 pub(crate) const PATIENCE_MS: u64 = 2_000;
 
@@ -44,8 +46,8 @@ pub(crate) enum Answer {
     Targets(Vec<String>),
     /// A value, its type's name, and its bytes.
     Value(String, Vec<u8>),
-    /// It will come in chunks (INCR, ICCCM section 2.7.2).
-    Chunks(String),
+    /// It will come in chunks (INCR, ICCCM section 2.7.2), of at least so many bytes in all, if the owner is right.
+    Chunks(String, u64),
 }
 
 #[derive(Debug)]
@@ -107,6 +109,11 @@ impl Job {
         self.deadline_ms
     }
 
+    /// Bytes of it in memory, about.
+    pub(crate) fn held(&self) -> u64 {
+        self.size + self.chunks.as_ref().map_or(0, |chunks| chunks.bytes.capacity() as u64)
+    }
+
     pub(crate) fn is_superseded(&self) -> bool {
         self.superseded
     }
@@ -122,7 +129,8 @@ impl Job {
 
     /// The owner is gone: what is complete is kept.
     pub(crate) fn owner_gone(&mut self) -> Outcome {
-        self.chunks = None;
+        let held = self.held();
+        release(self.chunks.take(), held);
         if self.got.is_empty() { Outcome::Unreadable } else { self.finish(false) }
     }
 
@@ -161,8 +169,10 @@ impl Job {
                 let length = bytes.len() as u64;
                 self.take(&kind, bytes, length)
             }
-            (Asked::Content(_), Answer::Chunks(kind)) => {
-                self.chunks = Some(Chunks { kind, bytes: Vec::new(), came: 0 });
+            (Asked::Content(_), Answer::Chunks(kind, at_least)) => {
+                // One that grew would be copied, and what it grew out of overwritten, again and again.
+                let room = usize::try_from(at_least.min(COPY_CAP - self.size)).unwrap_or(0);
+                self.chunks = Some(Chunks { kind, bytes: Vec::with_capacity(room), came: 0 });
                 Next::Wait
             }
             (Asked::Content(_), Answer::Refused | Answer::Targets(_)) => self.next(),
@@ -179,7 +189,7 @@ impl Job {
             if chunks.came <= room {
                 chunks.bytes.extend_from_slice(bytes);
             } else {
-                chunks.bytes = Vec::new(); // only its size is still of interest
+                release(std::mem::take(&mut chunks.bytes), chunks.came); // only its size is still of interest
             }
             return Next::Wait;
         }
@@ -319,7 +329,7 @@ mod tests {
     fn a_copy_above_the_cap_is_measured_and_not_kept() {
         let mut job = job();
         job.answer(targets(&["image/png"]), 0);
-        job.answer(Answer::Chunks("image/png".into()), 0);
+        job.answer(Answer::Chunks("image/png".into(), 0), 0);
         let chunk = vec![1; 8 << 20];
         for _ in 0..10 {
             assert_eq!(job.chunk(&chunk, 1), Next::Wait);
@@ -385,7 +395,7 @@ mod tests {
     fn a_replaced_transfer_that_stalls_is_reported_as_lost() {
         let mut job = job();
         job.answer(targets(&["image/png"]), 0);
-        job.answer(Answer::Chunks("image/png".into()), 0);
+        job.answer(Answer::Chunks("image/png".into(), 0), 0);
         job.chunk(b"half", 1);
         assert_eq!(job.supersede(), Next::Wait);
         assert_eq!(job.expired(), Outcome::Unreadable);
@@ -395,7 +405,7 @@ mod tests {
     fn an_owner_that_dies_in_mid_transfer_leaves_no_half_content() {
         let mut job = job();
         job.answer(targets(&["image/png"]), 0);
-        job.answer(Answer::Chunks("image/png".into()), 0);
+        job.answer(Answer::Chunks("image/png".into(), 0), 0);
         job.chunk(b"half", 1);
         assert_eq!(job.owner_gone(), Outcome::Unreadable);
     }

@@ -25,6 +25,7 @@ use yadori_core::Offer;
 
 use super::job::Job;
 use super::outgoing::Outgoing;
+use super::release::release;
 use super::{Inbox, NoSession};
 use crate::{Command, DeskEvent, Live, TakeError};
 
@@ -299,7 +300,11 @@ impl<'a> Session<'a> {
             Event::PropertyNotify(event) => self.chunk_taken(event.window, event.atom),
             Event::SelectionRequest(event) => self.asked(event),
             Event::SelectionClear(event) if event.selection == self.atoms.CLIPBOARD => {
-                self.owned = None; // transfers under way keep their bytes and end by themselves
+                // Transfers under way keep their bytes and end by themselves.
+                if let Some(Ownership { offer, .. }) = self.owned.take() {
+                    let held = offer.size();
+                    release(offer, held);
+                }
                 Ok(())
             }
             Event::DestroyNotify(event) => {
@@ -329,7 +334,7 @@ impl<'a> Session<'a> {
                     .map(|(owner, offer)| (owner, offer, Instant::now(), event.selection_timestamp));
             }
             if !taken_over {
-                self.last_read = None;
+                self.forget_read();
                 self.say(DeskEvent::Live(Live::Empty));
             }
             return self.answer_saves();

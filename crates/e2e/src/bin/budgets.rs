@@ -1,8 +1,6 @@
 //! `make bench`: the budgets of whole processes, each beside a rival in the same run. Writes a table to standard output.
 //! Figures vary from run to run and machine to machine; ratios within one run are what to compare.
-#![expect(clippy::print_stdout, reason = "printing the table is what this is for")]
 
-use std::io::{Read, Write};
 use std::os::unix::net::UnixStream;
 use std::process::Command;
 use std::time::{Duration, Instant};
@@ -10,11 +8,12 @@ use std::time::{Duration, Instant};
 use anyhow::Result;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPool};
 use yadori_api::Kind;
+use yadori_e2e::measure::{Listener, at, cpu, header, millis, resident, row};
+use yadori_e2e::source::Source;
 use yadori_e2e::{Browser, Display, Service, many, until, until_within};
 
 fn main() -> Result<()> {
-    println!("| what | budget | measured | beside, in the same run |");
-    println!("| --- | --- | --- | --- |");
+    header();
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
     let mut display = Display::start();
     let service = Service::on(&display.name());
@@ -26,138 +25,6 @@ fn main() -> Result<()> {
     starts_and_memory()?;
     runtime.block_on(console())?;
     Ok(())
-}
-
-fn row(what: &str, budget: &str, measured: &str, beside: &str) {
-    println!("| {what} | {budget} | {measured} | {beside} |");
-    let _ = std::io::stdout().flush();
-}
-
-/// The value below which `part` of the sorted values lie.
-fn at(values: &mut [f64], part: f64) -> f64 {
-    values.sort_by(f64::total_cmp);
-    values[((values.len() - 1) as f64 * part).round() as usize]
-}
-
-fn millis(time: Duration) -> f64 {
-    time.as_secs_f64() * 1e3
-}
-
-/// Listens to the service's events and waits for the next saved clip.
-struct Listener(UnixStream, Vec<u8>);
-
-impl Listener {
-    fn on(service: &Service) -> Result<Self> {
-        let mut stream = UnixStream::connect(service.home().join("run/yadori.sock"))?;
-        stream.write_all(b"GET /api/v1/events HTTP/1.1\r\nhost: y\r\n\r\n")?;
-        let mut listener = Self(stream, Vec::new());
-        listener.await_text("event: status")?;
-        Ok(listener)
-    }
-
-    fn await_text(&mut self, wanted: &str) -> Result<Instant> {
-        let mut chunk = [0; 65_536];
-        loop {
-            if let Some(at) = self.1.windows(wanted.len()).position(|part| part == wanted.as_bytes()) {
-                let came = Instant::now();
-                self.1.drain(..at + wanted.len());
-                return Ok(came);
-            }
-            let count = self.0.read(&mut chunk)?;
-            anyhow::ensure!(count > 0, "the events ended");
-            self.1.extend_from_slice(&chunk[..count]);
-        }
-    }
-}
-
-/// A copying program of our own, whose moment of copying is known exactly.
-struct Source {
-    conn: x11rb::rust_connection::RustConnection,
-    window: u32,
-    clipboard: u32,
-    targets: u32,
-    utf8: u32,
-}
-
-impl Source {
-    fn on(display: &Display) -> Result<Self> {
-        use x11rb::connection::Connection;
-        use x11rb::protocol::xproto::{ConnectionExt, CreateWindowAux, WindowClass};
-        let (conn, screen) = x11rb::connect(Some(&display.name()))?;
-        let root = conn.setup().roots[screen].root;
-        let atom =
-            |name: &str| -> Result<u32> { Ok(conn.intern_atom(false, name.as_bytes())?.reply()?.atom) };
-        let (clipboard, targets, utf8) = (atom("CLIPBOARD")?, atom("TARGETS")?, atom("UTF8_STRING")?);
-        let window = conn.generate_id()?;
-        conn.create_window(
-            0,
-            window,
-            root,
-            0,
-            0,
-            1,
-            1,
-            0,
-            WindowClass::INPUT_ONLY,
-            0,
-            &CreateWindowAux::new(),
-        )?;
-        Ok(Self { conn, window, clipboard, targets, utf8 })
-    }
-
-    /// Owns the clipboard and serves `text` for `time`, or until it has been asked for when `once` is set.
-    fn copy(&self, text: &str, time: Duration, once: bool) -> Result<Instant> {
-        use x11rb::connection::Connection;
-        use x11rb::protocol::Event;
-        use x11rb::protocol::xproto::{
-            AtomEnum, ConnectionExt, EventMask, PropMode, SELECTION_NOTIFY_EVENT, SelectionNotifyEvent,
-        };
-        use x11rb::wrapper::ConnectionExt as _;
-        let began = Instant::now();
-        self.conn.set_selection_owner(self.window, self.clipboard, 0u32)?;
-        self.conn.flush()?;
-        while began.elapsed() < time {
-            let Some(event) = self.conn.poll_for_event()? else {
-                std::thread::sleep(Duration::from_micros(50));
-                continue;
-            };
-            let Event::SelectionRequest(asked) = event else { continue };
-            let content = asked.target != self.targets;
-            if content {
-                self.conn.change_property8(
-                    PropMode::REPLACE,
-                    asked.requestor,
-                    asked.property,
-                    self.utf8,
-                    text.as_bytes(),
-                )?;
-            } else {
-                let names = [self.targets, self.utf8];
-                self.conn.change_property32(
-                    PropMode::REPLACE,
-                    asked.requestor,
-                    asked.property,
-                    AtomEnum::ATOM,
-                    &names,
-                )?;
-            }
-            let word = SelectionNotifyEvent {
-                response_type: SELECTION_NOTIFY_EVENT,
-                sequence: 0,
-                time: asked.time,
-                requestor: asked.requestor,
-                selection: asked.selection,
-                target: asked.target,
-                property: asked.property,
-            };
-            self.conn.send_event(false, asked.requestor, EventMask::NO_EVENT, word)?;
-            self.conn.flush()?;
-            if content && once {
-                break;
-            }
-        }
-        Ok(began)
-    }
 }
 
 async fn copies(display: &mut Display, service: &Service) -> Result<()> {
@@ -248,7 +115,7 @@ fn beside_a_large_one(display: &mut Display, service: &Service) -> Result<()> {
     for n in 0..5u8 {
         alone.push(small(format!("alone {n}"), &mut listener)?);
         listener.await_text("event: status")?;
-        listener.1.clear();
+        listener.forget();
         large[0] = n + 1;
         display.copy("image/png", &large);
         listener.await_text("\"live\":{\"state\":\"unknown\"")?;
@@ -362,21 +229,6 @@ fn starts_and_memory() -> Result<()> {
         "",
     );
     Ok(())
-}
-
-/// Megabytes of memory a process has.
-fn resident(pid: u32) -> f64 {
-    let text = std::fs::read_to_string(format!("/proc/{pid}/status")).unwrap_or_default();
-    let line = text.lines().find(|line| line.starts_with("VmRSS")).unwrap_or_default();
-    line.split_whitespace().nth(1).and_then(|kilobytes| kilobytes.parse::<f64>().ok()).unwrap_or(0.0) / 1e3
-}
-
-/// Seconds of processor time a process has had, in the kernel's ticks of a hundredth of a second.
-fn cpu(pid: u32) -> f64 {
-    let text = std::fs::read_to_string(format!("/proc/{pid}/stat")).unwrap_or_default();
-    let after_name = text.rsplit(") ").next().unwrap_or_default();
-    let ticks = after_name.split_whitespace().skip(11).take(2).filter_map(|field| field.parse::<f64>().ok());
-    ticks.sum::<f64>() / 100.0
 }
 
 async fn console() -> Result<()> {

@@ -8,13 +8,13 @@ use yadori_desk::{DeskEvent, DeskEvents, Live, Refused, RefusedBecause};
 use yadori_store::RefusalRow;
 
 use crate::intake::bring_in::submit;
-use crate::intake::reading::{ASIDE, Arrival, read_offer};
+use crate::intake::reading::{Arrival, read_offer};
 use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::state::clock::now;
 use crate::state::health::LiveNow;
 use crate::state::sign_in::carries_link;
-use crate::writer::{Change, Queue};
+use crate::writer::{ASIDE, Change, Queue};
 
 /// Bytes of a text in which a sign-in link is looked for.
 const LINK_BYTES: usize = 1 << 20;

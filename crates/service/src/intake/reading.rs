@@ -5,10 +5,8 @@ use yadori_core::clip::facts::{HEAD_CHARS, HEAD_FILES};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::{DeviceId, Micros, Offer, OfferRecord, RepresentationRecord, read};
 
-use crate::writer::Capture;
+use crate::writer::{ASIDE, Capture};
 
-/// Copies above this are read and staged aside, in bytes.
-pub const ASIDE: u64 = 512 * 1024;
 /// Characters of what is told of a source.
 const SOURCE_CHARS: usize = 400;
 

@@ -127,10 +127,10 @@ async fn load(app: &Shared, location: &Location) -> Result<(Loaded, Vec<yadori_c
     for drawer in store.drawers().await.map_err(read)? {
         history.drawers_mut().put(drawer);
     }
-    let mut clips = Vec::new();
-    store.each_clip(|clip| clips.push(clip)).await.map_err(read)?;
+    // Each goes to its place at once: all of them in a list would take as much memory once more, and leave it in pieces.
+    store.each_clip(|clip| history.add([clip])).await.map_err(read)?;
     let filled = tokio::task::spawn_blocking(move || {
-        history.load(clips);
+        history.put_in_order();
         let long = fill_search(&history, &mut corpus);
         (history, corpus, long)
     });

@@ -9,7 +9,7 @@ use yadori_store::{CHUNK, CommitError, Group, RefusalRow};
 use crate::state::clock::now;
 use crate::state::events::Happening;
 use crate::state::health::LiveNow;
-use crate::writer::change::Capture;
+use crate::writer::change::{ASIDE, Capture};
 use crate::writer::commit::NotCommitted;
 use crate::writer::error::WriteError;
 use crate::writer::mode::Mode;
@@ -155,13 +155,17 @@ impl Writer {
             let text = one.text.as_deref().filter(|_| !self.app.clips.has_whole_text(clip.id));
             self.settle(clip, true, text, true);
         }
-        for one in captures {
+        for mut one in captures {
             for (digest, content) in &one.contents {
                 self.app.at_hand.remember(*digest, content);
             }
             self.settle_live(&one);
-            if let Some(done) = one.done {
+            if let Some(done) = one.done.take() {
                 let _ = done.send(Ok(one.copied.id));
+            }
+            if one.bytes() > ASIDE {
+                // Its memory is overwritten when it is given back, which takes a while: the next copy does not wait.
+                tokio::task::spawn_blocking(move || drop(one));
             }
         }
         if kept {

@@ -12,6 +12,9 @@ use yadori_store::{ActRow, RefusalRow, Store};
 
 use crate::writer::error::WriteError;
 
+/// Copies above this are read, staged and let go of aside, in bytes.
+pub const ASIDE: u64 = 512 * 1024;
+
 /// Where an answer goes.
 pub type Done<T> = oneshot::Sender<Result<T, WriteError>>;
 

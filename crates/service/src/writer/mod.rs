@@ -19,6 +19,6 @@ mod upkeep;
 mod waiting;
 mod worker;
 
-pub use change::{Capture, Change, Done, Loaded, Outcome, Queue, queue};
+pub use change::{ASIDE, Capture, Change, Done, Loaded, Outcome, Queue, queue};
 pub use error::WriteError;
 pub use worker::Writer;

@@ -14,6 +14,7 @@ use yadori_core::clip::reading;
 
 use super::{CLOSING, LATE, Reading, Session, X};
 use crate::x11::job::{Answer, Job, Next, Outcome};
+use crate::x11::release::release;
 use crate::x11::source;
 use crate::{DeskEvent, Live, Refused, RefusedBecause, now};
 
@@ -29,8 +30,11 @@ impl Session<'_> {
             self.end(n, outcome)?;
         }
         let at = now();
-        self.last_read = None;
-        self.let_go = None;
+        self.forget_read();
+        if let Some((_, offer, ..)) = self.let_go.take() {
+            let held = offer.size();
+            release(offer, held);
+        }
         // The end of this window tells a program that is closing from one that empties the clipboard on purpose.
         let watched = if self.outgoing.iter().any(|one| one.requestor == owner) {
             EventMask::PROPERTY_CHANGE | EventMask::STRUCTURE_NOTIFY
@@ -86,7 +90,8 @@ impl Session<'_> {
         }
         let kind = self.name(reply.type_)?.unwrap_or_default();
         if reply.type_ == self.atoms.INCR {
-            return Ok(Answer::Chunks(self.name(event.target)?.unwrap_or_default()));
+            let at_least = reply.value32().and_then(|mut sizes| sizes.next()).unwrap_or(0);
+            return Ok(Answer::Chunks(self.name(event.target)?.unwrap_or_default(), at_least.into()));
         }
         Ok(Answer::Value(kind, reply.value))
     }
@@ -167,7 +172,17 @@ impl Session<'_> {
             Outcome::Unreadable => self.say(refused(RefusedBecause::Unreadable)),
             Outcome::Nothing => {}
         }
+        let held = job.held();
+        release(job, held);
         self.answer_saves()
+    }
+
+    /// What was read is another program's by now.
+    pub(super) fn forget_read(&mut self) {
+        if let Some((_, offer)) = self.last_read.take() {
+            let held = offer.size();
+            release(offer, held);
+        }
     }
 
     /// A doubtful copy was the next one's content under an earlier time, or it was a copy of its own.

@@ -1,0 +1,186 @@
+// Calls to the service. The key is kept in storage bound to this origin and sent with every call; there are no cookies.
+import { EventSourceParserStream, type EventSourceMessage } from 'eventsource-parser/stream';
+
+import { Failure } from '../api/failure';
+import type {
+  Act,
+  Acted,
+  AllDrawers,
+  Color,
+  Compared,
+  Completion,
+  Detail,
+  Filled,
+  Form,
+  Found,
+  FoundOutline,
+  ImportProgress,
+  Insight,
+  Items,
+  Outline,
+  Problem,
+  Row,
+  Status,
+} from '../api/types';
+import type { Page } from '../state/page';
+
+const ROOT = '/api/v1';
+const STORED = 'yadori.key';
+/** The viewer's zone, in which days and hours are meant. */
+export const ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
+
+const query = (wanted: Record<string, string>): string => new URLSearchParams(wanted).toString();
+
+export class Service {
+  #key: string | null;
+  /** Called when the service does not know the key. */
+  onSignedOut: () => void = () => {};
+
+  constructor(private page: Page) {
+    this.#key = page.kept(STORED);
+  }
+
+  get hasKey(): boolean {
+    return this.#key !== null;
+  }
+
+  async signIn(entry: string): Promise<void> {
+    const answer = await this.#post<{ key: string }>('/sign-in', { entry });
+    this.#key = answer.key;
+    this.page.keep(STORED, answer.key);
+  }
+
+  forgetKey(): void {
+    this.#key = null;
+    this.page.keep(STORED, null);
+  }
+
+  status = (): Promise<Status> => this.#json('/status');
+  outline = (): Promise<Outline> => this.#json('/outline');
+  detail = (id: string): Promise<Detail> => this.#json(`/clips/${id}`);
+  rows = async (ids: string[]): Promise<Row[]> => (await this.#post<{ clips: Row[] }>('/rows', { ids })).clips;
+  take = (id: string, form: Form, answers: Record<string, string> = {}): Promise<{ row: Row; filled: boolean }> =>
+    this.#post(`/clips/${id}/take`, { form, answers, zone: ZONE });
+  remove = (ids: string[]): Promise<{ removed: number; grace_seconds: number }> => this.#post('/remove', { ids });
+  undo = (): Promise<Acted> => this.#post('/undo', {});
+  redo = (): Promise<Acted> => this.#post('/redo', {});
+  acts = async (): Promise<Act[]> => (await this.#json<{ acts: Act[] }>('/acts')).acts;
+
+  /** `before`: a clip's or divider's id; an empty text for the end; absent to stay where it is. */
+  pin = (ids: string[], before?: string): Promise<Acted> => this.#post('/keep', { ids, to: { place: 'favorites' }, before });
+  put = (ids: string[], drawer: string, before?: string): Promise<Acted> =>
+    this.#post('/keep', { ids, to: { place: 'drawer', drawer }, before });
+  unpin = (ids: string[]): Promise<Acted> => this.#post('/keep', { ids, to: { place: 'nowhere' } });
+  title = (id: string, title: string): Promise<Acted> => this.#post('/title', { id, title: title || null });
+  paint = (ids: string[], color: Color | null): Promise<Acted> => this.#post('/color', { ids, color });
+  bringUp = (ids: string[]): Promise<Acted> => this.#post('/bring-up', { ids });
+  edit = (id: string, text: string): Promise<Acted> => this.#post(`/clips/${id}/edit`, { text, plain: true });
+  putBack = (id: string): Promise<Acted> => this.#post(`/clips/${id}/put-back`, {});
+  compare = (id: string): Promise<Compared> => this.#json(`/clips/${id}/compare`);
+  draft = async (id: string): Promise<{ text: string; at?: number | null } | null> => {
+    try {
+      return await this.#json(`/clips/${id}/draft`);
+    } catch (why) {
+      if (why instanceof Failure && why.status === 404) return null;
+      throw why;
+    }
+  };
+  /** An empty text lets go of the draft. `last`: the page is closing, and the call must outlive it. */
+  keepDraft = async (id: string, text: string, last = false): Promise<void> => {
+    const headers = { 'content-type': 'application/json' };
+    const keepalive = last && text.length < 15_000;
+    await this.#call(`/clips/${id}/draft`, { method: 'POST', headers, body: JSON.stringify({ text }), keepalive });
+  };
+
+  search = (q: string, limit: number, signal: AbortSignal): Promise<Found> =>
+    this.#json(`/search?${query({ q, limit: `${limit}`, zone: ZONE })}`, signal);
+  searchOutline = (q: string, limit: number, signal: AbortSignal): Promise<FoundOutline> =>
+    this.#json(`/search/outline?${query({ q, limit: `${limit}`, zone: ZONE })}`, signal);
+  complete = async (q: string, cursor: number, signal: AbortSignal): Promise<Completion[]> =>
+    (await this.#json<{ completions: Completion[] }>(`/complete?${query({ q, cursor: `${cursor}` })}`, signal)).completions;
+  insight = (): Promise<Insight> => this.#json(`/insight?${query({ limit: '42', zone: ZONE })}`);
+  fillIns = (text: string | null, clip: string | null, answers: Record<string, string>): Promise<Filled> =>
+    this.#post('/fill-ins', { text, clip, answers, zone: ZONE });
+
+  drawers = (): Promise<AllDrawers> => this.#json('/drawers');
+  favorites = (skip: number, limit: number): Promise<Items> => this.#json(`/favorites?skip=${skip}&limit=${limit}`);
+  items = (drawer: string, skip: number, limit: number): Promise<Items> =>
+    this.#json(`/drawers/${encodeURIComponent(drawer)}?skip=${skip}&limit=${limit}`);
+  newDrawer = (name: string, group: string | null, color: Color | null): Promise<Acted> =>
+    this.#post('/drawers', { name, group, color });
+  changeDrawer = (id: string, change: { name?: string; color?: string; group?: string; before?: string }): Promise<Acted> =>
+    this.#post(`/drawers/${id}/change`, change);
+  removeDrawer = (id: string): Promise<Acted> => this.#post(`/drawers/${id}/remove`, {});
+  newDivider = (drawer: string, name: string, before?: string): Promise<Acted> =>
+    this.#post(`/drawers/${drawer}/dividers`, { name, before });
+  changeDivider = (drawer: string, id: string, change: { name?: string; before?: string }): Promise<Acted> =>
+    this.#post(`/drawers/${drawer}/dividers/${id}/change`, change);
+  removeDivider = (drawer: string, id: string): Promise<Acted> =>
+    this.#post(`/drawers/${drawer}/dividers/${id}/remove`, {});
+  exported = (wanted: Record<string, string>): Promise<Blob> => this.#blob(`/export?${query({ ...wanted, zone: ZONE })}`);
+  exportedClips = async (ids: string[]): Promise<Blob> => {
+    const headers = { 'content-type': 'application/json' };
+    return (await this.#call('/export', { method: 'POST', headers, body: JSON.stringify({ ids }) })).blob();
+  };
+  exportedDrawer = (id: string): Promise<Blob> => this.#blob(`/drawers/${id}/export`);
+
+  /** Sends a file, and tells how far it has come. */
+  async import(file: File, told: (progress: ImportProgress) => void): Promise<void> {
+    const headers = { 'content-type': 'application/octet-stream' };
+    const answer = await this.#call('/import', { method: 'POST', headers, body: file });
+    const reader = answer.body?.pipeThrough(new TextDecoderStream()).getReader();
+    let rest = '';
+    for (;;) {
+      const { value, done } = (await reader?.read()) ?? { value: undefined, done: true };
+      if (done) break;
+      const lines = (rest + value).split('\n');
+      rest = lines.pop() ?? '';
+      lines.filter(Boolean).forEach((line) => told(JSON.parse(line) as ImportProgress));
+    }
+  }
+
+  frame = async (id: string): Promise<string> => (await this.#post<{ path: string }>(`/clips/${id}/frame`, {})).path;
+  picture = (id: string, most: number): Promise<Blob> => this.#blob(`/clips/${id}/picture?most=${most}`);
+  representation = (id: string, n: number): Promise<Blob> => this.#blob(`/clips/${id}/representations/${n}`);
+
+  /** What happens, as it comes (server-sent events; the browser's own EventSource can't carry a key). */
+  async events(lastEventId: string | null): Promise<ReadableStream<EventSourceMessage>> {
+    const headers: Record<string, string> = lastEventId ? { 'last-event-id': lastEventId } : {};
+    const answer = await this.#call('/events', { headers });
+    if (!answer.body) throw new Failure(0, null);
+    return answer.body.pipeThrough(new TextDecoderStream()).pipeThrough(new EventSourceParserStream());
+  }
+
+  async #json<T>(path: string, signal?: AbortSignal): Promise<T> {
+    return (await this.#call(path, signal ? { signal } : {})).json() as Promise<T>;
+  }
+
+  async #blob(path: string): Promise<Blob> {
+    return (await this.#call(path, {})).blob();
+  }
+
+  async #post<T>(path: string, body: unknown): Promise<T> {
+    const headers = { 'content-type': 'application/json' };
+    const answer = await this.#call(path, { method: 'POST', headers, body: JSON.stringify(body) });
+    return answer.json() as Promise<T>;
+  }
+
+  async #call(path: string, options: RequestInit): Promise<Response> {
+    const headers = new Headers(options.headers);
+    if (this.#key) headers.set('authorization', `Bearer ${this.#key}`);
+    let answer: Response;
+    try {
+      answer = await fetch(ROOT + path, { ...options, headers, credentials: 'omit', cache: 'no-store' });
+    } catch (why) {
+      if (options.signal?.aborted) throw why;
+      throw new Failure(0, null);
+    }
+    if (answer.ok) return answer;
+    const problem = (await answer.json().catch(() => null)) as Problem | null;
+    if (answer.status === 401) {
+      this.forgetKey();
+      this.onSignedOut();
+    }
+    throw new Failure(answer.status, problem);
+  }
+}

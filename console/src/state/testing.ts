@@ -1,0 +1,72 @@
+// A browser and a service for tests of the state: time stands still until it is told to go on, answers come when the
+// test gives them.
+import type { ClipEvent, Outline, Row } from '../api/types';
+import type { Service } from '../border/service';
+import type { Page } from './page';
+
+export class TestPage implements Page {
+  fragment = '';
+  kepts = new Map<string, string>();
+  focused: string[] = [];
+  time = 0;
+  #timers: { at: number; work: () => void }[] = [];
+
+  go(fragment: string): void {
+    this.fragment = fragment;
+  }
+  hideFragment(): void {
+    this.fragment = '';
+  }
+  kept = (name: string): string | null => this.kepts.get(name) ?? null;
+  keep(name: string, value: string | null): void {
+    if (value === null) this.kepts.delete(name);
+    else this.kepts.set(name, value);
+  }
+  after(ms: number, work: () => void): () => void {
+    const timer = { at: this.time + ms, work };
+    this.#timers.push(timer);
+    return () => (this.#timers = this.#timers.filter((one) => one !== timer));
+  }
+  withNextFrame(work: () => void): void {
+    this.after(16, work);
+  }
+  focus(id: string): void {
+    this.focused.push(id);
+  }
+  now = (): number => this.time;
+
+  /** Lets time pass, and everything happen that is due by then. */
+  pass(ms: number): void {
+    this.time += ms;
+    const due = this.#timers.filter((one) => one.at <= this.time).sort((a, b) => a.at - b.at);
+    this.#timers = this.#timers.filter((one) => one.at > this.time);
+    due.forEach((one) => one.work());
+  }
+}
+
+export const idOf = (n: number): string => `clip${n}`.padEnd(26, '0');
+
+export const row = (n: number, more: Partial<Row> = {}): Row =>
+  ({ id: idOf(n), kind: 'text', head: `clip ${n}`, copies: 1, copied_at: n * 1e6, place: 1, source: {}, ...more }) as Row;
+
+/** An outline of clips `n - 1 … 0`, newest first. */
+export const outline = (n: number): Outline =>
+  ({
+    ids: Array.from({ length: n }, (_, at) => idOf(n - 1 - at)).join(''),
+    kinds: 't'.repeat(n),
+    times: Array.from({ length: n }, (_, at) => (at === 0 ? n - 1 : 1)),
+    revision: 0,
+  }) as unknown as Outline;
+
+/** The event of a clip that has come to the top. */
+export const arrival = (n: number, revision: number): string => {
+  const event: ClipEvent = { row: row(n), before: null, revision };
+  return JSON.stringify(event);
+};
+
+/** A service that answers what it is given here, and refuses the rest. */
+export function serviceOf(answers: Partial<Record<keyof Service, unknown>>): Service {
+  return new Proxy(answers, {
+    get: (known, name) => known[name as keyof Service] ?? (() => Promise.reject(new Error(`${String(name)} was not expected`))),
+  }) as unknown as Service;
+}

@@ -1,0 +1,47 @@
+<!-- What can be taken back, and made again, in order. -->
+<script lang="ts">
+  import type { Console } from '../../state/console.svelte';
+  import { actName, count, moment, summary, time } from '../../state/words';
+  import KeyHint from '../parts/KeyHint.svelte';
+
+  let { console }: { console: Console } = $props();
+  const acts = $derived.by(() => {
+    void console.acts.version;
+    return console.service.acts();
+  });
+</script>
+
+<main class="min-h-0 min-w-0 grow overflow-y-auto" id="stream" tabindex="-1">
+  <div class="mx-auto max-w-2xl px-5 py-6">
+    <div class="flex items-center gap-2">
+      <h1 class="grow text-base font-semibold">Recent acts</h1>
+      <button type="button" class="btn btn-sm btn-soft" onclick={() => void console.acts.undo()}>Undo <KeyHint of="undo" /></button>
+      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void console.acts.redo()}>Redo <KeyHint of="redo" /></button>
+    </div>
+    <p class="facts mt-1">
+      They are taken back one by one, newest first, wherever they were made on this device, also after a restart. What was removed can be taken
+      back until the time beside it; then it is gone for good. A new act leaves nothing to be made again.
+    </p>
+    {#await acts then list}
+      {#if list.length === 0}
+        <p class="mt-8 text-center" data-empty>There is nothing to take back.</p>
+      {/if}
+      <ol class="mt-4" data-acts>
+        {#each list as act, n (`${act.at}`)}
+          <li class={['border-base-300 flex items-baseline gap-3 border-t py-2', act.undone && 'soft']}>
+            <time class="facts figures w-12" title={moment(act.at / 1000)}>{time(act.at / 1000)}</time>
+            <span class={['shrink-0', act.undone && 'line-through']}>{actName(act.act)}</span>
+            <span class="soft min-w-0 grow truncate">
+              {#if (act.clips ?? 0) > 1}{count(act.clips ?? 0, 'clip')}{#if act.first}, first {summary(act.first)}{/if}{:else if act.first}{summary(act.first)}{:else if act.drawer}{act.drawer}{/if}
+            </span>
+            {#if act.undone}<span class="facts">taken back</span>{/if}
+            {#if act.until}<span class="facts figures shrink-0">until {time(act.until / 1000)}</span>{/if}
+            {#if n === list.findIndex((one) => !one.undone)}<span class="facts shrink-0">next to be taken back</span>{/if}
+          </li>
+        {/each}
+      </ol>
+    {:catch why}
+      <p class="text-error mt-6">They can't be listed now: {why.message}.</p>
+    {/await}
+  </div>
+</main>

@@ -1,0 +1,45 @@
+<!-- Every representation of a clip, to look at and to save. -->
+<script lang="ts">
+  import type { Detail, Row } from '../../api/types';
+  import type { Console } from '../../state/console.svelte';
+  import { saveBlob } from '../../border/files';
+  import { fileNameFor, moment, size } from '../../state/words';
+
+  let { console, row, whole }: { console: Console; row: Row; whole: Promise<Detail> } = $props();
+
+  async function save(n: number, extension: string): Promise<void> {
+    try {
+      saveBlob(await console.service.representation(row.id, n), fileNameFor(row, extension));
+    } catch (why) {
+      console.messages.fail(why);
+    }
+  }
+</script>
+
+{#await whole}
+  <p class="facts">Reading…</p>
+{:then detail}
+  <table class="w-full max-w-2xl" data-holds>
+    <caption class="facts pb-1 text-left">
+      Id {row.id}. A take hands all of these back as they came.
+    </caption>
+    <tbody>
+      {#each detail.representations as one (one.n)}
+        <tr class="border-base-300 border-t">
+          <td class="py-1 pr-3 font-mono text-xs break-all">{one.mime}</td>
+          <td class="facts figures py-1 pr-3 text-right whitespace-nowrap">{size(one.size)}</td>
+          <td class="py-1 text-right">
+            <button class="btn btn-xs btn-ghost" onclick={() => void save(one.n, one.extension)}>Save as file</button>
+          </td>
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+  {#each detail.earlier as earlier (earlier.at)}
+    <p class="facts mt-1">
+      Copied otherwise before, {moment(earlier.at / 1000)}: {earlier.representations.map((one) => one.mime).join(', ')}
+    </p>
+  {/each}
+{:catch why}
+  <p class="text-error">It can't be read now: {why.message}.</p>
+{/await}

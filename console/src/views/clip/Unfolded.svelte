@@ -1,0 +1,118 @@
+<!-- The whole of a clip, and everything one can do to it, with the key for each act on its button. -->
+<script lang="ts">
+  import type { Detail, Row } from '../../api/types';
+  import type { Console } from '../../state/console.svelte';
+  import { saveBlob } from '../../border/files';
+  import { facts, fileNameFor, mailTo, mayBeFollowed, pictureFacts, size } from '../../state/words';
+  import Acts from './Acts.svelte';
+  import Formatted from './Formatted.svelte';
+  import Holds from './Holds.svelte';
+  import Panels from './Panels.svelte';
+  import Picture from '../parts/Picture.svelte';
+
+  let { console, row, inPlace = false }: { console: Console; row: Row; inPlace?: boolean } = $props();
+  let side = $state<'words' | 'formatted' | 'holds'>('words');
+  // Read anew when it was copied again meanwhile.
+  const readWhole = (id: string, _copiedAt: number) => console.list.detail(id);
+  const whole: Promise<Detail> = $derived(readWhole(row.id, row.copied_at));
+  const hasPicture = $derived(row.kind === 'image' || /\.(png|jpe?g|gif|webp|bmp|tiff?|svg)$/i.test(row.files?.[0] ?? ''));
+  const editing = $derived(console.selection.panel === 'edit' || console.selection.panel === 'compare');
+
+  /** The form the clip is known by, as a file. */
+  async function save(): Promise<void> {
+    try {
+      const { representations } = await whole;
+      const one = representations.find(({ mime }) => mime === row.picture?.mime) ?? representations[0];
+      if (one) saveBlob(await console.service.representation(row.id, one.n), fileNameFor(row, one.extension));
+    } catch (why) {
+      console.messages.fail(why);
+    }
+  }
+
+  async function mail(): Promise<void> {
+    try {
+      const address = mailTo(row.title, (await whole).text ?? row.head);
+      if (address) window.location.href = address;
+      else console.messages.tell('It is too long to be handed to mail. Save it as a file and attach that.', { wrong: true });
+    } catch (why) {
+      console.messages.fail(why);
+    }
+  }
+
+  const sides = $derived(
+    [
+      ['words', row.kind === 'image' ? 'Picture' : row.kind === 'files' ? 'Files' : 'Words'],
+      ...(row.formatted ? [['formatted', 'Formatted']] : []),
+      ['holds', 'All it holds'],
+    ] as ['words' | 'formatted' | 'holds', string][],
+  );
+</script>
+
+{#if row.title}<p class="font-medium">{row.title}</p>{/if}
+{#if editing}<!-- shown in the panel below -->{:else if side === 'words'}
+  {#if hasPicture}
+    <div class="py-1"><Picture {row} most={1600} tall={420} /></div>
+    {#if row.kind === 'image'}<p class="facts">{pictureFacts(row)}</p>{/if}
+  {/if}
+  {#if row.kind === 'files'}
+    <ul class="my-1 max-h-72 overflow-y-auto" data-words>
+      {#each row.files ?? [] as path (path)}<li class="break-all">{path}</li>{/each}
+      {#if row.file_count > (row.files?.length ?? 0)}
+        <li class="facts">and {row.file_count - (row.files?.length ?? 0)} more</li>
+      {/if}
+    </ul>
+  {:else if row.kind !== 'image'}
+    {#await whole}
+      <div class="whitespace-pre-wrap break-words" data-words>{row.head}</div>
+    {:then detail}
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <div
+        class="max-h-[55vh] max-w-[78ch] overflow-y-auto whitespace-pre-wrap break-words"
+        data-words
+        role="region"
+        aria-label="The whole text"
+        tabindex={(detail.text?.length ?? 0) > 2_000 ? 0 : -1}
+      >{detail.text?.slice(0, 200_000) ?? row.head}</div>
+      {#if detail.text_cut || (detail.text?.length ?? 0) > 200_000}
+        <p class="facts mt-1">Only the beginning is shown; a take gives all of it.</p>
+      {/if}
+    {:catch why}
+      <div class="whitespace-pre-wrap break-words" data-words>{row.head}</div>
+      <p class="text-error mt-1 text-xs">The rest can't be read now: {why.message}.</p>
+    {/await}
+  {/if}
+{:else if side === 'formatted'}
+  <Formatted {console} {row} />
+{:else}
+  <Holds {console} {row} {whole} />
+{/if}
+
+<p class="facts mt-1">{facts(row).join(' · ')}</p>
+{#if row.source.page}
+  <p class="facts truncate">
+    {#if mayBeFollowed(row.source.page)}
+      <a class="hover:underline" href={row.source.page} target="_blank" rel="noopener noreferrer">{row.source.page}</a>
+    {:else}{row.source.page}{/if}
+  </p>
+{/if}
+
+<div class="mt-1 flex flex-wrap items-center gap-2">
+  <span class="join">
+    {#each sides as [name, label] (name)}
+      <button
+        type="button"
+        class={['btn btn-xs join-item', side === name ? 'bg-base-300 border-base-300' : 'btn-ghost']}
+        aria-pressed={side === name}
+        onclick={() => (side = name)}>{label}</button
+      >
+    {/each}
+  </span>
+  <span class="facts">{size(row.size)}</span>
+  <button type="button" class="btn btn-xs btn-ghost" onclick={() => void save()}>Save as file</button>
+  {#if row.kind !== 'image'}
+    <button type="button" class="btn btn-xs btn-ghost" onclick={() => void mail()}>Mail</button>
+  {/if}
+</div>
+
+<Panels {console} {row} {whole} />
+<Acts {console} {row} {inPlace} />

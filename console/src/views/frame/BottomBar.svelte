@@ -1,0 +1,39 @@
+<!-- On a narrow page the rail is a bar at the bottom. -->
+<script lang="ts">
+  import Bookmark from '@lucide/svelte/icons/bookmark';
+  import HistoryIcon from '@lucide/svelte/icons/history';
+  import Menu from '@lucide/svelte/icons/menu';
+
+  import type { Console } from '../../state/console.svelte';
+  import { summary } from '../../state/words';
+  import Lamp from './Lamp.svelte';
+
+  let { console }: { console: Console } = $props();
+  const view = $derived(console.place.view);
+  const places = [
+    ['history', 'History', HistoryIcon],
+    ['favorites', 'At hand', Bookmark],
+    ['drawers', 'Drawers', Menu],
+  ] as const;
+</script>
+
+<footer class="bg-base-200 border-base-300 border-t sm:hidden">
+  <p class="facts flex items-center gap-2 px-4 pt-1.5">
+    <Lamp look={console.session.lamp.look} breaths={console.arrivals.breaths} />
+    <span class="shrink-0">{console.session.status?.capture.state === 'keeping' ? 'A paste now gives' : console.session.lamp.words}</span>
+    <span class="text-base-content min-w-0 grow truncate">
+      {#if console.session.status?.live.clip}{summary(console.session.status.live.clip)}{:else if console.session.status?.live.state === 'empty'}nothing{/if}
+    </span>
+  </p>
+  <nav aria-label="Places" class="grid grid-cols-3">
+    {#each places as [name, label, Icon] (name)}
+      <a
+        href="#/{name}"
+        aria-current={view === name ? 'page' : undefined}
+        class={['flex flex-col items-center gap-0.5 py-2 text-[11px]', view === name ? 'text-primary font-medium' : 'soft']}
+      >
+        <Icon size={18} aria-hidden="true" />{label}
+      </a>
+    {/each}
+  </nav>
+</footer>

@@ -1,0 +1,50 @@
+<!-- Says in words what the lamp shows, counts today's copies, and shows what an ordinary paste would insert. -->
+<script lang="ts">
+  import type { Console } from '../../state/console.svelte';
+  import { summary, time } from '../../state/words';
+  import Lamp from './Lamp.svelte';
+  import Picture from '../parts/Picture.svelte';
+
+  let { console }: { console: Console } = $props();
+  const live = $derived(console.session.status?.live);
+  const last = $derived(console.session.status?.last_copy_at);
+  const refusal = $derived(console.session.status?.refusals?.[0]);
+</script>
+
+<section
+  aria-label="Capture"
+  class="bg-base-100 border-base-300 rounded-box border px-3 py-2.5"
+  data-capture={console.session.status?.capture.state ?? 'unknown'}
+>
+  <div class="flex items-center gap-2">
+    <Lamp look={console.session.lamp.look} breaths={console.arrivals.breaths} />
+    <span class="font-medium">{console.session.lamp.words}</span>
+  </div>
+  {#if console.session.lamp.reason}
+    <p class="text-error mt-1.5 text-xs leading-snug">{console.session.lamp.reason}</p>
+  {/if}
+  <p class="facts figures mt-1">
+    {console.today} today{#if last}{' · last '}{time(last / 1000)}{/if}{#if console.session.status?.unsaved}{` · ${console.session.status.unsaved} not saved yet`}{/if}
+  </p>
+  <div class="border-base-300 mt-2 border-t pt-2">
+    <p class="facts">A paste now gives{live?.plain ? ', as plain text' : ''}</p>
+    {#if live?.state === 'clip' && live.clip}
+      {#if live.clip.kind === 'image'}
+        <div class="mt-1"><Picture row={live.clip} most={400} tall={64} /></div>
+      {:else}
+        <p class="truncate" data-live>{summary(live.clip)}</p>
+      {/if}
+    {:else if live?.state === 'empty'}
+      <p class="soft" data-live>Nothing</p>
+    {:else if live?.state === 'unkept'}
+      <p class="soft" data-live>Something that is not in the history</p>
+    {:else}
+      <p class="soft" data-live>…</p>
+    {/if}
+  </div>
+  {#if refusal}
+    <p class="facts border-base-300 mt-2 border-t pt-2 leading-snug">
+      Not kept at {time(refusal.at / 1000)}: {refusal.words}
+    </p>
+  {/if}
+</section>

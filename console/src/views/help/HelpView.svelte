@@ -1,0 +1,138 @@
+<!-- Help: keys, the query language with filled examples, fill-ins to try, the first start again, export and import. -->
+<script lang="ts">
+  import type { ImportProgress } from '../../api/types';
+  import { saveBlob } from '../../border/files';
+  import type { Console } from '../../state/console.svelte';
+  import { count } from '../../state/words';
+  import KeysList from './KeysList.svelte';
+
+  let { console }: { console: Console } = $props();
+  const examples: [string, string][] = [
+    ['bunks june', 'both words, anywhere, in any case'],
+    ['"half board"', 'these words as they stand'],
+    ['booking -confirmed', 'with the first word, without the second'],
+    ['kind:image since:7d', 'pictures of the last seven days'],
+    ['from:mail before:yesterday', 'copied from a program, before a day'],
+    ['in:replies', 'what is in a drawer'],
+    ['is:pinned has:html', 'kept, with formatting'],
+    ['hour:9 over:10kb', 'copied between nine and ten, larger than 10 kB'],
+    ['/\\+\\d{2} \\d{3}/', 'a pattern: a telephone number'],
+  ];
+  const fills: [string, string][] = [
+    ['{=date}', 'today, as 2026-11-23'],
+    ['{=date +14d "%d.%m.%Y"}', 'in two weeks, in a form of your own'],
+    ['{=date -1mo long}', 'a month ago, in words'],
+    ['{=time +2h}', 'in two hours'],
+    ['{=clip "Hut line"}', 'the text of another clip, by title'],
+    ['{=ask "Name"}', 'asked when it is taken'],
+    ['{=ask "Nights" "2"}', 'asked, with a proposal'],
+    ['{==', 'the characters {= themselves'],
+  ];
+  let text = $state('Dear {=ask "Name"}, your bunks are kept until {=date +14d long}, {=time}.');
+  let shown = $state('');
+  let problem = $state('');
+  let progress = $state.raw<ImportProgress | null>(null);
+
+  $effect(() => {
+    const asked = text;
+    const timer = setTimeout(() => {
+      console.service.fillIns(asked, null, { Name: 'A. Lindqvist' }).then(
+        (filled) => {
+          shown = filled.text;
+          problem = '';
+        },
+        (why: unknown) => (problem = why instanceof Error ? why.message : String(why)),
+      );
+    }, 150);
+    return () => clearTimeout(timer);
+  });
+
+  function again(): void {
+    console.prefs.welcomed = false;
+    console.prefs.save();
+    console.search.clear();
+    console.go({ view: 'history' });
+  }
+
+  async function save(format: 'zip' | 'csv'): Promise<void> {
+    try {
+      saveBlob(await console.service.exported({ format }), format === 'zip' ? 'yadori-export.zip' : 'yadori.csv');
+    } catch (why) {
+      console.messages.fail(why);
+    }
+  }
+
+  async function bringIn(event: Event): Promise<void> {
+    const field = event.currentTarget as HTMLInputElement;
+    const file = field.files?.[0];
+    if (!file) return;
+    progress = { done: 0, total: 0, added: 0, known: 0, skipped: 0, reasons: [], over: false };
+    try {
+      await console.service.import(file, (line) => (progress = line));
+      if (progress && !progress.over) throw new Error('the import was cut off; choose the file again and it goes on');
+      if (progress?.problem) throw new Error(`${progress.problem}; choose the file again and it goes on`);
+    } catch (why) {
+      console.messages.fail(why);
+    } finally {
+      field.value = '';
+    }
+  }
+</script>
+
+<main class="min-h-0 min-w-0 grow overflow-y-auto" id="stream" tabindex="-1">
+  <div class="mx-auto max-w-4xl px-5 py-6" data-help>
+    <div class="flex items-center gap-2">
+      <h1 class="grow text-base font-semibold">Help</h1>
+      <button type="button" class="btn btn-sm btn-soft" onclick={again}>See the first start again</button>
+    </div>
+    <div class="mt-4 grid gap-x-10 gap-y-7 md:grid-cols-2">
+      <section><KeysList /></section>
+      <section aria-label="Searching">
+        <h2 class="font-semibold">Searching</h2>
+        <p class="facts">Everything must hold. Case and accents do not matter. Try one:</p>
+        <ul class="mt-1.5">
+          {#each examples as [query, what] (query)}
+            <li class="flex items-baseline gap-2 py-0.5">
+              <button type="button" class="bg-base-200 hover:bg-base-300 shrink-0 rounded-md px-1.5 py-0.5 font-mono text-xs" onclick={() => console.find(query)}>{query}</button>
+              <span class="facts">{what}</span>
+            </li>
+          {/each}
+        </ul>
+      </section>
+      <section aria-label="Fill-ins" class="md:col-span-2">
+        <h2 class="font-semibold">Texts that fill themselves in</h2>
+        <p class="facts">A kept text may hold these. They are filled when it is taken; “As copied” takes it as it is written.</p>
+        <div class="mt-2 grid gap-x-10 gap-y-4 md:grid-cols-2">
+          <ul>
+            {#each fills as [written, what] (written)}
+              <li class="flex items-baseline gap-2 py-0.5"><code class="bg-base-200 shrink-0 rounded-md px-1.5 py-0.5 text-xs">{written}</code><span class="facts">{what}</span></li>
+            {/each}
+          </ul>
+          <div>
+            <label class="facts" for="try-fill">Try it here (the answer is “A. Lindqvist”)</label>
+            <textarea id="try-fill" bind:value={text} rows="3" class="border-base-content/25 rounded-field mt-1 w-full border bg-transparent px-2.5 py-1.5" onkeydown={(event) => event.stopPropagation()}></textarea>
+            {#if problem}<p class="text-error text-xs">{problem}.</p>{:else}<p class="bg-base-200 rounded-field px-2.5 py-1.5 whitespace-pre-wrap" data-tried>{shown}</p>{/if}
+          </div>
+        </div>
+      </section>
+      <section aria-label="Taking everything along" class="md:col-span-2">
+        <h2 class="font-semibold">Taking everything along</h2>
+        <p class="facts">A zip holds every clip with its contents, drawers and order; a CSV holds the texts. Bringing the same file in twice changes nothing.</p>
+        <div class="mt-2 flex flex-wrap items-center gap-1.5">
+          <button type="button" class="btn btn-sm btn-soft" onclick={() => void save('zip')}>Export everything</button>
+          <button type="button" class="btn btn-sm btn-ghost" onclick={() => void save('csv')}>Export texts as CSV</button>
+          <label class="btn btn-sm btn-ghost relative">
+            Import a file<input type="file" class="sr-only" accept=".zip,.json,.csv,.txt,text/plain" onchange={(event) => void bringIn(event)} />
+          </label>
+        </div>
+        {#if progress}
+          <p class="mt-2" role="status">
+            {#if !progress.over}<progress class="progress w-40" value={progress.done} max={Math.max(1, progress.total)}></progress>{/if}
+            Brought in {count(progress.added, 'clip')} of {progress.total}{progress.known ? `, ${progress.known} known already` : ''}{progress.skipped ? `, ${progress.skipped} could not be read` : ''}.
+          </p>
+          {#each progress.reasons ?? [] as reason (reason)}<p class="facts">{reason}</p>{/each}
+        {/if}
+      </section>
+    </div>
+  </div>
+</main>

@@ -1,0 +1,100 @@
+<!-- A bar chart (uPlot), read when it is needed. The same numbers stand in a table for those who don't see it. -->
+<script lang="ts">
+  import 'uplot/dist/uPlot.min.css';
+
+  import type uPlot from 'uplot';
+
+  import type { Share } from '../../api/types';
+  import type { Console } from '../../state/console.svelte';
+  import { count } from '../../state/words';
+
+  interface Props {
+    console: Console;
+    shares: Share[];
+    label: (name: string) => string;
+    onpick: (share: Share) => void;
+    tall: number;
+  }
+  let { console, shares, label, onpick, tall }: Props = $props();
+  let box = $state<HTMLElement>();
+  let at = $state<number | null>(null);
+  const shown = $derived(at === null ? null : shares[at]);
+
+  $effect(() => {
+    const node = box;
+    if (!node) return;
+    let chart: uPlot | undefined;
+    let observer: ResizeObserver | undefined;
+    let gone = false;
+    void import('uplot').then(({ default: Plot }) => {
+      if (gone) return;
+      const style = getComputedStyle(document.documentElement);
+      const ink = style.getPropertyValue('--soft').trim();
+      const fill = style.getPropertyValue('--color-primary').trim();
+      const line = style.getPropertyValue('--color-base-300').trim();
+      const bars = Plot.paths.bars?.({ size: [0.72, 40], radius: 0.12 });
+      const axis = { stroke: ink, font: '11px "Inter Variable", sans-serif', ticks: { show: false } };
+      chart = new Plot(
+        {
+          width: node.clientWidth,
+          height: tall,
+          legend: { show: false },
+          cursor: { y: false, points: { show: false }, drag: { x: false, y: false } },
+          scales: { x: { time: false, range: (_, min, max) => [min - 0.6, max + 0.6] }, y: { range: (_, __, max) => [0, Math.max(4, max)] } },
+          series: [{}, { fill, ...(bars ? { paths: bars } : {}), points: { show: false } }],
+          axes: [
+            { ...axis, size: 26, gap: 4, grid: { show: false }, incrs: [1, 2, 3, 4, 7, 14], space: 56, values: (_, ticks) => ticks.map((n) => (Number.isInteger(n) && shares[n] ? label(shares[n].name) : '')) },
+            { ...axis, size: 36, grid: { stroke: line, width: 1 }, incrs: [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000], space: 34 },
+          ],
+          hooks: { setCursor: [(plot) => (at = plot.cursor.idx ?? null)] },
+        },
+        [shares.map((_, n) => n), shares.map((one) => one.clips)],
+        node,
+      );
+      observer = new ResizeObserver(() => chart?.setSize({ width: node.clientWidth, height: tall }));
+      observer.observe(node);
+    });
+    return () => {
+      gone = true;
+      observer?.disconnect();
+      chart?.destroy();
+    };
+  });
+
+  function pick(): void {
+    const one = at === null ? undefined : shares[at];
+    if (one && one.clips > 0) onpick(one);
+  }
+
+  function onKey(event: KeyboardEvent): void {
+    const command = console.keys.command(event, 'chart');
+    const by = command === 'nextBar' ? 1 : command === 'previousBar' ? -1 : 0;
+    if (by !== 0) {
+      event.preventDefault();
+      event.stopPropagation();
+      at = Math.max(0, Math.min(shares.length - 1, (at ?? (by > 0 ? -1 : shares.length)) + by));
+    } else if (command === 'confirm') {
+      event.preventDefault();
+      pick();
+    }
+  }
+</script>
+
+<div
+  class="chart relative mt-1 w-full cursor-pointer"
+  role="slider"
+  aria-label="Chart; arrow keys choose a bar, Enter searches"
+  aria-valuemin={0}
+  aria-valuemax={Math.max(0, shares.length - 1)}
+  aria-valuenow={at ?? 0}
+  aria-valuetext={shown ? `${label(shown.name)}: ${count(shown.clips, 'copy', 'copies')}` : 'nothing chosen'}
+  tabindex="0"
+  style:height="{tall}px"
+  bind:this={box}
+  onclick={pick}
+  onkeydown={onKey}
+  onpointerleave={() => (at = null)}
+></div>
+<p class="facts figures h-5" aria-hidden="true">
+  {#if shown}{label(shown.name)} · {count(shown.clips, 'copy', 'copies')}{/if}
+</p>

@@ -1,0 +1,74 @@
+<!-- How the history is made up. Every bar is a way into a search. -->
+<script lang="ts">
+  import type { Share } from '../../api/types';
+  import type { Console } from '../../state/console.svelte';
+  import { count, size } from '../../state/words';
+  import Chart from './Chart.svelte';
+
+  let { console }: { console: Console } = $props();
+  const insight = $derived(console.service.insight());
+
+  const day = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' });
+  const dayName = (name: string) => day.format(new Date(`${name}T12:00`));
+</script>
+
+{#snippet bars(title: string, shares: Share[], by: 'clips' | 'bytes')}
+  {@const most = Math.max(1, ...shares.map((one) => one[by]))}
+  <section aria-label={title}>
+    <h2 class="font-semibold">{title}</h2>
+    <ul class="mt-2 flex flex-col gap-0.5">
+      {#each shares as one (one.name)}
+        <li>
+          <button
+            type="button"
+            class="hover:bg-base-200 grid w-full grid-cols-[6.5rem_1fr_5.5rem] items-center gap-2 rounded-md px-1.5 py-1 text-left"
+            title="Search for {one.query}"
+            disabled={one.clips === 0}
+            onclick={() => console.find(one.query)}
+          >
+            <span class="truncate">{one.name}</span>
+            <span class="bg-base-200 h-2.5 overflow-hidden rounded-sm"><span class="bar block h-full rounded-sm" style:width="{(100 * one[by]) / most}%"></span></span>
+            <span class="facts figures text-right">{by === 'bytes' ? size(one.bytes) : one.clips.toLocaleString('en')}</span>
+          </button>
+        </li>
+      {/each}
+    </ul>
+  </section>
+{/snippet}
+
+<main class="min-h-0 min-w-0 grow overflow-y-auto" id="stream" tabindex="-1">
+  <div class="mx-auto max-w-4xl px-5 py-6" data-insight>
+    <h1 class="text-base font-semibold">Insight</h1>
+    {#await insight}
+      <p class="facts mt-2">Counting…</p>
+    {:then found}
+      {#if found.all.clips === 0}
+        <p class="mt-8 text-center" data-empty>There is nothing to count yet. Copy something, and come back.</p>
+      {:else}
+        <p class="facts mt-1">{count(found.all.clips, 'clip')}, {size(found.all.bytes)}. Each bar leads to what it counts.</p>
+        <section class="mt-5" aria-label="Copies by day">
+          <h2 class="font-semibold">By day, the last six weeks</h2>
+          <Chart {console} shares={found.days} label={dayName} onpick={(one) => console.find(one.query)} tall={150} />
+        </section>
+        <section class="mt-5" aria-label="Copies by hour">
+          <h2 class="font-semibold">By hour of the day</h2>
+          <Chart {console} shares={found.hours} label={(name) => `${name}:00`} onpick={(one) => console.find(one.query)} tall={120} />
+        </section>
+        <div class="mt-6 grid gap-x-10 gap-y-6 md:grid-cols-2">
+          {@render bars('Kinds', found.kinds, 'clips')}
+          {@render bars('Sources', found.sources, 'clips')}
+          {@render bars('Size by kind', found.kinds, 'bytes')}
+          {@render bars('Size by age', found.ages, 'bytes')}
+        </div>
+      {/if}
+    {:catch why}
+      <p class="text-error mt-4">It can't be counted now: {why.message}.</p>
+    {/await}
+  </div>
+</main>
+
+<style>
+  .bar {
+    background: color-mix(in oklch, var(--color-primary) 65%, var(--color-base-100));
+  }
+</style>

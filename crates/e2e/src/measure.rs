@@ -1,0 +1,93 @@
+//! What measurements need: the table they write, what a process takes, and an ear on the service's events.
+
+#![expect(clippy::print_stdout, reason = "printing the table is what this is for")]
+
+use std::io::{Read, Write};
+use std::os::unix::net::UnixStream;
+use std::time::{Duration, Instant};
+
+use anyhow::Result;
+
+use crate::Service;
+
+/// Writes the head of the table.
+pub fn header() {
+    println!("| what | budget | measured | beside, in the same run |");
+    println!("| --- | --- | --- | --- |");
+}
+
+/// Writes a line of the table.
+pub fn row(what: &str, budget: &str, measured: &str, beside: &str) {
+    println!("| {what} | {budget} | {measured} | {beside} |");
+    let _ = std::io::stdout().flush();
+}
+
+/// The value below which `part` of the sorted values lie.
+pub fn at(values: &mut [f64], part: f64) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[((values.len() - 1) as f64 * part).round() as usize]
+}
+
+/// A time in milliseconds.
+pub fn millis(time: Duration) -> f64 {
+    time.as_secs_f64() * 1e3
+}
+
+/// Listens to the service's events and waits for the next saved clip.
+#[derive(Debug)]
+pub struct Listener(UnixStream, Vec<u8>);
+
+impl Listener {
+    /// Listens from now on.
+    pub fn on(service: &Service) -> Result<Self> {
+        let mut stream = UnixStream::connect(service.home().join("run/yadori.sock"))?;
+        stream.write_all(b"GET /api/v1/events HTTP/1.1\r\nhost: y\r\n\r\n")?;
+        let mut listener = Self(stream, Vec::new());
+        listener.await_text("event: status")?;
+        Ok(listener)
+    }
+
+    /// Waits for a text; gives the moment when it came.
+    pub fn await_text(&mut self, wanted: &str) -> Result<Instant> {
+        let mut chunk = [0; 65_536];
+        loop {
+            if let Some(at) = self.1.windows(wanted.len()).position(|part| part == wanted.as_bytes()) {
+                let came = Instant::now();
+                self.1.drain(..at + wanted.len());
+                return Ok(came);
+            }
+            let count = self.0.read(&mut chunk)?;
+            anyhow::ensure!(count > 0, "the events ended");
+            self.1.extend_from_slice(&chunk[..count]);
+        }
+    }
+
+    /// Forgets what has come so far.
+    pub fn forget(&mut self) {
+        self.1.clear();
+    }
+}
+
+/// Megabytes of memory a process has.
+pub fn resident(pid: u32) -> f64 {
+    of_status(pid, "VmRSS")
+}
+
+/// The most megabytes of memory a process has had so far.
+pub fn peak(pid: u32) -> f64 {
+    of_status(pid, "VmHWM")
+}
+
+fn of_status(pid: u32, field: &str) -> f64 {
+    let text = std::fs::read_to_string(format!("/proc/{pid}/status")).unwrap_or_default();
+    let line = text.lines().find(|line| line.starts_with(field)).unwrap_or_default();
+    line.split_whitespace().nth(1).and_then(|kilobytes| kilobytes.parse::<f64>().ok()).unwrap_or(0.0) / 1e3
+}
+
+/// Seconds of processor time a process has had, in the kernel's ticks of a hundredth of a second.
+pub fn cpu(pid: u32) -> f64 {
+    let text = std::fs::read_to_string(format!("/proc/{pid}/stat")).unwrap_or_default();
+    let after_name = text.rsplit(") ").next().unwrap_or_default();
+    let ticks = after_name.split_whitespace().skip(11).take(2).filter_map(|field| field.parse::<f64>().ok());
+    ticks.sum::<f64>() / 100.0
+}
