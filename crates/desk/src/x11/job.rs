@@ -46,8 +46,8 @@ pub(crate) enum Answer {
     Targets(Vec<String>),
     /// A value, its type's name, and its bytes.
     Value(String, Vec<u8>),
-    /// It will come in chunks (INCR, ICCCM section 2.7.2), of at least so many bytes in all, if the owner is right.
-    Chunks(String, u64),
+    /// It will come in chunks (INCR, ICCCM section 2.7.2).
+    Chunks(String),
 }
 
 #[derive(Debug)]
@@ -60,7 +60,8 @@ enum Asked {
 #[derive(Debug)]
 struct Chunks {
     kind: String,
-    bytes: Vec<u8>,
+    /// As they came: a buffer that grew would be copied, and what it grew out of overwritten, again and again.
+    pieces: Vec<Vec<u8>>,
     /// Bytes that came, also those not kept.
     came: u64,
 }
@@ -111,7 +112,7 @@ impl Job {
 
     /// Bytes of it in memory, about.
     pub(crate) fn held(&self) -> u64 {
-        self.size + self.chunks.as_ref().map_or(0, |chunks| chunks.bytes.capacity() as u64)
+        self.size + self.chunks.as_ref().map_or(0, |chunks| chunks.came)
     }
 
     pub(crate) fn is_superseded(&self) -> bool {
@@ -169,10 +170,8 @@ impl Job {
                 let length = bytes.len() as u64;
                 self.take(&kind, bytes, length)
             }
-            (Asked::Content(_), Answer::Chunks(kind, at_least)) => {
-                // One that grew would be copied, and what it grew out of overwritten, again and again.
-                let room = usize::try_from(at_least.min(COPY_CAP - self.size)).unwrap_or(0);
-                self.chunks = Some(Chunks { kind, bytes: Vec::with_capacity(room), came: 0 });
+            (Asked::Content(_), Answer::Chunks(kind)) => {
+                self.chunks = Some(Chunks { kind, pieces: Vec::new(), came: 0 });
                 Next::Wait
             }
             (Asked::Content(_), Answer::Refused | Answer::Targets(_)) => self.next(),
@@ -180,20 +179,22 @@ impl Job {
     }
 
     /// A chunk came; an empty one ends the transfer.
-    pub(crate) fn chunk(&mut self, bytes: &[u8], now_ms: u64) -> Next {
+    pub(crate) fn chunk(&mut self, bytes: Vec<u8>, now_ms: u64) -> Next {
         self.deadline_ms = now_ms + PATIENCE_MS;
         let room = COPY_CAP - self.size;
         let Some(chunks) = &mut self.chunks else { return Next::Wait };
         if !bytes.is_empty() {
             chunks.came += bytes.len() as u64;
             if chunks.came <= room {
-                chunks.bytes.extend_from_slice(bytes);
+                chunks.pieces.push(bytes);
             } else {
-                release(std::mem::take(&mut chunks.bytes), chunks.came); // only its size is still of interest
+                release(std::mem::take(&mut chunks.pieces), chunks.came); // only its size is still of interest
             }
             return Next::Wait;
         }
-        let Some(Chunks { kind, bytes, came }) = self.chunks.take() else { return Next::Wait };
+        let Some(Chunks { kind, mut pieces, came }) = self.chunks.take() else { return Next::Wait };
+        let bytes = if pieces.len() == 1 { pieces.swap_remove(0) } else { pieces.concat() };
+        release(pieces, came);
         self.take(&kind, bytes, came)
     }
 
@@ -329,12 +330,12 @@ mod tests {
     fn a_copy_above_the_cap_is_measured_and_not_kept() {
         let mut job = job();
         job.answer(targets(&["image/png"]), 0);
-        job.answer(Answer::Chunks("image/png".into(), 0), 0);
+        job.answer(Answer::Chunks("image/png".into()), 0);
         let chunk = vec![1; 8 << 20];
         for _ in 0..10 {
-            assert_eq!(job.chunk(&chunk, 1), Next::Wait);
+            assert_eq!(job.chunk(chunk.clone(), 1), Next::Wait);
         }
-        assert_eq!(job.chunk(b"", 1), Next::Done(Outcome::TooLarge(80 << 20)));
+        assert_eq!(job.chunk(Vec::new(), 1), Next::Done(Outcome::TooLarge(80 << 20)));
     }
 
     #[test]
@@ -395,8 +396,8 @@ mod tests {
     fn a_replaced_transfer_that_stalls_is_reported_as_lost() {
         let mut job = job();
         job.answer(targets(&["image/png"]), 0);
-        job.answer(Answer::Chunks("image/png".into(), 0), 0);
-        job.chunk(b"half", 1);
+        job.answer(Answer::Chunks("image/png".into()), 0);
+        job.chunk(b"half".to_vec(), 1);
         assert_eq!(job.supersede(), Next::Wait);
         assert_eq!(job.expired(), Outcome::Unreadable);
     }
@@ -405,8 +406,8 @@ mod tests {
     fn an_owner_that_dies_in_mid_transfer_leaves_no_half_content() {
         let mut job = job();
         job.answer(targets(&["image/png"]), 0);
-        job.answer(Answer::Chunks("image/png".into(), 0), 0);
-        job.chunk(b"half", 1);
+        job.answer(Answer::Chunks("image/png".into()), 0);
+        job.chunk(b"half".to_vec(), 1);
         assert_eq!(job.owner_gone(), Outcome::Unreadable);
     }
 }

@@ -9,6 +9,8 @@ use crate::store::Store;
 
 /// Bytes of a chunk; contents up to this size travel with the change that needs them.
 pub const CHUNK: usize = 1024 * 1024;
+/// Chunks that are staged in one transaction.
+const AT_ONCE: usize = 6;
 
 impl Store {
     /// Stages a content of any size. Safe to repeat, and to abandon half-way.
@@ -24,13 +26,19 @@ impl Store {
             return Ok(());
         }
         let bytes = content.expose();
-        for (n, chunk) in bytes.chunks(CHUNK).enumerate() {
-            sqlx::query("REPLACE INTO chunks (digest, n, data) VALUES (?, ?, ?)")
-                .bind(&digest.0[..])
-                .bind(i32::try_from(n).unwrap_or(i32::MAX))
-                .bind(chunk)
-                .execute(&self.pool)
-                .await?;
+        let chunks: Vec<&[u8]> = bytes.chunks(CHUNK).collect();
+        for (group, some) in chunks.chunks(AT_ONCE).enumerate() {
+            // Some at a time: each commit waits for the disk.
+            let mut tx = self.pool.begin().await?;
+            for (n, chunk) in some.iter().enumerate() {
+                sqlx::query("REPLACE INTO chunks (digest, n, data) VALUES (?, ?, ?)")
+                    .bind(&digest.0[..])
+                    .bind(i32::try_from(group * AT_ONCE + n).unwrap_or(i32::MAX))
+                    .bind(*chunk)
+                    .execute(&mut *tx)
+                    .await?;
+            }
+            tx.commit().await?;
         }
         // It counts only when all its chunks are there.
         sqlx::query(

@@ -90,8 +90,7 @@ impl Session<'_> {
         }
         let kind = self.name(reply.type_)?.unwrap_or_default();
         if reply.type_ == self.atoms.INCR {
-            let at_least = reply.value32().and_then(|mut sizes| sizes.next()).unwrap_or(0);
-            return Ok(Answer::Chunks(self.name(event.target)?.unwrap_or_default(), at_least.into()));
+            return Ok(Answer::Chunks(self.name(event.target)?.unwrap_or_default()));
         }
         Ok(Answer::Value(kind, reply.value))
     }
@@ -124,7 +123,7 @@ impl Session<'_> {
             return Ok(()); // the property is gone already: no chunk, and not the empty one that ends
         }
         let now_ms = self.now_ms();
-        let next = self.readings[n].job.chunk(&reply.value, now_ms);
+        let next = self.readings[n].job.chunk(reply.value, now_ms);
         self.step(n, next)
     }
 
