@@ -4,7 +4,6 @@
 
 use std::collections::HashMap;
 use std::sync::Arc;
-use std::sync::atomic::AtomicBool;
 
 use zeroize::Zeroize;
 
@@ -15,7 +14,7 @@ use crate::clip::mime;
 use crate::history::drawers::Drawers;
 use crate::history::stored::Clip;
 use crate::merge::clip::Kept;
-use crate::search::index::{Found, Index, SEARCHED_BYTES, Text, facts_are_whole};
+use crate::search::index::{Found, GoOn, Index, SEARCHED_BYTES, Text, facts_are_whole};
 use crate::search::query::Query;
 use crate::search::scan;
 use crate::search::texts::{DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, Spot, TITLED, Texts, WHOLE};
@@ -189,8 +188,8 @@ impl Index for Corpus {
         }
     }
 
-    fn find(&self, query: &Query, drawers: &Drawers, most: usize, stop: &AtomicBool) -> Option<Found> {
-        scan::find(&self.texts, query, drawers, most, stop)
+    fn find(&self, query: &Query, drawers: &Drawers, most: usize, go_on: GoOn<'_>) -> Option<Found> {
+        scan::find(&self.texts, query, drawers, most, go_on)
     }
 
     fn has_whole(&self, id: ClipId) -> bool {
@@ -199,9 +198,9 @@ impl Index for Corpus {
 }
 
 impl Texts {
-    /// The newest `most` clips that match. `None` when `stop` was set meanwhile.
-    pub fn find(&self, query: &Query, drawers: &Drawers, most: usize, stop: &AtomicBool) -> Option<Found> {
-        scan::find(self, query, drawers, most, stop)
+    /// The newest `most` clips that match. `None` when it was given up.
+    pub fn find(&self, query: &Query, drawers: &Drawers, most: usize, go_on: GoOn<'_>) -> Option<Found> {
+        scan::find(self, query, drawers, most, go_on)
     }
 }
 

@@ -1,7 +1,5 @@
 //! What callers of the search see: an index into which clips are put, and which finds the newest that match a query.
 
-use std::sync::atomic::AtomicBool;
-
 use crate::clip::id::ClipId;
 use crate::history::drawers::Drawers;
 use crate::history::stored::Clip;
@@ -19,6 +17,9 @@ pub enum Text<'a> {
     /// What is known already; if nothing is, what the clip's facts hold of it.
     Known,
 }
+
+/// Asked now and then, by every thread that searches: false gives the search up.
+pub type GoOn<'a> = &'a (dyn Fn() -> bool + Sync);
 
 /// Matches, newest first.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -38,8 +39,8 @@ pub trait Index {
     /// Takes a clip out.
     fn remove(&mut self, id: ClipId);
 
-    /// The newest `most` clips that match. `None` when `stop` was set meanwhile.
-    fn find(&self, query: &Query, drawers: &Drawers, most: usize, stop: &AtomicBool) -> Option<Found>;
+    /// The newest `most` clips that match. `None` when it was given up.
+    fn find(&self, query: &Query, drawers: &Drawers, most: usize, go_on: GoOn<'_>) -> Option<Found>;
 
     /// True when all that is searched of this clip's text is there.
     fn has_whole(&self, id: ClipId) -> bool;

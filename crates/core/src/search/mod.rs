@@ -13,5 +13,5 @@ pub mod texts;
 pub mod when;
 
 pub use corpus::Corpus;
-pub use index::{Found, Index, Text, facts_are_whole};
+pub use index::{Found, GoOn, Index, Text, facts_are_whole};
 pub use query::{Query, QueryError, Test};

@@ -8,7 +8,7 @@ use memchr::memmem::Finder;
 use crate::clip::device::DeviceId;
 use crate::clip::time::at;
 use crate::history::drawers::Drawers;
-use crate::search::index::Found;
+use crate::search::index::{Found, GoOn};
 use crate::search::names::drawers_called;
 use crate::search::pattern::Pattern;
 use crate::search::query::{Is, Query, Test};
@@ -148,11 +148,11 @@ pub(super) fn find(
     query: &Query,
     drawers: &Drawers,
     most: usize,
-    stop: &AtomicBool,
+    go_on: GoOn<'_>,
 ) -> Option<Found> {
     let bound = Bound::new(query, texts, drawers);
-    let mut side = scan(&texts.side, &bound, usize::MAX, stop)?;
-    let main = scan(&texts.main, &bound, most.saturating_add(1), stop)?;
+    let mut side = scan(&texts.side, &bound, usize::MAX, go_on)?;
+    let main = scan(&texts.main, &bound, most.saturating_add(1), go_on)?;
     side.sort_by_key(|doc| std::cmp::Reverse(doc.key()));
     let mut ids = Vec::with_capacity((main.len() + side.len()).min(most.saturating_add(1)));
     let mut main = main.into_iter().peekable();
@@ -173,14 +173,14 @@ pub(super) fn find(
     Some(Found { ids, more })
 }
 
-/// The newest matching documents, newest first; at least `wanted` of them, if there are so many. `None` when `stop` was
-/// set.
-fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBool) -> Option<Vec<&'t Doc>> {
+/// The newest matching documents, newest first; at least `wanted` of them, if there are so many. `None` when it was given
+/// up.
+fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, go_on: GoOn<'_>) -> Option<Vec<&'t Doc>> {
     let mut found = Vec::new();
     let newest_first: Vec<&Block> = run.blocks.iter().rev().map(|block| &**block).collect();
     let (first, rest) = newest_first.split_at(newest_first.len().min(ALONE));
     for block in first {
-        if stop.load(Ordering::Relaxed) {
+        if !go_on() {
             return None;
         }
         look(block, bound, &mut found);
@@ -193,16 +193,17 @@ fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBool) -
     }
     let shared = Sharing {
         next: AtomicUsize::new(0),
+        given_up: AtomicBool::new(false),
         done: Mutex::new(Done { whole: 0, found: found.len(), parts: vec![None; rest.len()] }),
     };
     std::thread::scope(|scope| {
         scope.spawn(|| {
-            shared.work(bound, rest, wanted, stop);
+            shared.work(bound, rest, wanted, go_on);
             overwrite_stack();
         });
-        shared.work(bound, rest, wanted, stop);
+        shared.work(bound, rest, wanted, go_on);
     });
-    if stop.load(Ordering::Relaxed) {
+    if shared.given_up.into_inner() {
         return None;
     }
     let Done { whole, parts, .. } = shared.done.into_inner().unwrap_or_else(PoisonError::into_inner);
@@ -215,6 +216,7 @@ fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, stop: &AtomicBool) -
 /// Blocks that two threads take in turn.
 struct Sharing<'t> {
     next: AtomicUsize,
+    given_up: AtomicBool,
     done: Mutex<Done<'t>>,
 }
 
@@ -229,10 +231,15 @@ struct Done<'t> {
 }
 
 impl<'t> Sharing<'t> {
-    fn work(&self, bound: &Bound<'_>, blocks: &[&'t Block], wanted: usize, stop: &AtomicBool) {
+    fn work(&self, bound: &Bound<'_>, blocks: &[&'t Block], wanted: usize, go_on: GoOn<'_>) {
         loop {
             let n = self.next.fetch_add(1, Ordering::Relaxed);
-            if n >= blocks.len() || stop.load(Ordering::Relaxed) {
+            if n >= blocks.len() {
+                return;
+            }
+            if !go_on() {
+                self.given_up.store(true, Ordering::Relaxed);
+                self.next.store(blocks.len(), Ordering::Relaxed);
                 return;
             }
             let mut found = Vec::new();

@@ -242,13 +242,18 @@ impl From<TakeError> for Failure {
 
 impl From<SearchError> for Failure {
     fn from(why: SearchError) -> Self {
-        Self::new(
-            StatusCode::UNPROCESSABLE_ENTITY,
-            "search-too-long",
-            "The search took too long",
-            why.to_string(),
-        )
-        .hint("use a simpler pattern, or a word or a time beside it")
+        let words = why.to_string();
+        match why {
+            SearchError::TooLong => {
+                let title = "The search took too long";
+                Self::new(StatusCode::UNPROCESSABLE_ENTITY, "search-too-long", title, words)
+                    .hint("use a simpler pattern, or a word or a time beside it")
+            }
+            SearchError::Failed => {
+                let title = "The search failed";
+                Self::new(StatusCode::INTERNAL_SERVER_ERROR, "search-failed", title, words)
+            }
+        }
     }
 }
 

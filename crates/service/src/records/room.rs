@@ -46,6 +46,22 @@ impl Disk {
         Ok(())
     }
 
+    /// Stages small contents together, if there is room for them.
+    ///
+    /// # Errors
+    /// Those of the database; none of them is staged then.
+    pub async fn stage_small(
+        &self,
+        store: &Store,
+        contents: &[(Digest, Content)],
+    ) -> Result<(), CommitError> {
+        let bytes: u64 = contents.iter().map(|(_, content)| content.len() as u64).sum();
+        if !self.has_room(bytes * 2) {
+            return Err(CommitError::Full);
+        }
+        store.stage_small(contents, now()).await
+    }
+
     /// Stages one content of any size, if there is room for it.
     ///
     /// # Errors

@@ -1,12 +1,13 @@
-//! A search runs on a thread for such work, on texts that no writer waits for. A few run at once; one is given up when
-//! nobody waits for it any more, and after a while.
+//! A search runs on a thread of its own, on texts that no writer waits for. A few run at once; one is given up when nobody
+//! waits for it any more, and after a while. One that takes long makes way for everything else that wants to run.
 
+use std::cell::Cell;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use jiff::tz::TimeZone;
-use tokio::sync::Semaphore;
+use tokio::sync::{Semaphore, oneshot};
 use yadori_core::search::when::Here;
 use yadori_core::search::{Found, Query, QueryError};
 use yadori_core::text::stack::overwrite_stack;
@@ -19,12 +20,20 @@ static AT_ONCE: Semaphore = Semaphore::const_new(2);
 /// How long one may take, its waiting included.
 pub const LONGEST: Duration = Duration::from_secs(10);
 
+/// How long one may take before it makes way: what a person types is found by then.
+const SOON: Duration = Duration::from_millis(10);
+/// How far it makes way (nice(2)).
+const NICE: i32 = 15;
+
 /// Why a search found nothing out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum SearchError {
     /// It took too long.
     #[error("it was given up after {} seconds", LONGEST.as_secs())]
     TooLong,
+    /// A mistake in the program, or no thread could be had.
+    #[error("the search failed; look at the log, and try again")]
+    Failed,
 }
 
 /// The viewer's zone by its IANA name; this computer's own when none is named.
@@ -54,10 +63,21 @@ impl Drop for Waiting {
     }
 }
 
+thread_local! {
+    static MADE_WAY: Cell<bool> = const { Cell::new(false) };
+}
+
+/// Lets everything else run first on this thread, once and for all: the thread ends with its search.
+fn make_way() {
+    if !MADE_WAY.replace(true) {
+        let _ = rustix::process::setpriority_process(None, NICE);
+    }
+}
+
 /// The newest clips that match. Dropping the future ends the search.
 ///
 /// # Errors
-/// When it took too long.
+/// When it took too long, or failed.
 pub async fn find(app: &App, query: Arc<Query>, most: usize) -> Result<Found, SearchError> {
     let stop = Arc::new(AtomicBool::new(false));
     let waiting = Waiting(stop.clone());
@@ -65,15 +85,28 @@ pub async fn find(app: &App, query: Arc<Query>, most: usize) -> Result<Found, Se
         // Held by the work itself: a search that nobody waits for any more counts until it has ended.
         let turn = AT_ONCE.acquire().await.ok();
         let (texts, drawers) = (app.clips.texts(), app.clips.drawers());
+        let (give, found) = oneshot::channel();
         let work = move || {
-            let found = texts.find(&query, &drawers, most, &stop);
+            let began = Instant::now();
+            let go_on = || {
+                if began.elapsed() > SOON {
+                    make_way();
+                }
+                !stop.load(Ordering::Relaxed)
+            };
+            let found = texts.find(&query, &drawers, most, &go_on);
             drop((texts, turn));
             overwrite_stack();
-            found
+            let _ = give.send(found.unwrap_or_default());
         };
-        tokio::task::spawn_blocking(work).await.ok().flatten().unwrap_or_default()
+        let started = std::thread::Builder::new().name("search".into()).spawn(work);
+        if let Err(why) = started {
+            tracing::error!("no thread for a search: {why}");
+            return Err(SearchError::Failed);
+        }
+        found.await.map_err(|_| SearchError::Failed)
     };
-    let found = tokio::time::timeout(LONGEST, search).await.map_err(|_| SearchError::TooLong);
+    let found = tokio::time::timeout(LONGEST, search).await.unwrap_or(Err(SearchError::TooLong));
     drop(waiting);
     found
 }

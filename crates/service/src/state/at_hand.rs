@@ -5,6 +5,7 @@ use std::collections::{HashMap, VecDeque};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use bytes::Bytes;
+use lru::LruCache;
 use tokio::sync::watch;
 use yadori_core::clip::mime;
 use yadori_core::{Clip, Content, Digest, Offer, Representation};
@@ -12,6 +13,8 @@ use yadori_store::{ReadError, Store};
 
 /// Bytes of recent contents kept at hand.
 const RECENT_BYTES: usize = 8 * 1024 * 1024;
+/// Bytes that each takes beside its own.
+const EACH: usize = 160;
 /// Small pictures kept at hand, and their bytes at most.
 const PICTURES: usize = 60;
 const PICTURE_BYTES: usize = 8 * 1024 * 1024;
@@ -19,12 +22,40 @@ const PICTURE_BYTES: usize = 8 * 1024 * 1024;
 /// A small picture: its type, and its bytes.
 pub type Small = (&'static str, Bytes);
 
+/// The contents that were used last, and their bytes.
+#[derive(Debug)]
+struct Recent {
+    contents: LruCache<Digest, Content>,
+    bytes: usize,
+}
+
+impl Default for Recent {
+    fn default() -> Self {
+        Self { contents: LruCache::unbounded(), bytes: 0 }
+    }
+}
+
+impl Recent {
+    /// Remembers a content, and lets go of those that were used longest ago as far as that is needed.
+    fn put(&mut self, digest: Digest, content: &Content) {
+        let takes = |content: &Content| content.len() + EACH;
+        if self.contents.put(digest, content.clone()).is_none() {
+            self.bytes += takes(content);
+        }
+        while self.bytes > RECENT_BYTES
+            && let Some((_, oldest)) = self.contents.pop_lru()
+        {
+            self.bytes -= takes(&oldest);
+        }
+    }
+}
+
 /// Contents in memory, and the way to those that are not.
 #[derive(Debug)]
 pub struct AtHand {
     store: watch::Sender<Option<Store>>,
     waiting: Mutex<HashMap<Digest, Content>>,
-    recent: Mutex<VecDeque<(Digest, Content)>>,
+    recent: Mutex<Recent>,
     pictures: Mutex<VecDeque<((Digest, u32), Small)>>,
 }
 
@@ -79,19 +110,12 @@ impl AtHand {
         if content.len() > RECENT_BYTES / 2 {
             return;
         }
-        let mut recent = locked(&self.recent);
-        recent.retain(|(known, _)| *known != digest);
-        recent.push_front((digest, content.clone()));
-        let mut bytes = 0;
-        recent.retain(|(_, content)| {
-            bytes += content.len() + 64;
-            bytes <= RECENT_BYTES
-        });
+        locked(&self.recent).put(digest, content);
     }
 
     /// Something that was removed has come to its end: nothing that may hold it stays.
     pub(crate) fn forget(&self) {
-        locked(&self.recent).clear();
+        *locked(&self.recent) = Recent::default();
         locked(&self.pictures).clear();
     }
 
@@ -113,12 +137,8 @@ impl AtHand {
     }
 
     fn in_memory(&self, digest: Digest) -> Option<Content> {
-        locked(&self.waiting).get(&digest).cloned().or_else(|| {
-            locked(&self.recent)
-                .iter()
-                .find(|(known, _)| *known == digest)
-                .map(|(_, content)| content.clone())
-        })
+        let waiting = locked(&self.waiting).get(&digest).cloned();
+        waiting.or_else(|| locked(&self.recent).contents.get(&digest).cloned())
     }
 
     /// A content, from memory or from the records.
@@ -171,5 +191,38 @@ impl AtHand {
             representations.push(Representation { mime: one.mime.clone(), content });
         }
         Ok(Offer { representations, source: record.source.clone(), at: clip.copied_at() })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn content(n: usize, length: usize) -> (Digest, Content) {
+        let content = Content::new(format!("{n:>length$}"));
+        (content.digest(), content)
+    }
+
+    #[test]
+    fn what_was_used_last_stays_at_hand_and_no_more_than_there_is_room_for() {
+        let at_hand = AtHand::default();
+        let (first, kept) = content(0, 1_000);
+        at_hand.remember(first, &kept);
+        for n in 1..20_000 {
+            let (digest, content) = content(n, 1_000);
+            at_hand.remember(digest, &content);
+            // Once more does not count once more.
+            at_hand.remember(digest, &content);
+            assert_eq!(at_hand.in_memory(first).as_ref(), Some(&kept), "it is used all the time");
+        }
+        let recent = locked(&at_hand.recent);
+        let held: usize = recent.contents.iter().map(|(_, content)| content.len() + EACH).sum();
+        assert_eq!(held, recent.bytes);
+        assert!(recent.bytes <= RECENT_BYTES && recent.bytes > RECENT_BYTES - 2_000, "{}", recent.bytes);
+        assert!(recent.contents.contains(&content(19_999, 1_000).0));
+        assert!(!recent.contents.contains(&content(1, 1_000).0));
+        drop(recent);
+        at_hand.forget();
+        assert_eq!(at_hand.in_memory(first), None);
     }
 }

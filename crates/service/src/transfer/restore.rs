@@ -19,8 +19,11 @@ use crate::transfer::parts::is_portion;
 const OLD_LIST: u64 = 4 << 30;
 /// A portion of the list of clips, at most.
 const PORTION: u64 = 64 << 20;
-/// Clips that are received in one step.
+/// Clips, and small contents, that are received in one step.
 const AT_ONCE: usize = 500;
+/// Contents up to this size are staged together, and their bytes in one step.
+const SMALL: usize = 64 << 10;
+const SMALL_BYTES: usize = 4 << 20;
 
 /// Why a backup is not restored. Nothing of it is shown then.
 #[derive(Debug, thiserror::Error)]
@@ -86,6 +89,9 @@ pub struct Receiver<'r> {
 struct Reading {
     head: Option<Head>,
     staged: HashSet<Digest>,
+    /// Small contents that are staged together.
+    small: Vec<(Digest, Content)>,
+    small_bytes: usize,
     clips: Vec<StoredClip>,
     count: u64,
     history: History,
@@ -105,6 +111,8 @@ impl Receiver<'_> {
         let mut reading = Reading {
             head: None,
             staged: HashSet::new(),
+            small: Vec::new(),
+            small_bytes: 0,
             clips: Vec::new(),
             count: 0,
             history,
@@ -194,15 +202,36 @@ impl Receiver<'_> {
                 if content.digest() != digest {
                     return Err(RestoreError::Changed("a content in it"));
                 }
+                if !reading.staged.insert(digest) {
+                    return Ok(());
+                }
                 reading.bytes += content.len() as u64;
-                self.handle.block_on(self.disk.stage_one(self.store, digest, &content))?;
-                reading.staged.insert(digest);
+                if content.is_empty() || content.len() > SMALL {
+                    self.handle.block_on(self.disk.stage_one(self.store, digest, &content))?;
+                    return Ok(());
+                }
+                reading.small_bytes += content.len();
+                reading.small.push((digest, content));
+                if reading.small.len() >= AT_ONCE || reading.small_bytes >= SMALL_BYTES {
+                    self.stage_small(reading)?;
+                }
             }
         }
         Ok(())
     }
 
+    fn stage_small(&self, reading: &mut Reading) -> Result<(), RestoreError> {
+        if reading.small.is_empty() {
+            return Ok(());
+        }
+        self.handle.block_on(self.disk.stage_small(self.store, &reading.small))?;
+        reading.small.clear();
+        reading.small_bytes = 0;
+        Ok(())
+    }
+
     fn keep_clips(&self, reading: &mut Reading) -> Result<(), RestoreError> {
+        self.stage_small(reading)?;
         let clips = std::mem::take(&mut reading.clips);
         if !clips.is_empty() {
             self.handle.block_on(self.store.receive(&clips))?;

@@ -55,6 +55,20 @@ impl Store {
         Ok(())
     }
 
+    /// Stages some contents of at most [`CHUNK`] bytes each, in one transaction. Safe to repeat.
+    ///
+    /// # Errors
+    /// None of them is staged then.
+    pub async fn stage_small(&self, contents: &[(Digest, Content)], now: Micros) -> Result<(), CommitError> {
+        let mut claims = Vec::with_capacity(contents.len());
+        for (digest, _) in contents {
+            claims.push(self.claims.stage(*digest).await);
+        }
+        let mut tx = self.pool.begin().await?;
+        insert_small(&mut tx, contents, now).await?;
+        Ok(tx.commit().await?)
+    }
+
     /// Contents that no clip and no act needs and that were staged before `before`, and chunks of contents that were
     /// never completed: at most `most`, after the digest `after`, in their order. Nothing is deleted; a group that
     /// names them as [`unneeded`](crate::Group::unneeded) does that, if they are still unneeded then.

@@ -1,7 +1,5 @@
 //! The scan against a naive reference, under any sequence of changes.
 
-use std::sync::atomic::AtomicBool;
-
 use jiff::tz::TimeZone;
 use proptest::prelude::*;
 
@@ -188,7 +186,7 @@ proptest! {
             let query = Query::parse(&text, &here()).unwrap();
             let expected: Vec<ClipId> =
                 history.from(1).filter(|clip| matches(clip, &query, history.drawers())).map(|clip| clip.id).collect();
-            let found = corpus.find(&query, history.drawers(), most, &AtomicBool::new(false)).unwrap();
+            let found = corpus.find(&query, history.drawers(), most, &|| true).unwrap();
             prop_assert_eq!(found.more, expected.len() > most);
             prop_assert_eq!(&found.ids, &expected[..expected.len().min(most)], "{}", text);
         }
@@ -223,13 +221,9 @@ fn many_blocks_out_of_order_and_on_two_threads_give_the_same() {
             .map(|clip| clip.id)
             .take(most)
             .collect();
-        assert_eq!(
-            corpus.find(&query, history.drawers(), most, &AtomicBool::new(false)).unwrap().ids,
-            expected,
-            "{text}"
-        );
+        assert_eq!(corpus.find(&query, history.drawers(), most, &|| true).unwrap().ids, expected, "{text}");
     }
-    let stopped = corpus.find(&Query::default(), history.drawers(), 10, &AtomicBool::new(true));
+    let stopped = corpus.find(&Query::default(), history.drawers(), 10, &|| false);
     assert_eq!(stopped, None);
 }
 
@@ -241,7 +235,7 @@ fn a_long_text_is_found_once_it_has_been_read_and_its_title_can_change_then() {
     let mut clip = clip(1, &long, 5);
     let found = |corpus: &Corpus, text: &str| {
         let query = Query::parse(text, &here()).unwrap();
-        corpus.find(&query, &drawers, 9, &AtomicBool::new(false)).unwrap().ids.len()
+        corpus.find(&query, &drawers, 9, &|| true).unwrap().ids.len()
     };
     corpus.put(&clip, &drawers, Text::Known);
     assert!(!corpus.has_whole(clip.id));
@@ -264,7 +258,7 @@ fn removed_text_is_overwritten_at_once_and_only_the_first_mib_is_searched() {
     let clip = clip(1, &text, 5);
     corpus.put(&clip, &drawers, Text::Whole(&text));
     let query = Query::parse("tail", &here()).unwrap();
-    assert!(corpus.find(&query, &drawers, 9, &AtomicBool::new(false)).unwrap().ids.is_empty());
+    assert!(corpus.find(&query, &drawers, 9, &|| true).unwrap().ids.is_empty());
     let held = |corpus: &Corpus| {
         let held = corpus.texts.main.blocks.iter().chain(&corpus.texts.side.blocks);
         held.map(|one| one.text.as_slice()).any(|text| memchr::memmem::find(text, b"secret stone").is_some())
@@ -292,7 +286,7 @@ fn a_search_sees_the_texts_as_they_were_and_no_writer_waits_for_it() {
     }
     let count = |texts: &Texts, words: &str| {
         let query = Query::parse(words, &here()).unwrap();
-        texts.find(&query, &drawers, usize::MAX - 1, &AtomicBool::new(false)).unwrap().ids.len()
+        texts.find(&query, &drawers, usize::MAX - 1, &|| true).unwrap().ids.len()
     };
     assert_eq!((count(&before, "oats"), count(&before, "gas")), (3_000, 0));
     assert_eq!((count(&corpus.texts(), "oats"), count(&corpus.texts(), "gas")), (1_000, 1_000));
