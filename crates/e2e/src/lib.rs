@@ -5,6 +5,7 @@ pub mod browser;
 pub mod display;
 pub mod many;
 pub mod measure;
+pub mod pointer;
 pub mod service;
 pub mod soak;
 pub mod source;

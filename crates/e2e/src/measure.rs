@@ -35,14 +35,20 @@ pub fn millis(time: Duration) -> f64 {
 
 /// Listens to the service's events and waits for the next saved clip.
 #[derive(Debug)]
-pub struct Listener(UnixStream, Vec<u8>);
+pub struct Listener {
+    stream: UnixStream,
+    /// What has come and was not waited for yet.
+    rest: Vec<u8>,
+    /// All that has come.
+    heard: Vec<u8>,
+}
 
 impl Listener {
     /// Listens from now on.
     pub fn on(service: &Service) -> Result<Self> {
         let mut stream = UnixStream::connect(service.home().join("run/yadori.sock"))?;
         stream.write_all(b"GET /api/v1/events HTTP/1.1\r\nhost: y\r\n\r\n")?;
-        let mut listener = Self(stream, Vec::new());
+        let mut listener = Self { stream, rest: Vec::new(), heard: Vec::new() };
         listener.await_text("event: status")?;
         Ok(listener)
     }
@@ -51,20 +57,26 @@ impl Listener {
     pub fn await_text(&mut self, wanted: &str) -> Result<Instant> {
         let mut chunk = [0; 65_536];
         loop {
-            if let Some(at) = self.1.windows(wanted.len()).position(|part| part == wanted.as_bytes()) {
+            if let Some(at) = self.rest.windows(wanted.len()).position(|part| part == wanted.as_bytes()) {
                 let came = Instant::now();
-                self.1.drain(..at + wanted.len());
+                self.rest.drain(..at + wanted.len());
                 return Ok(came);
             }
-            let count = self.0.read(&mut chunk)?;
+            let count = self.stream.read(&mut chunk)?;
             anyhow::ensure!(count > 0, "the events ended");
-            self.1.extend_from_slice(&chunk[..count]);
+            self.rest.extend_from_slice(&chunk[..count]);
+            self.heard.extend_from_slice(&chunk[..count]);
         }
+    }
+
+    /// All that was heard so far, also what was waited for.
+    pub fn heard(&self) -> std::borrow::Cow<'_, str> {
+        String::from_utf8_lossy(&self.heard)
     }
 
     /// Forgets what has come so far.
     pub fn forget(&mut self) {
-        self.1.clear();
+        self.rest.clear();
     }
 }
 

@@ -45,32 +45,50 @@ impl Source {
 
     /// Owns the clipboard and serves `text` for `time`, or until it has been asked for when `once` is set.
     pub fn copy(&self, text: &str, time: Duration, once: bool) -> Result<Instant> {
+        let began = Instant::now();
+        let forms = [(self.utf8, text.as_bytes())];
+        self.serve(&forms, |asked| began.elapsed() < time && !(once && asked == Some(self.utf8)))?;
+        Ok(began)
+    }
+
+    /// Owns the clipboard and serves forms under these names while `go_on` allows it, which hears the name that was
+    /// asked for last, or nothing when nobody asks.
+    pub fn offer(&self, forms: &[(&str, &[u8])], go_on: impl Fn(Option<&str>) -> bool) -> Result<()> {
+        use x11rb::protocol::xproto::ConnectionExt;
+        let atom =
+            |name: &str| -> Result<u32> { Ok(self.conn.intern_atom(false, name.as_bytes())?.reply()?.atom) };
+        let atoms: Vec<(u32, &[u8])> =
+            forms.iter().map(|(name, bytes)| Ok((atom(name)?, *bytes))).collect::<Result<_>>()?;
+        let name_of = |asked: u32| {
+            let at = atoms.iter().position(|(atom, _)| *atom == asked);
+            at.map_or("TARGETS", |at| forms[at].0)
+        };
+        self.serve(&atoms, |asked| go_on(asked.map(name_of)))
+    }
+
+    fn serve(&self, forms: &[(u32, &[u8])], go_on: impl Fn(Option<u32>) -> bool) -> Result<()> {
         use x11rb::connection::Connection;
         use x11rb::protocol::Event;
         use x11rb::protocol::xproto::{
             AtomEnum, ConnectionExt, EventMask, PropMode, SELECTION_NOTIFY_EVENT, SelectionNotifyEvent,
         };
         use x11rb::wrapper::ConnectionExt as _;
-        let began = Instant::now();
         self.conn.set_selection_owner(self.window, self.clipboard, 0u32)?;
         self.conn.flush()?;
-        while began.elapsed() < time {
+        let mut last = None;
+        while go_on(last.take()) {
             let Some(event) = self.conn.poll_for_event()? else {
                 std::thread::sleep(Duration::from_micros(50));
                 continue;
             };
             let Event::SelectionRequest(asked) = event else { continue };
-            let content = asked.target != self.targets;
-            if content {
-                self.conn.change_property8(
-                    PropMode::REPLACE,
-                    asked.requestor,
-                    asked.property,
-                    self.utf8,
-                    text.as_bytes(),
-                )?;
-            } else {
-                let names = [self.targets, self.utf8];
+            let form = forms.iter().find(|(atom, _)| *atom == asked.target);
+            if let Some((atom, bytes)) = form {
+                let mode = PropMode::REPLACE;
+                self.conn.change_property8(mode, asked.requestor, asked.property, *atom, bytes)?;
+            } else if asked.target == self.targets {
+                let mut names = vec![self.targets];
+                names.extend(forms.iter().map(|(atom, _)| *atom));
                 self.conn.change_property32(
                     PropMode::REPLACE,
                     asked.requestor,
@@ -79,6 +97,7 @@ impl Source {
                     &names,
                 )?;
             }
+            let known = form.is_some() || asked.target == self.targets;
             let word = SelectionNotifyEvent {
                 response_type: SELECTION_NOTIFY_EVENT,
                 sequence: 0,
@@ -86,14 +105,12 @@ impl Source {
                 requestor: asked.requestor,
                 selection: asked.selection,
                 target: asked.target,
-                property: asked.property,
+                property: if known { asked.property } else { 0 },
             };
             self.conn.send_event(false, asked.requestor, EventMask::NO_EVENT, word)?;
             self.conn.flush()?;
-            if content && once {
-                break;
-            }
+            last = Some(asked.target);
         }
-        Ok(began)
+        Ok(())
     }
 }

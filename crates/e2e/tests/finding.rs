@@ -2,6 +2,7 @@
 
 use anyhow::Result;
 use serde_json::json;
+use yadori_e2e::pointer::Pointer;
 use yadori_e2e::{Browser, Display, Service, until};
 
 const DOWN: &str = "\u{e015}";
@@ -14,7 +15,12 @@ const NULL: &str = "\u{e000}";
 
 /// A browser signed in to a service, past the first start.
 async fn open(service: &Service) -> Result<Browser> {
-    let browser = Browser::start(None).await?;
+    open_on(service, None).await
+}
+
+/// The same, with a window when a display is given.
+async fn open_on(service: &Service, display: Option<&str>) -> Result<Browser> {
+    let browser = Browser::start(display).await?;
     browser.driver.goto(service.sign_in_link()).await?;
     browser.until("return document.querySelector('#stream[aria-busy=false]')").await?;
     browser
@@ -98,8 +104,7 @@ async fn a_few_letters_find_a_clip_and_enter_takes_the_one_that_was_found() -> R
 }
 
 #[tokio::test]
-async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard_and_where_one_is_dropped()
--> Result<()> {
+async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard() -> Result<()> {
     let display = Display::start();
     let service = Service::on(&display.name());
     add(&service, &["one", "two", "three"]);
@@ -141,19 +146,11 @@ async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard_and_wh
         let list = service.yadori(&["list", "-f"]);
         (list.find(&before[1]) < list.find(&before[0])).then_some(())
     });
-    // What a drop does: the second is dragged before the first, and back again by an undo.
-    let drag = "const items = [...document.querySelectorAll('[data-kept] li[data-id]')]; const data = new DataTransfer(); \
-        const fire = (node, name) => node.dispatchEvent(new DragEvent(name, { bubbles: true, cancelable: true, dataTransfer: data })); \
-        fire(items[1].querySelector('[draggable]'), 'dragstart'); fire(items[0], 'dragenter'); fire(items[0], 'drop'); \
-        fire(items[1].querySelector('[draggable]'), 'dragend')";
-    browser.script(drag).await?;
     let first = |text: &str| {
         let list = service.yadori(&["list", "-f"]);
         list.lines().next().is_some_and(|line| line.contains(text)).then_some(())
     };
-    until("the dragged order", || first(&before[0]));
-    browser.press("u").await?;
-    until("the order before", || first(&before[1]));
+    until("the order", || first(&before[1]));
     browser
         .until(&format!(
             "return document.querySelector('[data-kept] [data-summary]').textContent.trim() === {:?}",
@@ -162,6 +159,46 @@ async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard_and_wh
         .await?;
     browser.press("1").await?;
     until("f1 is taken", || display.paste_text().filter(|text| *text == before[1]));
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_favorite_is_put_in_another_place_by_dragging_it_with_a_pointer() -> Result<()> {
+    let display = Display::start();
+    let service = Service::on(&display.name());
+    add(&service, &["one", "two", "three"]);
+    service.yadori(&["pin", "1", "2", "3"]);
+    let order = || -> Vec<String> {
+        let list = service.yadori(&["list", "-f"]);
+        let words = list
+            .lines()
+            .filter_map(|line| ["one", "two", "three"].into_iter().find(|word| line.contains(word)));
+        words.map(str::to_owned).collect()
+    };
+    let before = order();
+    assert_eq!(before.len(), 3);
+    let browser = open_on(&service, Some(&display.name())).await?;
+    browser.driver.goto(format!("{}#/favorites", service.address())).await?;
+    browser.until("return document.querySelectorAll('[data-kept=favorites] li').length === 3").await?;
+    let pointer = Pointer::of(&display)?;
+    // Its grip shows when the pointer is over the row.
+    pointer.move_to(browser.place_of("[data-kept] li:nth-of-type(3) [data-summary]").await?)?;
+    pointer.move_to(browser.place_of("[data-kept] li:nth-of-type(3) [draggable]").await?)?;
+    pointer.press()?;
+    let (x, y) = browser.place_of("[data-kept] li:nth-of-type(1) [data-summary]").await?;
+    pointer.move_to((x, y))?;
+    browser.until("return document.querySelector('[data-kept] li.drop-before')").await?;
+    // A hand is never quite still: the browser asks once more whether it may be dropped here.
+    let over = "addEventListener('dragover', () => (window.__over = true))";
+    browser.script(over).await?;
+    pointer.move_to((x + 9, y + 3))?;
+    browser.until("return window.__over").await?;
+    pointer.release()?;
+    let dragged = [&before[2], &before[0], &before[1]].map(Clone::clone).to_vec();
+    until("the dragged order", || (order() == dragged).then_some(()));
+    browser.press("u").await?;
+    until("the order before", || (order() == before).then_some(()));
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }

@@ -1,10 +1,16 @@
 //! A copy is kept: by real programs, through every interruption.
 
 use std::collections::HashSet;
+use std::path::PathBuf;
 use std::process::Command;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use yadori_api::{CaptureState, DatabaseState, Kind, LiveState};
+use yadori_e2e::measure::Listener;
+use yadori_e2e::source::Source;
+use yadori_e2e::traces::{in_files, in_memory};
 use yadori_e2e::{Display, Service, until, until_within};
 
 /// Bytes that do not compress, as a picture's do not. They begin like a PNG.
@@ -68,17 +74,57 @@ fn what_is_copied_is_kept_and_handed_back_in_every_kind() {
     assert_eq!(service.list(10).len(), 4);
 }
 
+/// Copies a text as password managers do: with the hint beside it, and for as long as `meanwhile` takes.
+fn copy_secret(source: &Source, text: &str, meanwhile: impl FnOnce()) -> Vec<String> {
+    let (asked, over) = (Mutex::new(Vec::new()), AtomicBool::new(false));
+    let go_on = |name: Option<&str>| {
+        asked.lock().unwrap().extend(name.map(str::to_owned));
+        !over.load(Ordering::Relaxed)
+    };
+    std::thread::scope(|scope| {
+        let forms = [(HINT, b"secret".as_slice()), ("UTF8_STRING", text.as_bytes())];
+        let go_on = &go_on;
+        scope.spawn(move || source.offer(&forms, go_on).unwrap());
+        until("a look at the hint", || asked.lock().unwrap().iter().any(|name| name == HINT).then_some(()));
+        meanwhile();
+        over.store(true, Ordering::Relaxed);
+    });
+    asked.into_inner().unwrap()
+}
+
+const HINT: &str = "x-kde-passwordManagerHint";
+
 #[test]
 fn a_copy_that_a_program_marks_as_secret_leaves_no_trace() {
     let mut display = Display::start();
     let service = Service::on(&display.name());
-    display.copy("x-kde-passwordManagerHint", b"secret");
-    until("the secret on the clipboard", || display.paste("x-kde-passwordManagerHint"));
-    display.copy_text("after the secret");
-    service.await_clip("after the secret");
-    assert_eq!(service.list(10).len(), 1);
+    let mut events = Listener::on(&service).unwrap();
+    // Words that are nowhere else, also not in the service's own files.
+    let secret = |n: u32| format!("quartz{}heron", n * 7_919 + 104_729);
+    let source = Source::on(&display).unwrap();
+    for n in 0..6 {
+        let after = format!("after the secret {n}");
+        let asked = copy_secret(&source, &secret(n), || {
+            display.copy_text(&after);
+            service.await_clip(&after);
+        });
+        assert!(!asked.iter().any(|name| name == "UTF8_STRING"), "its content was asked for: {asked:?}");
+        events.await_text(&after).unwrap();
+    }
+    assert_eq!(service.list(20).len(), 6);
     let status = service.status().unwrap();
     assert!(status.refusals.is_empty(), "not even that it happened: {:?}", status.refusals);
+    let logged = std::fs::read_to_string(service.errors_file()).unwrap_or_default();
+    for n in 0..6 {
+        let word = secret(n);
+        assert!(!events.heard().contains(&word) && !logged.contains(&word));
+        assert_eq!(in_files(service.home(), &word), Vec::<PathBuf>::new());
+        assert_eq!(in_memory(service.pid(), &word), Vec::<String>::new());
+        assert_eq!(in_memory(service.database_pid(), &word), Vec::<String>::new());
+    }
+    // The look finds what is there: an ordinary copy is in memory and in the records.
+    assert!(!in_memory(service.pid(), "after the secret 5").is_empty());
+    assert!(!in_files(service.home(), "after the secret 5").is_empty());
 }
 
 #[test]
