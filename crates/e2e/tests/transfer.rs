@@ -124,21 +124,15 @@ fn a_drawer_travels_as_one_file_and_texts_as_csv_and_lines() {
     add(&other, "clip 5, é 山");
     other.yadori(&["drawer", "import", &at("drawer.json")]);
     let list = |service: &Service| -> Vec<String> {
-        service
-            .yadori(&["list", "-d", "Réplies"])
-            .lines()
-            .map(|line| {
-                line.split("text   ")
-                    .last()
-                    .unwrap_or_default()
-                    .split(" [")
-                    .next()
-                    .unwrap_or_default()
-                    .trim()
-                    .to_owned()
-            })
-            .collect()
+        let read: Vec<yadori_api::Item> =
+            serde_json::from_str(&service.yadori(&["list", "-d", "Réplies", "--json"])).unwrap();
+        let words = |item: yadori_api::Item| match item {
+            yadori_api::Item::Clip(row) => row.head,
+            yadori_api::Item::Divider(divider) => format!("── {}", divider.name),
+        };
+        read.into_iter().map(words).collect()
     };
+    assert_eq!(list(&service).len(), 5);
     assert_eq!(list(&other), list(&service));
     other.yadori(&["drawer", "import", &at("drawer.json")]);
     assert_eq!(list(&other), list(&service));
