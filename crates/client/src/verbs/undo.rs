@@ -61,7 +61,7 @@ impl Undo {
             };
             let what = if act.clips > 1 { format!("{} clips: {what}", act.clips) } else { what };
             let (at, name) = (table::when(act.at, &zone), name_of(act.act).to_owned());
-            vec![at, name, table::cut(&what, 40), until, undone.to_owned()]
+            vec![at, name, what, until, undone.to_owned()]
         });
         table::write(out, rows, &[0])?;
         let more = acts.acts.len().saturating_sub(SHOWN);
