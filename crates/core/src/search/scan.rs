@@ -14,7 +14,7 @@ use crate::search::pattern::Pattern;
 use crate::search::query::{Is, Query, Test};
 use crate::search::texts::{Block, DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, TITLED, Texts};
 use crate::text::fold::{PART, fold};
-use crate::text::stack::overwrite_stack;
+use crate::text::stack::overwrite_stack_of_scan;
 
 /// Blocks that one thread looks at before it is worth starting a second.
 const ALONE: usize = 3;
@@ -199,7 +199,7 @@ fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, go_on: GoOn<'_>) -> 
     std::thread::scope(|scope| {
         scope.spawn(|| {
             shared.work(bound, rest, wanted, go_on);
-            overwrite_stack();
+            overwrite_stack_of_scan();
         });
         shared.work(bound, rest, wanted, go_on);
     });
