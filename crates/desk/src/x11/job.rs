@@ -11,6 +11,9 @@ use super::release::release;
 /// How long an owner may take for an answer or a chunk, in milliseconds.
 pub(crate) const PATIENCE_MS: u64 = 2_000;
 
+/// Small chunks are gathered in pieces of this size, in bytes.
+const PIECE: usize = 64 << 10;
+
 /// What to do next.
 #[derive(Debug, PartialEq)]
 pub(crate) enum Next {
@@ -186,7 +189,11 @@ impl Job {
         if !bytes.is_empty() {
             chunks.came += bytes.len() as u64;
             if chunks.came <= room {
-                chunks.pieces.push(bytes);
+                match chunks.pieces.last_mut() {
+                    // Each of many small ones would take more room than it holds.
+                    Some(last) if last.len() + bytes.len() <= PIECE => last.extend_from_slice(&bytes),
+                    _ => chunks.pieces.push(bytes),
+                }
             } else {
                 release(std::mem::take(&mut chunks.pieces), chunks.came); // only its size is still of interest
             }
@@ -336,6 +343,20 @@ mod tests {
             assert_eq!(job.chunk(chunk.clone(), 1), Next::Wait);
         }
         assert_eq!(job.chunk(Vec::new(), 1), Next::Done(Outcome::TooLarge(80 << 20)));
+    }
+
+    #[test]
+    fn many_small_chunks_become_one_content_and_take_little_more_room_than_it() {
+        let mut job = job();
+        job.answer(targets(&["image/png"]), 0);
+        job.answer(Answer::Chunks("image/png".into()), 0);
+        let whole: Vec<u8> = (0..700_000_u32).map(|n| (n % 251) as u8).collect();
+        for chunk in whole.chunks(7) {
+            assert_eq!(job.chunk(chunk.to_vec(), 1), Next::Wait);
+        }
+        assert!(job.chunks.as_ref().unwrap().pieces.len() <= whole.len() / (PIECE - 7) + 1);
+        let Next::Done(Outcome::Copied { offer, .. }) = job.chunk(Vec::new(), 1) else { panic!() };
+        assert!(offer.representations[0].content.expose() == &whole);
     }
 
     #[test]
