@@ -2,8 +2,7 @@
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use yadori_core::{
-    Class, Clip, ClipId, ClipState, DeviceId, Facts, History, Offer, OfferRecord, Source, Stamp, StoredClip,
-    read,
+    Class, Clip, ClipId, ClipState, DeviceId, Facts, History, Offer, OfferRecord, Stamp, StoredClip, read,
 };
 
 const DEVICE: DeviceId = DeviceId([1; 16]);
@@ -12,7 +11,7 @@ fn clip(n: i64) -> Clip {
     let text = format!("clip {n}");
     let mut state = ClipState::default();
     let stamp = Stamp { wall_ms: n as u64, counter: 0, device: DEVICE };
-    state.capture(OfferRecord { representations: vec![], source: Source::default() }, n, stamp);
+    state.capture(OfferRecord { representations: vec![], ..OfferRecord::default() }, n, stamp);
     Clip {
         id: ClipId::of(Class::Text, &[text.as_bytes()]),
         state,

@@ -18,7 +18,7 @@ pub use clip::content::{Content, Digest};
 pub use clip::device::DeviceId;
 pub use clip::facts::{Facts, Kind, Picture};
 pub use clip::id::{Class, ClipId};
-pub use clip::offer::{COPY_CAP, Offer, Representation, Source};
+pub use clip::offer::{COPY_CAP, NAME_BYTES, Offer, REPRESENTATIONS, Representation, Source};
 pub use clip::reading::{Reading, read};
 pub use clip::time::Micros;
 pub use history::address::{Address, AddressError};

@@ -57,10 +57,13 @@ pub enum DeskState {
 pub enum Live {
     /// Nothing.
     Empty,
-    /// What another program copied at this time; a [`DeskEvent::Copied`] or [`DeskEvent::Refused`] follows.
+    /// What another program copied at this time; a [`DeskEvent::Copied`] or [`DeskEvent::Refused`] follows, or
+    /// [`Live::Empty`] when there is nothing in it.
     Theirs(Micros),
-    /// What was last taken, or what a program that has since closed had copied.
-    Ours,
+    /// What was last taken.
+    Taken,
+    /// What a program had copied at this time that has closed since.
+    TakenOver(Micros),
 }
 
 /// A copy that is not kept.
@@ -79,7 +82,7 @@ pub struct Refused {
 pub enum RefusedBecause {
     /// Larger than the cap. Carries its size in bytes, as far as it was read.
     TooLarge(u64),
-    /// The program asked not to record it. Nothing else is known of it.
+    /// The program asked not to record it, or was gone before that could be read. Nothing else is known of it.
     DoNotRecord,
     /// The program did not answer, or ended while its copy was being read.
     Unreadable,

@@ -28,7 +28,7 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
             if let Ok(mut live) = live.lock() {
                 *live = Some(offer);
             }
-            let _ = tell.send(DeskEvent::Live(Live::Ours));
+            let _ = tell.send(DeskEvent::Live(Live::Taken));
             let _ = done.send(Ok(()));
         }
     });
@@ -42,7 +42,7 @@ impl Stage {
         let at = now();
         let _ = self.tell.send(DeskEvent::Live(Live::Theirs(at)));
         let source = Source { program: Some("stage".into()), ..Source::default() };
-        let offer = Arc::new(Offer { representations, source: source.clone(), at });
+        let offer = Arc::new(Offer { representations, source: source.clone(), at, ..Offer::default() });
         if let Ok(mut live) = self.live.lock() {
             *live = Some(offer.clone());
         }

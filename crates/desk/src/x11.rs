@@ -4,6 +4,8 @@
 
 mod job;
 mod outgoing;
+mod picture;
+mod process;
 mod release;
 mod session;
 mod source;

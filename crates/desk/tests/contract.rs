@@ -84,8 +84,8 @@ async fn holds(desk: &Desk, events: &mut DeskEvents, programs: &mut dyn Programs
             Representation::new("text/html", "<b>gas</b> 11 kg".as_bytes().to_vec()),
             Representation::new("image/png", large.clone()),
         ],
-        source: Default::default(),
         at: 1,
+        ..Offer::default()
     });
     desk.take(taken.clone()).await.expect("taken");
     assert_eq!(programs.paste("UTF8_STRING").unwrap(), b"gas 11 kg");

@@ -36,7 +36,7 @@ async fn desk_on(display: &Display) -> (Desk, DeskEvents) {
 fn offer(parts: &[(&str, &[u8])]) -> Arc<Offer> {
     let representations =
         parts.iter().map(|(mime, bytes)| Representation::new(*mime, bytes.to_vec())).collect();
-    Arc::new(Offer { representations, source: Default::default(), at: 1 })
+    Arc::new(Offer { representations, at: 1, ..Offer::default() })
 }
 
 /// How a program answers when its copy is asked for.
@@ -252,7 +252,7 @@ async fn what_a_program_copied_is_pasteable_after_it_was_closed() {
     let program = display.copy_text("left behind");
     next_copy(&mut events).await;
     display.kill(program);
-    until(&mut events, |event| matches!(event, DeskEvent::Live(Live::Ours))).await;
+    until(&mut events, |event| matches!(event, DeskEvent::Live(Live::TakenOver(_)))).await;
     assert_eq!(display.paste_text().as_deref(), Some("left behind"));
 }
 

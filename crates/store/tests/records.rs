@@ -11,7 +11,7 @@ use tempfile::TempDir;
 use yadori_core::acts::ActKind;
 use yadori_core::{
     Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RefusalReason,
-    RepresentationRecord, Source, Stamp, StoredClip,
+    RepresentationRecord, Stamp, StoredClip,
 };
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
 use yadori_store::{
@@ -116,7 +116,7 @@ fn clip(text: &str, at: u64) -> (StoredClip, (Digest, Content)) {
     };
     let mut state = ClipState::default();
     state.capture(
-        OfferRecord { representations: vec![record], source: Source::default() },
+        OfferRecord { representations: vec![record], ..OfferRecord::default() },
         at as i64,
         stamp(at),
     );
@@ -217,7 +217,7 @@ async fn staging_committing_removing_and_collecting_at_once_destroy_no_content()
             digest: content.digest(),
         };
         let mut state = ClipState::default();
-        state.capture(OfferRecord { representations: vec![record], source: Source::default() }, 1, stamp(1));
+        state.capture(OfferRecord { representations: vec![record], ..OfferRecord::default() }, 1, stamp(1));
         let facts = Some(Facts::of_text("", content.len() as u64, false));
         let id = ClipId::of(Class::Image, &[content.expose()]);
         (StoredClip { id, state, facts, ordered_at: 1 }, content)

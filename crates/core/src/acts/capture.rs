@@ -95,14 +95,13 @@ mod tests {
     use super::*;
     use crate::clip::device::DeviceId;
     use crate::clip::id::Class;
-    use crate::clip::offer::Source;
     use crate::merge::stamp::HybridClock;
 
     fn copied(at: Micros) -> Copied {
         Copied {
             id: ClipId::of(Class::Text, &[b"oats"]),
             facts: Facts::of_text("oats", 4, false),
-            record: OfferRecord { representations: Vec::new(), source: Source::default() },
+            record: OfferRecord { representations: Vec::new(), ..OfferRecord::default() },
             at,
             at_start: false,
             on_top: true,

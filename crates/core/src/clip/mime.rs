@@ -1,5 +1,4 @@
-//! Names of representations: MIME types, the aliases that programs use for plain text, and which types belong to a
-//! protocol rather than to a content.
+//! Names of representations: MIME types, the aliases that programs use for plain text, and the encodings of pictures.
 
 /// The one name under which plain text is kept.
 pub const PLAIN: &str = "text/plain;charset=utf-8";
@@ -15,6 +14,8 @@ pub const CUT_MARK: &str = "application/x-kde-cutselection";
 pub const DO_NOT_RECORD: &str = "x-kde-passwordManagerHint";
 /// The address of the page a copy was made on, as browsers built on Chromium offer it.
 pub const PAGE_ADDRESS: &str = "chromium/x-source-url";
+/// The address of the page a copy was made on, UTF-16LE, as browsers built on Gecko offer it.
+pub const PAGE_PRIVATE: &str = "text/x-moz-url-priv";
 /// Address and title of a copied picture, UTF-16LE, lines ended by LF.
 pub const PAGE_LINK: &str = "text/x-moz-url";
 
@@ -30,29 +31,46 @@ pub const IMAGE_ORDER: [&str; 8] = [
     "image/x-bmp",
 ];
 
-/// Names under which programs offer plain text, the best first. `STRING` is Latin-1 (ICCCM section 2.6.2), the rest
-/// are UTF-8 or claim to be.
+/// Names under which programs offer plain text, the best first: editors offer their own line ends under `UTF8_STRING`
+/// and CRLF, as RFC 2046 has it, under the MIME types. `STRING` is Latin-1 and `COMPOUND_TEXT` has its own encoding (ICCCM
+/// section 2.6.2), the rest are UTF-8 or claim to be.
 pub const TEXT_ALIASES: [&str; 6] =
-    ["text/plain;charset=utf-8", "UTF8_STRING", "text/plain", "STRING", "TEXT", "COMPOUND_TEXT"];
+    ["UTF8_STRING", "text/plain;charset=utf-8", "text/plain", "STRING", "TEXT", "COMPOUND_TEXT"];
 
-/// Targets that are part of the selection protocol (ICCCM sections 2.6.2 and 2.6.3) or side effects, not contents.
-const PROTOCOL: [&str; 11] = [
-    "TARGETS",
-    "TIMESTAMP",
-    "MULTIPLE",
-    "SAVE_TARGETS",
-    "DELETE",
-    "INSERT_SELECTION",
-    "INSERT_PROPERTY",
-    "ATOM",
-    "ATOM_PAIR",
-    "INTEGER",
-    "INCR",
+/// Encodings of pictures that are made again from another one when they are asked for: the file format, and the names
+/// programs have for it.
+const MADE: [(Encoding, &str); 12] = [
+    (Encoding::Png, "image/png"),
+    (Encoding::Bmp, "image/bmp"),
+    (Encoding::Bmp, "image/x-bmp"),
+    (Encoding::Bmp, "image/x-ms-bmp"),
+    (Encoding::Jpeg, "image/jpeg"),
+    (Encoding::Jpeg, "image/jpg"),
+    (Encoding::Jpeg, "image/pjpeg"),
+    (Encoding::Tiff, "image/tiff"),
+    (Encoding::Webp, "image/webp"),
+    (Encoding::Pnm, "image/x-portable-anymap"),
+    (Encoding::Pnm, "image/x-portable-pixmap"),
+    (Encoding::Pnm, "image/ppm"),
 ];
 
-/// True for a target that carries no content.
-pub fn is_protocol(name: &str) -> bool {
-    PROTOCOL.contains(&name)
+/// A file format for pictures made of pixels.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[allow(missing_docs, reason = "they are their names")]
+pub enum Encoding {
+    Png,
+    Bmp,
+    Jpeg,
+    Tiff,
+    Webp,
+    Pnm,
+}
+
+/// The encoding that a picture is made again in when this name is asked for. `None` for what can't be made of pixels:
+/// drawings, moving pictures, and names nobody here knows.
+pub fn encoding(name: &str) -> Option<Encoding> {
+    let base = base(name);
+    MADE.iter().find(|(_, known)| *known == base).map(|(encoding, _)| *encoding)
 }
 
 /// The position of `name` among the names of plain text, or `None`.
@@ -74,36 +92,6 @@ pub fn is_image(name: &str) -> bool {
 /// The type without its parameters, in lower case.
 pub fn base(name: &str) -> String {
     name.split(';').next().unwrap_or_default().trim().to_ascii_lowercase()
-}
-
-/// Which of the offered targets to fetch, in the order to fetch them: plain text under its best name, then html,
-/// file lists, images in their fixed order, then everything else in the order offered. What identifies a clip comes
-/// first, so that a copy that is replaced in the middle of reading is still kept.
-pub fn fetch_order(offered: &[String]) -> Vec<String> {
-    let mut order: Vec<String> = Vec::with_capacity(offered.len());
-    let mut push = |name: &str| {
-        if !order.iter().any(|known| known == name) {
-            order.push(name.to_owned());
-        }
-    };
-    if let Some(text) =
-        offered.iter().filter(|name| text_rank(name).is_some()).min_by_key(|name| text_rank(name))
-    {
-        push(text);
-    }
-    let first: [&str; 3] = [HTML, URI_LIST, FILE_MANAGER_LIST];
-    for known in first.iter().chain(IMAGE_ORDER.iter()) {
-        if let Some(name) = offered.iter().find(|name| base(name) == *known) {
-            push(name);
-        }
-    }
-    for name in offered {
-        let skip = is_protocol(name) || text_rank(name).is_some() || name == DO_NOT_RECORD || name.is_empty();
-        if !skip {
-            push(name);
-        }
-    }
-    order
 }
 
 /// The file name extension that fits a type, without the dot; `bin` when none is known.
@@ -132,25 +120,9 @@ pub fn extension(name: &str) -> &'static str {
 mod tests {
     use super::*;
 
-    fn names(list: &[&str]) -> Vec<String> {
-        list.iter().map(|name| (*name).to_owned()).collect()
-    }
-
-    #[test]
-    fn plain_text_is_fetched_once_and_first() {
-        let offered = names(&["TARGETS", "text/html", "STRING", "UTF8_STRING", "TIMESTAMP", "TEXT"]);
-        assert_eq!(fetch_order(&offered), names(&["UTF8_STRING", "text/html"]));
-    }
-
-    #[test]
-    fn unknown_types_are_fetched_last_and_hints_never() {
-        let offered = names(&["application/x-thing", "x-kde-passwordManagerHint", "image/bmp", "image/png"]);
-        assert_eq!(fetch_order(&offered), names(&["image/png", "image/bmp", "application/x-thing"]));
-    }
-
     #[test]
     fn parameters_and_case_do_not_hide_a_type() {
-        assert_eq!(text_rank("text/plain; charset=UTF-8"), Some(0));
+        assert_eq!(text_rank("text/plain; charset=UTF-8"), Some(1));
         assert!(is_image("Image/PNG;q=1"));
         let extensions =
             ["text/plain;charset=utf-8", "UTF8_STRING", "text/x-odd", "image/png", "x/y"].map(extension);

@@ -9,4 +9,5 @@ pub mod link;
 pub mod mime;
 pub mod offer;
 pub mod reading;
+pub mod target;
 pub mod time;

@@ -9,6 +9,11 @@ use crate::clip::time::Micros;
 /// The most that one copy may hold, all representations together, in bytes: 64 MiB.
 pub const COPY_CAP: u64 = 64 * 1024 * 1024;
 
+/// The most representations one copy may have: programs offer a few dozen.
+pub const REPRESENTATIONS: usize = 1_000;
+/// The longest name of a representation, in bytes: office programs put a whole description into it.
+pub const NAME_BYTES: usize = 1_000;
+
 /// The content as one type.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Representation {
@@ -59,10 +64,13 @@ impl Source {
 }
 
 /// The set of representations of one copy.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Offer {
     /// In the order in which they are kept and handed back.
     pub representations: Vec<Representation>,
+    /// Names under which it is handed back as well, although their bytes are not kept: other encodings of its picture, which
+    /// are made again, and forms without a byte.
+    pub also: Vec<String>,
     /// Where it came from.
     pub source: Source,
     /// When the selection changed hands.
@@ -72,7 +80,7 @@ pub struct Offer {
 impl Offer {
     /// An offer of plain text alone.
     pub fn text(text: impl Into<bytes::Bytes>, at: Micros) -> Self {
-        Self { representations: vec![Representation::new(mime::PLAIN, text)], source: Source::default(), at }
+        Self { representations: vec![Representation::new(mime::PLAIN, text)], at, ..Self::default() }
     }
 
     /// The representation with exactly this type, parameters aside.

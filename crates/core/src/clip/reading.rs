@@ -17,13 +17,17 @@ pub struct Reading {
     pub id: ClipId,
     /// What can be told of it at a glance.
     pub facts: Facts,
-    /// The offer as it will be kept: empty representations dropped, a cut turned into a copy.
+    /// The offer as it will be kept: of empty representations the names alone, a cut turned into a copy.
     pub offer: Offer,
 }
 
 /// Reads an offer on this device. `None` when there is nothing in it: no representation with a single byte.
 pub fn read(mut offer: Offer, device: DeviceId) -> Option<Reading> {
-    offer.representations.retain(|one| !one.content.is_empty());
+    let (whole, empty): (Vec<_>, Vec<_>) =
+        std::mem::take(&mut offer.representations).into_iter().partition(|one| !one.content.is_empty());
+    offer.representations = whole;
+    let flags = empty.into_iter().map(|one| one.mime).filter(|name| mime::text_rank(name).is_none());
+    offer.also.extend(flags);
     soften_cut(&mut offer);
     if offer.representations.is_empty() {
         return None;
@@ -130,7 +134,7 @@ fn derived_text(offer: &Offer) -> Option<String> {
 fn decode(one: &Representation) -> String {
     let bytes = one.content.expose();
     let wide = one.mime.to_ascii_lowercase().contains("utf-16") || bytes.starts_with(&[0xff, 0xfe]);
-    if wide || one.mime == mime::PAGE_LINK {
+    if wide || one.mime == mime::PAGE_LINK || one.mime == mime::PAGE_PRIVATE {
         let units: Vec<u16> =
             bytes.chunks_exact(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
         return String::from_utf16_lossy(&units).trim_start_matches('\u{feff}').to_owned();
@@ -152,8 +156,23 @@ fn file_uris(offer: &Offer) -> Option<Vec<String>> {
         (None, Some(list)) => uri_lines(&decode(list)).into_iter().skip(1).collect(),
         (None, None) => return None,
     };
-    let all_files = !uris.is_empty() && uris.iter().all(|uri| uri.starts_with("file://"));
-    all_files.then_some(uris)
+    all_files(&uris).then_some(uris)
+}
+
+/// True when a list under this name, a URI list or a file manager's, names files and nothing else.
+pub fn names_files(name: &str, bytes: &[u8]) -> bool {
+    let list = Representation::new(name, bytes.to_vec());
+    let skipped = usize::from(mime::base(name) == mime::FILE_MANAGER_LIST);
+    all_files(&uri_lines(&decode(&list)).into_iter().skip(skipped).collect::<Vec<_>>())
+}
+
+/// The lines of a URI list (RFC 2483 section 5).
+pub fn uri_lines_of(list: &Representation) -> Vec<String> {
+    uri_lines(&decode(list))
+}
+
+fn all_files(uris: &[String]) -> bool {
+    !uris.is_empty() && uris.iter().all(|uri| uri.starts_with("file://"))
 }
 
 /// Lines of a URI list (RFC 2483 section 5): comments start with `#`.
@@ -178,18 +197,16 @@ pub fn soften_cut(offer: &mut Offer) {
 }
 
 fn page_of(offer: &Offer) -> Option<String> {
-    if let Some(one) = offer.find(mime::PAGE_ADDRESS) {
-        return Some(decode(one));
-    }
-    let one = offer.find(mime::PAGE_LINK)?;
-    decode(one).lines().next().map(str::to_owned)
+    let names = [mime::PAGE_ADDRESS, mime::PAGE_PRIVATE, mime::PAGE_LINK];
+    let one = names.into_iter().find_map(|name| offer.find(name))?;
+    let first = decode(one).lines().next().map(|line| line.trim_end_matches('\0').to_owned());
+    first.filter(|address| !address.is_empty())
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::clip::facts::Kind;
-    use crate::clip::offer::Source;
     use proptest::prelude::*;
 
     const DEVICE: DeviceId = DeviceId([1; 16]);
@@ -201,8 +218,7 @@ mod tests {
                 .iter()
                 .map(|(mime, bytes)| Representation::new(*mime, bytes.to_vec()))
                 .collect(),
-            source: Source::default(),
-            at: 0,
+            ..Offer::default()
         }
     }
 
@@ -292,6 +308,26 @@ mod tests {
             "https://a.example/\nTitle".encode_utf16().flat_map(u16::to_le_bytes).collect();
         let reading = read(offer(&[("image/png", PNG), ("text/x-moz-url", &address)]), DEVICE).unwrap();
         assert_eq!(reading.offer.source.page.as_deref(), Some("https://a.example/"));
+        let address: Vec<u8> = "https://b.example/".encode_utf16().flat_map(u16::to_le_bytes).collect();
+        let reading =
+            read(offer(&[("UTF8_STRING", b"oats"), ("text/x-moz-url-priv", &address)]), DEVICE).unwrap();
+        assert_eq!(reading.offer.source.page.as_deref(), Some("https://b.example/"));
+    }
+
+    #[test]
+    fn of_a_text_with_two_line_ends_the_programs_own_counts() {
+        let own = read(offer(&[("UTF8_STRING", b"a\nb")]), DEVICE).unwrap();
+        let both = [("text/plain;charset=utf-8", &b"a\r\nb"[..]), ("UTF8_STRING", b"a\nb")];
+        let both = read(offer(&both), DEVICE).unwrap();
+        assert_eq!(both.id, own.id);
+        assert_eq!(both.offer.representations.len(), 2);
+        assert_eq!(plain_form(&both.offer).as_deref(), Some("a\nb"));
+    }
+
+    #[test]
+    fn a_form_without_a_byte_is_known_by_its_name() {
+        let reading = read(offer(&[("UTF8_STRING", b"oats"), ("application/x-flag", b"")]), DEVICE).unwrap();
+        assert_eq!((reading.offer.representations.len(), reading.offer.also.len()), (1, 1));
     }
 
     proptest! {
@@ -304,8 +340,7 @@ mod tests {
         ) {
             let given = Offer {
                 representations: parts.into_iter().map(|(mime, bytes)| Representation::new(mime, bytes)).collect(),
-                source: Source::default(),
-                at: 0,
+                ..Offer::default()
             };
             let bytes = given.size();
             if let Some(reading) = read(given, DEVICE) {

@@ -107,7 +107,11 @@ mod tests {
         let mut state = ClipState::default();
         let source = Source { program: Some("Writer".into()), ..Source::default() };
         let stamp = Stamp { wall_ms: 1, counter: 0, device: DeviceId([1; 16]) };
-        state.capture(OfferRecord { representations: Vec::new(), source }, at, stamp);
+        state.capture(
+            OfferRecord { representations: Vec::new(), source, ..OfferRecord::default() },
+            at,
+            stamp,
+        );
         let id = ClipId::of(Class::Text, &[when.as_bytes()]);
         Clip { id, state, facts: Facts::of_text(when, 10, false), ordered_at: at, saved: true }
     }

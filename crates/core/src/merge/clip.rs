@@ -31,10 +31,13 @@ pub struct RepresentationRecord {
 }
 
 /// An offer as it is recorded.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct OfferRecord {
     /// All representations, in the order offered.
     pub representations: Vec<RepresentationRecord>,
+    /// Names under which it is handed back as well, although their bytes are not kept (see [`crate::Offer::also`]).
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub also: Vec<String>,
     /// Where it came from.
     pub source: Source,
 }
@@ -299,6 +302,7 @@ impl ClipState {
     pub fn shrink(&mut self) {
         for offer in &mut self.offers {
             offer.value.representations.shrink_to_fit();
+            offer.value.also.shrink_to_fit();
         }
         self.offers.shrink_to_fit();
     }

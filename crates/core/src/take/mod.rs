@@ -1,3 +1,4 @@
 //! Forms of a clip on its way out.
 
 pub mod fill_in;
+pub mod handing;

@@ -1,5 +1,6 @@
 //! Texts: what counts as the same, the words of html, names, differences.
 
+pub mod compound;
 pub mod difference;
 pub mod fold;
 pub mod html;

@@ -1,15 +1,20 @@
 //! Reading one copy by the selection protocol (ICCCM section 2.4), without IO: answers go in, the next request comes
-//! out. A job never asks on once its copy has been replaced, since the answer would be another program's.
-
-use std::collections::VecDeque;
+//! out. Once its copy has been replaced, a job asks for nothing more and believes no answer, since it may be the other
+//! program's: what was complete before stays, and a transfer that had begun before goes on.
 
 use yadori_core::clip::mime;
-use yadori_core::{COPY_CAP, Micros, Offer, Representation, Source};
+use yadori_core::intake::asking::{Ask, Asking};
+use yadori_core::text::compound::{from_compound, from_latin1};
+use yadori_core::{COPY_CAP, Micros, Offer, REPRESENTATIONS, Representation, Source};
 
 use super::release::release;
 
-/// How long an owner may take for an answer or a chunk, in milliseconds.
+/// How long an owner may take for an answer or a chunk, in milliseconds, unless it is seen to work on it.
 pub(crate) const PATIENCE_MS: u64 = 2_000;
+/// How long an owner that works on it may take to tell what its copy is, in milliseconds.
+const MOST_PATIENCE_MS: u64 = 60_000;
+/// How long everything beside that may take together, in milliseconds: some programs stand still meanwhile.
+const BESIDE_MS: u64 = 3_000;
 
 /// Small chunks are gathered in pieces of this size, in bytes.
 const PIECE: usize = 64 << 10;
@@ -28,9 +33,9 @@ pub(crate) enum Next {
 /// How a job ended.
 #[derive(Debug, PartialEq)]
 pub(crate) enum Outcome {
-    /// Read. `doubtful` when its identifying content may be another program's: it was replaced while being asked for.
-    Copied { offer: Offer, at_start: bool, doubtful: bool },
-    /// The program asked not to record it.
+    /// Read.
+    Copied { offer: Offer, at_start: bool },
+    /// The program asked not to record it, or may have.
     DoNotRecord,
     /// Larger than the cap.
     TooLarge(u64),
@@ -57,7 +62,7 @@ pub(crate) enum Answer {
 enum Asked {
     Targets,
     Hint,
-    Content(String),
+    Content(Ask),
 }
 
 #[derive(Debug)]
@@ -76,12 +81,16 @@ pub(crate) struct Job {
     at_start: bool,
     source: Source,
     asked: Asked,
-    queue: VecDeque<String>,
+    asking: Asking,
     got: Vec<Representation>,
     size: u64,
     chunks: Option<Chunks>,
     superseded: bool,
     deadline_ms: u64,
+    /// When what was asked for last was asked for.
+    asked_ms: u64,
+    /// When everything beside its identity is to be there.
+    beside_until_ms: Option<u64>,
 }
 
 impl Job {
@@ -92,12 +101,14 @@ impl Job {
             at_start,
             source,
             asked: Asked::Targets,
-            queue: VecDeque::new(),
+            asking: Asking::default(),
             got: Vec::new(),
             size: 0,
             chunks: None,
             superseded: false,
             deadline_ms: now_ms + PATIENCE_MS,
+            asked_ms: now_ms,
+            beside_until_ms: None,
         }
     }
 
@@ -122,68 +133,109 @@ impl Job {
         self.superseded
     }
 
-    /// Another copy was made. What is on its way may still come; nothing more is asked for.
+    /// Another copy was made. A transfer that had begun may still end; nothing else is believed or asked for.
     pub(crate) fn supersede(&mut self) -> Next {
-        self.superseded = true;
-        match self.asked {
-            Asked::Content(_) => Next::Wait,
-            Asked::Targets | Asked::Hint => Next::Done(Outcome::Nothing),
+        if self.superseded {
+            return Next::Wait;
         }
+        self.superseded = true;
+        if self.in_chunks() { Next::Wait } else { Next::Done(self.complete()) }
     }
 
     /// The owner is gone: what is complete is kept.
     pub(crate) fn owner_gone(&mut self) -> Outcome {
-        let held = self.held();
-        release(self.chunks.take(), held);
-        if self.got.is_empty() { Outcome::Unreadable } else { self.finish(false) }
+        self.drop_chunks();
+        match self.asked {
+            // Nobody knows what it was, nor whether it was to be recorded.
+            Asked::Targets => Outcome::Nothing,
+            Asked::Hint => Outcome::DoNotRecord,
+            Asked::Content(_) if self.got.is_empty() || self.asking.awaits_picture() => Outcome::Unreadable,
+            Asked::Content(_) => self.complete(),
+        }
     }
 
-    /// The deadline has passed. An owner that stalls once is not asked again. What had begun to come and was never
-    /// finished is a copy that is lost, and is reported, even when another has replaced it.
-    pub(crate) fn expired(&mut self) -> Outcome {
-        match (self.superseded && !self.in_chunks(), self.got.is_empty()) {
-            (true, true) => Outcome::Nothing,
-            (false, true) => Outcome::Unreadable,
-            (_, false) => self.finish(false),
+    /// The deadline has passed. `works` tells whether the owner is seen to work; then there is more time for what tells
+    /// what the copy is. An owner that stalls is not asked again. What had begun to come and was never finished is a copy
+    /// that is lost, and is reported, even when another has replaced it.
+    pub(crate) fn expired(&mut self, works: bool, now_ms: u64) -> Next {
+        let identity = !matches!(self.asked, Asked::Content(Ask::Beside(_)));
+        if works && identity && !self.superseded && now_ms < self.asked_ms + MOST_PATIENCE_MS {
+            self.deadline_ms = now_ms + PATIENCE_MS;
+            return Next::Wait;
         }
+        let in_chunks = self.in_chunks();
+        self.drop_chunks();
+        Next::Done(match self.asked {
+            Asked::Hint => Outcome::DoNotRecord,
+            _ if self.got.is_empty() || self.asking.awaits_picture() => {
+                if self.superseded && !in_chunks {
+                    Outcome::Nothing
+                } else {
+                    Outcome::Unreadable
+                }
+            }
+            _ => self.complete(),
+        })
+    }
+
+    /// Nothing of it is to be kept.
+    pub(crate) fn forget(&mut self) {
+        self.drop_chunks();
+        self.got.clear();
+        self.size = 0;
+        self.asking = Asking::default();
+    }
+
+    fn drop_chunks(&mut self) {
+        let held = self.held();
+        release(self.chunks.take(), held);
     }
 
     /// An answer came.
     pub(crate) fn answer(&mut self, answer: Answer, now_ms: u64) -> Next {
-        self.deadline_ms = now_ms + PATIENCE_MS;
+        if self.superseded {
+            return Next::Wait;
+        }
         match (&self.asked, answer) {
             (Asked::Targets, Answer::Targets(names)) => {
-                self.queue = mime::fetch_order(&names).into();
-                if names.iter().any(|name| name == mime::DO_NOT_RECORD) {
+                self.asking = Asking::of(&names);
+                if self.asking.is_marked() {
                     self.asked = Asked::Hint;
-                    return Next::Convert(mime::DO_NOT_RECORD.to_owned());
+                    return self.ask(mime::DO_NOT_RECORD, now_ms);
                 }
-                self.next()
+                self.next(now_ms)
             }
             // Owners that answer no TARGETS at all may still have text (ICCCM section 2.6.2 makes TARGETS required).
             (Asked::Targets, _) => {
-                self.queue = ["UTF8_STRING", "STRING"].map(str::to_owned).into();
-                self.next()
+                self.asking = Asking::for_text();
+                self.next(now_ms)
             }
-            (Asked::Hint, Answer::Value(_, value)) if value.trim_ascii() == b"secret" => {
-                Next::Done(Outcome::DoNotRecord)
+            // A wish that can't be read may be the wish.
+            (Asked::Hint, Answer::Value(_, value))
+                if value.trim_ascii() != b"secret" && !value.is_empty() =>
+            {
+                self.next(now_ms)
             }
-            (Asked::Hint, _) => self.next(),
+            (Asked::Hint, _) => Next::Done(Outcome::DoNotRecord),
             (Asked::Content(_), Answer::Value(kind, bytes)) => {
                 let length = bytes.len() as u64;
-                self.take(&kind, bytes, length)
+                self.take(&kind, bytes, length, now_ms)
             }
             (Asked::Content(_), Answer::Chunks(kind)) => {
                 self.chunks = Some(Chunks { kind, pieces: Vec::new(), came: 0 });
                 Next::Wait
             }
-            (Asked::Content(_), Answer::Refused | Answer::Targets(_)) => self.next(),
+            (Asked::Content(_), Answer::Refused | Answer::Targets(_)) => self.next(now_ms),
         }
     }
 
-    /// A chunk came; an empty one ends the transfer.
+    /// A chunk came; an empty one ends the transfer. However slowly they come, there is an end to it.
     pub(crate) fn chunk(&mut self, bytes: Vec<u8>, now_ms: u64) -> Next {
-        self.deadline_ms = now_ms + PATIENCE_MS;
+        let last = match (&self.asked, self.beside_until_ms) {
+            (Asked::Content(Ask::Beside(_)), Some(until)) => until,
+            _ => self.asked_ms + MOST_PATIENCE_MS,
+        };
+        self.deadline_ms = last.min(now_ms + PATIENCE_MS);
         let room = COPY_CAP - self.size;
         let Some(chunks) = &mut self.chunks else { return Next::Wait };
         if !bytes.is_empty() {
@@ -202,7 +254,7 @@ impl Job {
         let Some(Chunks { kind, mut pieces, came }) = self.chunks.take() else { return Next::Wait };
         let bytes = if pieces.len() == 1 { pieces.swap_remove(0) } else { pieces.concat() };
         release(pieces, came);
-        self.take(&kind, bytes, came)
+        self.take(&kind, bytes, came, now_ms)
     }
 
     /// True while chunks are expected.
@@ -210,64 +262,99 @@ impl Job {
         self.chunks.is_some()
     }
 
-    fn take(&mut self, kind: &str, bytes: Vec<u8>, length: u64) -> Next {
-        let Asked::Content(target) = &self.asked else { return Next::Wait };
+    fn take(&mut self, kind: &str, bytes: Vec<u8>, length: u64, now_ms: u64) -> Next {
+        let Asked::Content(ask) = &self.asked else { return Next::Wait };
+        let target = match ask {
+            Ask::Identity(target) | Ask::Beside(target) => target.clone(),
+        };
         if length > COPY_CAP - self.size {
-            let has_text = self.got.iter().any(|one| mime::text_rank(&one.mime).is_some());
-            let identifies = self.got.is_empty() || (mime::is_image(target) && !has_text);
-            return if identifies { Next::Done(Outcome::TooLarge(self.size + length)) } else { self.next() };
-        }
-        if !bytes.is_empty() {
-            self.size += length;
-            let one = if mime::text_rank(target).is_some() {
-                let bytes = if kind == "STRING" || target == "STRING" { from_latin1(bytes) } else { bytes };
-                // The same text under its many names is one representation; other parameters stay apart.
-                Representation::new(mime::PLAIN, bytes)
+            let identifies = matches!(ask, Ask::Identity(_));
+            return if identifies {
+                Next::Done(Outcome::TooLarge(self.size + length))
             } else {
-                Representation::new(target.clone(), bytes)
+                self.next(now_ms)
             };
-            self.got.push(one);
         }
-        self.next()
+        let bytes = match (mime::text_rank(&target).is_some(), kind) {
+            (true, "STRING") => from_latin1(bytes),
+            (true, "COMPOUND_TEXT") => from_compound(&bytes),
+            (true, _) if target == "STRING" => from_latin1(bytes),
+            _ => bytes,
+        };
+        self.asking.had(&target, &bytes);
+        if !bytes.is_empty() {
+            self.keep(target, bytes);
+        }
+        self.next(now_ms)
     }
 
-    fn next(&mut self) -> Next {
+    /// The same text under its many names is one representation, a text that differs one of its own.
+    fn keep(&mut self, target: String, bytes: Vec<u8>) {
+        let is_text = mime::text_rank(&target).is_some();
+        let first_text = self.got.iter().position(|one| mime::text_rank(&one.mime).is_some());
+        let mime = match first_text.filter(|_| is_text) {
+            None if is_text => mime::PLAIN.to_owned(),
+            None => target,
+            Some(_) if self.got.iter().any(|one| one.content.expose()[..] == bytes[..]) => return,
+            Some(first) => {
+                if self.got[first].mime == mime::PLAIN
+                    && mime::text_rank(&target) == mime::text_rank(mime::PLAIN)
+                {
+                    // The first one came under the best name there is.
+                    mime::TEXT_ALIASES[0].clone_into(&mut self.got[first].mime);
+                }
+                target
+            }
+        };
+        self.size += bytes.len() as u64;
+        self.got.push(Representation::new(mime, bytes));
+    }
+
+    fn next(&mut self, now_ms: u64) -> Next {
         if self.superseded {
-            // The answer that just came may have been the new owner's, unless it came in chunks begun before.
-            let doubtful = self.got.len() == 1;
-            return Next::Done(if self.got.is_empty() { Outcome::Nothing } else { self.finish(doubtful) });
+            return Next::Done(self.complete());
         }
-        match self.queue.pop_front() {
-            Some(target) => {
-                self.asked = Asked::Content(target.clone());
+        match self.asking.next() {
+            Some(Ask::Beside(_)) if self.got.len() >= REPRESENTATIONS => Next::Done(self.complete()),
+            Some(Ask::Beside(target)) => {
+                let until = *self.beside_until_ms.get_or_insert(now_ms + BESIDE_MS);
+                if now_ms >= until {
+                    tracing::info!("a program takes long; its copy is kept without its further forms");
+                    return Next::Done(self.complete());
+                }
+                self.asked = Asked::Content(Ask::Beside(target.clone()));
+                self.asked_ms = now_ms;
+                self.deadline_ms = until.min(now_ms + PATIENCE_MS);
                 Next::Convert(target)
             }
-            None if self.got.is_empty() => Next::Done(Outcome::Nothing),
-            None => Next::Done(self.finish(false)),
+            Some(Ask::Identity(target)) => {
+                self.asked = Asked::Content(Ask::Identity(target.clone()));
+                self.ask(&target, now_ms)
+            }
+            None if self.asking.lacks_picture() => Next::Done(Outcome::Unreadable),
+            None => Next::Done(self.complete()),
         }
     }
 
-    fn finish(&mut self, doubtful: bool) -> Outcome {
+    fn ask(&mut self, target: &str, now_ms: u64) -> Next {
+        self.asked_ms = now_ms;
+        self.deadline_ms = now_ms + PATIENCE_MS;
+        Next::Convert(target.to_owned())
+    }
+
+    /// What is complete. What was not known for what it is when it was replaced is nothing.
+    fn complete(&mut self) -> Outcome {
+        if self.got.is_empty() || self.asking.awaits_picture() {
+            return Outcome::Nothing;
+        }
         let offer = Offer {
             representations: std::mem::take(&mut self.got),
+            also: self.asking.also(),
             source: std::mem::take(&mut self.source),
             at: self.at,
         };
-        Outcome::Copied { offer, at_start: self.at_start, doubtful }
+        Outcome::Copied { offer, at_start: self.at_start }
     }
-}
-
-/// ISO 8859-1 to UTF-8: the type STRING (ICCCM section 2.6.2). Some programs put UTF-8 into it; that is kept.
-fn from_latin1(bytes: Vec<u8>) -> Vec<u8> {
-    match String::from_utf8(bytes) {
-        Ok(text) => text.into_bytes(),
-        Err(why) => why.as_bytes().iter().map(|byte| char::from(*byte)).collect::<String>().into_bytes(),
-    }
-}
-
-/// UTF-8 to ISO 8859-1, for those who ask for STRING; characters it lacks become `?`.
-pub(crate) fn to_latin1(text: &[u8]) -> Vec<u8> {
-    String::from_utf8_lossy(text).chars().map(|c| u8::try_from(u32::from(c)).unwrap_or(b'?')).collect()
 }
 
 #[cfg(test)]
@@ -290,6 +377,17 @@ mod tests {
         Next::Convert(name.to_owned())
     }
 
+    fn copied(next: Next) -> Offer {
+        match next {
+            Next::Done(Outcome::Copied { offer, .. }) => offer,
+            other => panic!("{other:?}"),
+        }
+    }
+
+    fn forms(offer: &Offer) -> Vec<(&str, &[u8])> {
+        offer.representations.iter().map(|one| (one.mime.as_str(), &one.content.expose()[..])).collect()
+    }
+
     #[test]
     fn every_representation_is_asked_for_in_turn() {
         let mut job = job();
@@ -298,23 +396,44 @@ mod tests {
             convert("UTF8_STRING")
         );
         assert_eq!(job.answer(value(b"oats"), 2), convert("text/html"));
-        let Next::Done(Outcome::Copied { offer, doubtful, .. }) = job.answer(value(b"<b>oats</b>"), 3) else {
-            panic!()
-        };
-        assert!(!doubtful);
+        let offer = copied(job.answer(value(b"<b>oats</b>"), 3));
         assert_eq!(offer.at, 7);
-        let names: Vec<&str> = offer.representations.iter().map(|one| one.mime.as_str()).collect();
-        assert_eq!(names, [mime::PLAIN, "text/html"]);
+        assert_eq!(forms(&offer), [(mime::PLAIN, &b"oats"[..]), ("text/html", b"<b>oats</b>")]);
+    }
+
+    #[test]
+    fn one_text_under_two_names_is_one_form_and_one_with_other_line_ends_another() {
+        for (second, kept) in [
+            ("oats\nrye", vec![(mime::PLAIN, "oats\nrye")]),
+            ("oats\r\nrye", vec![("UTF8_STRING", "oats\nrye"), (mime::PLAIN, "oats\r\nrye")]),
+        ] {
+            let mut job = job();
+            assert_eq!(job.answer(targets(&[mime::PLAIN, "UTF8_STRING"]), 1), convert("UTF8_STRING"));
+            assert_eq!(job.answer(value(b"oats\nrye"), 1), convert(mime::PLAIN));
+            let offer = copied(job.answer(value(second.as_bytes()), 2));
+            let kept: Vec<_> = kept.iter().map(|(name, text)| (*name, text.as_bytes())).collect();
+            assert_eq!(forms(&offer), kept);
+        }
     }
 
     #[test]
     fn the_wish_not_to_be_recorded_is_obeyed_before_any_content_is_read() {
-        let mut job = job();
-        assert_eq!(
-            job.answer(targets(&["UTF8_STRING", mime::DO_NOT_RECORD]), 1),
-            convert(mime::DO_NOT_RECORD)
-        );
-        assert_eq!(job.answer(value(b"secret"), 2), Next::Done(Outcome::DoNotRecord));
+        // Also when it can't be read, or its owner is gone or silent: it may have been the wish.
+        for answer in [value(b"secret"), value(b" secret\n"), value(b""), Answer::Refused] {
+            let mut job = job();
+            assert_eq!(
+                job.answer(targets(&["UTF8_STRING", mime::DO_NOT_RECORD]), 1),
+                convert(mime::DO_NOT_RECORD)
+            );
+            assert_eq!(job.answer(answer, 2), Next::Done(Outcome::DoNotRecord));
+        }
+        let marked = || {
+            let mut job = job();
+            job.answer(targets(&["UTF8_STRING", mime::DO_NOT_RECORD]), 1);
+            job
+        };
+        assert_eq!(marked().owner_gone(), Outcome::DoNotRecord);
+        assert_eq!(marked().expired(false, 9_000), Next::Done(Outcome::DoNotRecord));
     }
 
     #[test]
@@ -329,8 +448,16 @@ mod tests {
         let mut job = job();
         assert_eq!(job.answer(Answer::Refused, 1), convert("UTF8_STRING"));
         assert_eq!(job.answer(Answer::Refused, 2), convert("STRING"));
-        let Next::Done(Outcome::Copied { offer, .. }) = job.answer(value(b"caf\xe9"), 3) else { panic!() };
-        assert_eq!(offer.representations[0].content.expose().as_ref(), "café".as_bytes());
+        assert_eq!(forms(&copied(job.answer(value(b"caf\xe9"), 3))), [(mime::PLAIN, "café".as_bytes())]);
+    }
+
+    #[test]
+    fn compound_text_is_read_where_it_is_all_there_is() {
+        let mut job = job();
+        assert_eq!(job.answer(targets(&["COMPOUND_TEXT"]), 1), convert("COMPOUND_TEXT"));
+        let bytes = b"\x1b-B\xb3\xf3d\xbc".to_vec();
+        let offer = copied(job.answer(Answer::Value("COMPOUND_TEXT".into(), bytes), 3));
+        assert_eq!(forms(&offer), [(mime::PLAIN, "łódź".as_bytes())]);
     }
 
     #[test]
@@ -374,43 +501,111 @@ mod tests {
         job.answer(targets(&["UTF8_STRING", "image/png"]), 0);
         job.answer(value(b"a table"), 0);
         let done = job.answer(Answer::Value("image/png".into(), vec![1; COPY_CAP as usize]), 1);
-        let Next::Done(Outcome::Copied { offer, .. }) = done else { panic!("{done:?}") };
-        assert_eq!(offer.representations.len(), 1);
+        assert_eq!(copied(done).representations.len(), 1);
     }
 
     #[test]
-    fn a_replaced_copy_asks_for_nothing_more_and_keeps_what_is_complete() {
+    fn further_encodings_of_a_picture_do_not_count_towards_the_cap() {
         let mut job = job();
-        job.answer(targets(&["UTF8_STRING", "text/html", "image/png"]), 0);
-        job.answer(value(b"first"), 0);
-        assert_eq!(job.supersede(), Next::Wait);
-        let Next::Done(Outcome::Copied { doubtful, .. }) = job.answer(value(b"<p>"), 1) else { panic!() };
-        assert!(!doubtful, "its text had come before it was replaced");
+        job.answer(targets(&["image/bmp", "text/html", "image/png", "image/tiff"]), 0);
+        assert_eq!(job.answer(Answer::Value("image/png".into(), vec![1; 300_000]), 1), convert("text/html"));
+        let offer = copied(job.answer(value(b"<img>"), 1));
+        assert_eq!(offer.size(), 300_005);
+        assert_eq!(offer.also, ["image/tiff", "image/bmp"]);
+    }
+
+    #[test]
+    fn what_comes_after_a_replacement_is_not_believed_and_what_was_complete_is_kept() {
+        // In each state of a reading: replaced, and then the other program's answer comes.
+        let steps: [&[u8]; 3] = [b"first", b"first, as rich text", b"<p>first"];
+        for had in 0..=steps.len() {
+            let mut job = job();
+            job.answer(targets(&["UTF8_STRING", "text/html", "text/rtf", "image/png"]), 0);
+            steps.iter().take(had).for_each(|step| drop(job.answer(value(step), 0)));
+            let done = job.supersede();
+            if had == 0 {
+                assert_eq!(done, Next::Done(Outcome::Nothing));
+            } else {
+                assert_eq!(copied(done).representations.len(), had);
+            }
+            assert_eq!(job.answer(value(b"another's secret"), 1), Next::Wait);
+            assert_eq!(job.answer(Answer::Chunks("UTF8_STRING".into()), 1), Next::Wait);
+            assert!(!job.in_chunks() && job.held() < 60);
+        }
     }
 
     #[test]
     fn a_copy_replaced_before_anything_is_known_is_nothing() {
         assert_eq!(job().supersede(), Next::Done(Outcome::Nothing));
+        let mut marked = job();
+        marked.answer(targets(&["UTF8_STRING", mime::DO_NOT_RECORD]), 1);
+        assert_eq!(marked.supersede(), Next::Done(Outcome::Nothing));
+        assert_eq!(job().owner_gone(), Outcome::Nothing);
     }
 
     #[test]
-    fn what_comes_after_a_replacement_is_doubtful() {
+    fn a_transfer_begun_before_a_replacement_ends() {
         let mut job = job();
-        job.answer(targets(&["UTF8_STRING"]), 0);
-        job.supersede();
-        let Next::Done(Outcome::Copied { doubtful, .. }) = job.answer(value(b"whose?"), 1) else { panic!() };
-        assert!(doubtful);
+        job.answer(targets(&["image/png"]), 0);
+        job.answer(Answer::Chunks("image/png".into()), 0);
+        job.chunk(b"first ".to_vec(), 1);
+        assert_eq!(job.supersede(), Next::Wait);
+        job.chunk(b"half".to_vec(), 2);
+        assert_eq!(forms(&copied(job.chunk(Vec::new(), 3))), [("image/png", &b"first half"[..])]);
     }
 
     #[test]
     fn a_silent_owner_is_given_up() {
         let mut silent = job();
         assert_eq!(silent.deadline_ms(), PATIENCE_MS);
-        assert_eq!(silent.expired(), Outcome::Unreadable);
+        assert_eq!(silent.expired(false, 2_001), Next::Done(Outcome::Unreadable));
         let mut stalled = job();
         stalled.answer(targets(&["UTF8_STRING", "text/html"]), 0);
         stalled.answer(value(b"text"), 0);
-        assert!(matches!(stalled.expired(), Outcome::Copied { .. }));
+        copied(stalled.expired(true, 3_001));
+    }
+
+    #[test]
+    fn an_owner_that_works_on_what_its_copy_is_has_more_time_but_not_for_ever() {
+        let mut job = job();
+        job.answer(targets(&["image/png", "text/html"]), 0);
+        let mut now_ms = 0;
+        while job.expired(true, now_ms) == Next::Wait {
+            assert!(now_ms <= MOST_PATIENCE_MS);
+            now_ms = job.deadline_ms() + 1;
+        }
+        assert!(now_ms >= MOST_PATIENCE_MS);
+    }
+
+    #[test]
+    fn everything_beside_has_one_budget_of_time() {
+        let mut job = job();
+        let names: Vec<String> = (0..50).map(|n| format!("application/x-{n}")).collect();
+        let mut offered = vec!["UTF8_STRING"];
+        offered.extend(names.iter().map(String::as_str));
+        job.answer(targets(&offered), 0);
+        job.answer(value(b"text"), 0);
+        let mut now_ms = 0;
+        let offer = loop {
+            now_ms += 200;
+            assert!(job.deadline_ms() <= BESIDE_MS);
+            if let Next::Done(Outcome::Copied { offer, .. }) = job.answer(value(b"more"), now_ms) {
+                break offer;
+            }
+        };
+        assert_eq!(now_ms, BESIDE_MS);
+        assert_eq!(offer.representations.len(), 16);
+    }
+
+    #[test]
+    fn a_picture_that_cant_be_had_is_said_to_be_lost() {
+        let offered = ["text/html", "image/png"];
+        let mut refused = job();
+        refused.answer(targets(&offered), 0);
+        assert_eq!(refused.answer(Answer::Refused, 1), Next::Done(Outcome::Unreadable));
+        let mut silent = job();
+        silent.answer(targets(&offered), 0);
+        assert_eq!(silent.expired(false, 2_001), Next::Done(Outcome::Unreadable));
     }
 
     #[test]
@@ -420,7 +615,7 @@ mod tests {
         job.answer(Answer::Chunks("image/png".into()), 0);
         job.chunk(b"half".to_vec(), 1);
         assert_eq!(job.supersede(), Next::Wait);
-        assert_eq!(job.expired(), Outcome::Unreadable);
+        assert_eq!(job.expired(true, 3_000), Next::Done(Outcome::Unreadable));
     }
 
     #[test]
@@ -430,5 +625,19 @@ mod tests {
         job.answer(Answer::Chunks("image/png".into()), 0);
         job.chunk(b"half".to_vec(), 1);
         assert_eq!(job.owner_gone(), Outcome::Unreadable);
+    }
+
+    #[test]
+    fn a_transfer_that_never_ends_is_ended() {
+        let mut job = job();
+        job.answer(targets(&["image/png"]), 0);
+        job.answer(Answer::Chunks("image/png".into()), 0);
+        let mut now_ms = 0;
+        while now_ms <= job.deadline_ms() {
+            assert_eq!(job.chunk(b"x".to_vec(), now_ms), Next::Wait);
+            now_ms += 1_000;
+            assert!(now_ms <= MOST_PATIENCE_MS + 1_000);
+        }
+        assert_eq!(job.expired(true, now_ms), Next::Done(Outcome::Unreadable));
     }
 }

@@ -1,6 +1,7 @@
 //! One connection to an X server, from opening it to its loss: watching the clipboard and reading what is copied.
 
 mod asking;
+mod making;
 mod serving;
 
 use std::collections::HashMap;
@@ -22,9 +23,11 @@ use x11rb::protocol::{Event, xfixes};
 use x11rb::rust_connection::RustConnection;
 use x11rb::wrapper::ConnectionExt as _;
 use yadori_core::Offer;
+use yadori_core::take::handing::Handed;
 
 use super::job::Job;
 use super::outgoing::Outgoing;
+use super::process::Process;
 use super::release::release;
 use super::{Inbox, NoSession};
 use crate::{Command, DeskEvent, Live, TakeError};
@@ -33,15 +36,17 @@ atom_manager! {
     /// Atoms of the protocol.
     pub(crate) Atoms: AtomsCookie {
         CLIPBOARD, CLIPBOARD_MANAGER, TARGETS, TIMESTAMP, MULTIPLE, SAVE_TARGETS, INCR, ATOM_PAIR, NULL, MANAGER,
-        UTF8_STRING, _NET_ACTIVE_WINDOW, _NET_WM_NAME, _NET_WM_PID,
+        UTF8_STRING, _NET_ACTIVE_WINDOW, _NET_CLIENT_LIST, _NET_WM_NAME, _NET_WM_PID,
         _YADORI_DESK, _YADORI_CONTENT, _YADORI_TIME,
     }
 }
 
-/// How long a program that lets go of the clipboard may take to close.
-const CLOSING: Duration = Duration::from_secs(5);
 /// How long a reading window is kept for late answers.
 const LATE: Duration = Duration::from_secs(30);
+/// How many forms of one copy are looked at.
+const MOST_TARGETS: usize = 4_096;
+/// How many names of forms are remembered.
+const MOST_NAMES: usize = 16_384;
 
 /// How a session ended.
 pub(crate) enum Ended {
@@ -55,14 +60,8 @@ pub(crate) enum Ended {
 struct Ownership {
     offer: Arc<Offer>,
     since: Timestamp,
-    /// Representation by target.
-    targets: Vec<(Atom, Served)>,
-}
-
-#[derive(Clone, Copy)]
-enum Served {
-    AsIs(usize),
-    Latin1(usize),
+    /// What each target stands for.
+    targets: Vec<(Atom, Handed)>,
 }
 
 struct PendingTake {
@@ -75,6 +74,8 @@ struct Reading {
     owner: Window,
     time: Timestamp,
     job: Job,
+    /// The owner's, where it can be known.
+    process: Option<Process>,
 }
 
 pub(crate) struct Session<'a> {
@@ -87,8 +88,6 @@ pub(crate) struct Session<'a> {
     started: Instant,
     names: HashMap<Atom, String>,
     readings: Vec<Reading>,
-    /// A copy that may be the next one's content under an earlier time.
-    doubtful: Option<Offer>,
     retired: Vec<(Window, Instant)>,
     owned: Option<Ownership>,
     takes: Vec<PendingTake>,
@@ -96,10 +95,9 @@ pub(crate) struct Session<'a> {
     /// What the current owner of the clipboard has been read to hold.
     last_read: Option<(Window, Arc<Offer>)>,
     owner: Window,
-    /// What a program held that has let go of the clipboard: on purpose, or because it is closing.
-    let_go: Option<(Window, Arc<Offer>, Instant, Timestamp)>,
     /// Programs that wait for their content to be safe.
     saves: Vec<SelectionRequestEvent>,
+    making: making::Making,
 }
 
 type X<T> = Result<T, ConnectionError>;
@@ -134,15 +132,14 @@ impl<'a> Session<'a> {
             started: Instant::now(),
             names: HashMap::new(),
             readings: Vec::new(),
-            doubtful: None,
             retired: Vec::new(),
             owned: None,
             takes: Vec::new(),
             outgoing: Vec::new(),
             last_read: None,
             owner: 0,
-            let_go: None,
             saves: Vec::new(),
+            making: making::Making::default(),
         };
         let time = session.await_time().map_err(broken)?;
         session.claim(time)?;
@@ -261,6 +258,7 @@ impl<'a> Session<'a> {
         }
         self.expire()?;
         self.inbox.silence();
+        self.hand_out_made()?;
         while let Ok(command) = self.inbox.commands.try_recv() {
             match command {
                 Command::Stop => return Ok(true),
@@ -309,7 +307,7 @@ impl<'a> Session<'a> {
             }
             Event::DestroyNotify(event) => {
                 self.outgoing.retain(|one| one.requestor != event.window);
-                self.window_died(event.window)
+                Ok(())
             }
             _ => Ok(()), // errors of requests to windows that are gone, and what nobody asked for
         }
@@ -318,25 +316,21 @@ impl<'a> Session<'a> {
     fn owner_changed(&mut self, event: &xfixes::SelectionNotifyEvent) -> X<()> {
         let gone = event.subtype != SelectionEvent::SET_SELECTION_OWNER;
         let previous = std::mem::replace(&mut self.owner, event.owner);
+        if event.owner == 0 && gone {
+            // As of the closed program's own copy: whoever has copied since keeps the clipboard.
+            if !self.owner_died(previous, event.selection_timestamp)? {
+                self.forget_read();
+                self.say(DeskEvent::Live(Live::Empty));
+            }
+            return self.answer_saves();
+        }
+        self.supersede()?;
         if event.owner == self.serving {
             return Ok(());
         }
         if event.owner == 0 {
-            let mut taken_over = false;
-            if gone {
-                // As of the closed program's own copy: whoever has copied since keeps the clipboard.
-                taken_over = self.owner_died(previous, event.selection_timestamp)?;
-            } else {
-                self.let_go = self
-                    .last_read
-                    .take()
-                    .filter(|(owner, _)| *owner == previous)
-                    .map(|(owner, offer)| (owner, offer, Instant::now(), event.selection_timestamp));
-            }
-            if !taken_over {
-                self.forget_read();
-                self.say(DeskEvent::Live(Live::Empty));
-            }
+            // Emptied on purpose, by whomever: it stays empty.
+            self.say(DeskEvent::Live(Live::Empty));
             return self.answer_saves();
         }
         self.begin(event.owner, event.selection_timestamp, false)
@@ -346,24 +340,25 @@ impl<'a> Session<'a> {
         let now_ms = self.now_ms();
         let jobs = self.readings.iter().map(|one| one.job.deadline_ms());
         let transfers = self.outgoing.iter().map(|one| one.deadline_ms);
-        let doubt = self.doubtful.as_ref().map(|_| now_ms + 50);
-        let soonest = jobs.chain(transfers).chain(doubt).min();
-        soonest.map(|at| Duration::from_millis(at.saturating_sub(now_ms) + 1))
+        let soonest = jobs.chain(transfers).min();
+        let soonest = soonest.map(|at| Duration::from_millis(at.saturating_sub(now_ms) + 1));
+        let made = self.making.deadline().map(|at| at.saturating_duration_since(Instant::now()));
+        soonest.into_iter().chain(made).min()
     }
 
     fn expire(&mut self) -> X<()> {
         let now_ms = self.now_ms();
         for n in (0..self.readings.len()).rev() {
             if self.readings[n].job.deadline_ms() < now_ms {
-                let outcome = self.readings[n].job.expired();
-                self.end(n, outcome)?;
+                let reading = &mut self.readings[n];
+                let works = reading.process.as_mut().is_some_and(Process::works);
+                let next = reading.job.expired(works, now_ms);
+                self.step(n, next)?;
             }
         }
         self.outgoing.retain(|one| one.deadline_ms >= now_ms);
-        if self.readings.is_empty() {
-            self.release_doubtful(None);
-        }
         let now = Instant::now();
+        self.making.expire(now);
         let (past, kept): (Vec<_>, Vec<_>) = self.retired.drain(..).partition(|(_, until)| *until <= now);
         self.retired = kept;
         for (window, _) in past {

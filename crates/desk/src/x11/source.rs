@@ -1,47 +1,76 @@
-//! Where a copy came from, as far as X tells: the window that has the focus, held against the process that owns the
-//! selection. Focus is a hint, not proof.
+//! Where a copy came from, as far as X tells: the process that owns the selection, and its window. What has the focus
+//! counts only when it belongs to that process.
 
 use x11rb::protocol::res::{ClientIdMask, ClientIdSpec, ConnectionExt as _};
-use x11rb::protocol::xproto::{AtomEnum, ConnectionExt as _, Window};
+use x11rb::protocol::xproto::{AtomEnum, ConnectionExt as _, GetPropertyReply, Window};
 use x11rb::rust_connection::RustConnection;
 use yadori_core::Source;
 
+use super::process;
 use super::session::Atoms;
 
 /// The longest title or address kept, in characters.
 const TITLE_CHARS: usize = 400;
+/// How many windows are looked at.
+const MOST_WINDOWS: u32 = 200;
 
-/// The source of what `owner` has just put on the clipboard.
-pub(crate) fn source_of(conn: &RustConnection, atoms: &Atoms, root: Window, owner: Window) -> Source {
-    // Programs that go to the background after copying (xclip) were connected by a process that is gone.
-    let alive = |pid: &u32| std::path::Path::new(&format!("/proc/{pid}")).exists();
-    let owner_pid =
-        pid_of_client(conn, owner).or_else(|| cardinal(conn, owner, atoms._NET_WM_PID)).filter(alive);
+/// The source of what `owner` has just put on the clipboard, and its process.
+pub(crate) fn source_of(
+    conn: &RustConnection,
+    atoms: &Atoms,
+    root: Window,
+    owner: Window,
+) -> (Source, Option<u32>) {
+    let connected = pid_of_client(conn, owner).or_else(|| cardinal(conn, owner, atoms._NET_WM_PID));
+    let pid = connected.and_then(|pid| if process::is_alive(pid) { Some(pid) } else { process::heir(pid) });
+    let Some(pid) = pid else {
+        return (Source { program: class_of(conn, owner), ..Source::default() }.bounded(TITLE_CHARS), None);
+    };
+    let family = process::family(pid);
     let active = cardinal_of(conn, root, atoms._NET_ACTIVE_WINDOW, AtomEnum::WINDOW.into())
-        .filter(|window| *window != 0);
-    let active_pid = active
-        .and_then(|window| cardinal(conn, window, atoms._NET_WM_PID).or_else(|| pid_of_client(conn, window)));
-    let same = match (owner_pid, active_pid) {
-        (Some(owner), Some(active)) => {
-            owner == active || executable(owner).is_some_and(|path| Some(path) == executable(active))
-        }
-        (None, Some(_)) => true,
-        _ => false,
+        .filter(|window| *window != 0)
+        .filter(|window| {
+            let of = cardinal(conn, *window, atoms._NET_WM_PID).or_else(|| pid_of_client(conn, *window));
+            of.is_some_and(|of| family.contains(&of))
+        });
+    let window = active.or_else(|| {
+        let own = windows_of(conn, atoms, root, &family);
+        // Of several, nobody knows in which it was copied.
+        own.first().copied().filter(|_| own.len() == 1)
+    });
+    let source = Source {
+        program: window
+            .and_then(|window| class_of(conn, window))
+            .or_else(|| class_of(conn, owner))
+            .or_else(|| process::name(pid)),
+        window: window.and_then(|window| title_of(conn, atoms, window)),
+        page: None,
     };
-    let source = if same {
-        let window = active.unwrap_or(owner);
-        Source {
-            program: class_of(conn, window).or_else(|| owner_pid.and_then(process_name)),
-            window: title_of(conn, atoms, window),
-            page: None,
-        }
-    } else {
-        Source {
-            program: owner_pid.and_then(process_name).or_else(|| class_of(conn, owner)),
-            ..Source::default()
-        }
-    };
-    source.bounded(TITLE_CHARS)
+    (source.bounded(TITLE_CHARS), Some(pid))
+}
+
+/// The windows of some processes, among those that the window manager knows (Extended Window Manager Hints,
+/// `_NET_CLIENT_LIST` and `_NET_WM_PID`).
+fn windows_of(conn: &RustConnection, atoms: &Atoms, root: Window, family: &[u32]) -> Vec<Window> {
+    let asked =
+        conn.get_property(false, root, atoms._NET_CLIENT_LIST, AtomEnum::WINDOW, 0, MOST_WINDOWS).ok();
+    let reply = asked.and_then(|asked| asked.reply().ok());
+    let windows: Vec<Window> = reply.and_then(|reply| Some(reply.value32()?.collect())).unwrap_or_default();
+    // All are asked for before the first answer is waited for.
+    let kind = AtomEnum::CARDINAL;
+    let asked: Vec<_> = windows
+        .into_iter()
+        .filter_map(|window| {
+            Some((window, conn.get_property(false, window, atoms._NET_WM_PID, kind, 0, 1).ok()?))
+        })
+        .collect();
+    let pid = |reply: GetPropertyReply| reply.value32()?.next();
+    asked
+        .into_iter()
+        .filter_map(|(window, asked)| Some((window, asked.reply().ok().and_then(pid)?)))
+        .filter(|(_, pid)| family.contains(pid))
+        .map(|(window, _)| window)
+        .collect()
 }
 
 fn pid_of_client(conn: &RustConnection, window: Window) -> Option<u32> {
@@ -75,15 +104,4 @@ fn title_of(conn: &RustConnection, atoms: &Atoms, window: Window) -> Option<Stri
     };
     named(atoms._NET_WM_NAME, atoms.UTF8_STRING)
         .or_else(|| named(AtomEnum::WM_NAME.into(), AtomEnum::STRING.into()))
-}
-
-fn executable(pid: u32) -> Option<std::path::PathBuf> {
-    std::fs::read_link(format!("/proc/{pid}/exe")).ok()
-}
-
-fn process_name(pid: u32) -> Option<String> {
-    let from_path = executable(pid).and_then(|path| Some(path.file_name()?.to_string_lossy().into_owned()));
-    from_path.map(|name| name.trim_end_matches(" (deleted)").to_owned()).or_else(|| {
-        std::fs::read_to_string(format!("/proc/{pid}/comm")).ok().map(|name| name.trim().to_owned())
-    })
 }

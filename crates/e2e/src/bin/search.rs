@@ -11,7 +11,7 @@ use sqlx::mysql::{MySqlConnectOptions, MySqlPool};
 use yadori_core::search::when::Here;
 use yadori_core::search::{Corpus, Index, Query, Text};
 use yadori_core::text::fold::fold;
-use yadori_core::{Class, Clip, ClipId, ClipState, DeviceId, Drawers, Facts, OfferRecord, Source, Stamp};
+use yadori_core::{Class, Clip, ClipId, ClipState, DeviceId, Drawers, Facts, OfferRecord, Stamp};
 use yadori_e2e::until_within;
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
 
@@ -212,7 +212,7 @@ fn queries(texts: &[String]) -> Vec<String> {
 fn clip(n: usize, text: &str) -> Clip {
     let device = DeviceId([1; 16]);
     let mut state = ClipState::default();
-    let offer = OfferRecord { representations: Vec::new(), source: Source::default() };
+    let offer = OfferRecord { representations: Vec::new(), ..OfferRecord::default() };
     state.capture(offer, n as i64 + 1, Stamp { wall_ms: n as u64 + 1, counter: 0, device });
     let id = ClipId::of(Class::Text, &[&(n as u64).to_le_bytes()]);
     Clip {

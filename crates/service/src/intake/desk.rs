@@ -29,9 +29,10 @@ pub async fn run(app: Shared, queue: Queue, mut events: DeskEvents, disk: Disk) 
             DeskEvent::State(state) => app.health.change(|health| health.desk = Some(state)),
             DeskEvent::Live(Live::Empty) => app.health.change(|health| health.live = LiveNow::Empty),
             DeskEvent::Live(Live::Theirs(at)) => {
-                app.health.change(|health| health.live = LiveNow::Pending(at));
+                app.health.change(|health| health.copied(at));
             }
-            DeskEvent::Live(Live::Ours) => {
+            DeskEvent::Live(Live::TakenOver(at)) => app.health.change(|health| health.taken_over(at)),
+            DeskEvent::Live(Live::Taken) => {
                 let taken = app.expected.lock().ok().and_then(|mut expected| expected.take());
                 if let Some((id, plain)) = taken {
                     app.health.change(|health| health.live = LiveNow::Clip(id, plain));
@@ -43,11 +44,7 @@ pub async fn run(app: Shared, queue: Queue, mut events: DeskEvents, disk: Disk) 
                 let set_back = last_at.saturating_sub(seen) > SET_BACK;
                 let at = if set_back { seen } else { seen.max(last_at.saturating_add(1)) };
                 last_at = at;
-                app.health.change(|health| {
-                    if health.live == LiveNow::Pending(seen) {
-                        health.live = LiveNow::Pending(at);
-                    }
-                });
+                app.health.change(|health| health.dated(seen, at));
                 take_in(&app, &queue, offer, at, at_start, disk.clone()).await;
             }
             DeskEvent::Refused(refused) => refuse(&app, &queue, &refused),
@@ -86,11 +83,7 @@ fn is_own_link(app: &Shared, offer: &Offer) -> bool {
 }
 
 fn unkept(app: &Shared, at: Micros) {
-    app.health.change(|health| {
-        if health.live == LiveNow::Pending(at) {
-            health.live = LiveNow::Unkept;
-        }
-    });
+    app.health.change(|health| health.settled(at, LiveNow::Unkept));
 }
 
 fn refuse(app: &Shared, queue: &Queue, refused: &Refused) {

@@ -55,7 +55,8 @@ fn capture_of(device: DeviceId, mut offer: Offer, arrival: Arrival) -> Option<Ca
             digest: *digest,
         })
         .collect();
-    let record = OfferRecord { representations, source: offer.source.bounded(SOURCE_CHARS) };
+    let record =
+        OfferRecord { representations, also: offer.also, source: offer.source.bounded(SOURCE_CHARS) };
     let Arrival { at, at_start, live, on_top, extra } = arrival;
     let copied = Copied { id: reading.id, facts, record, at, at_start, on_top, extra };
     Some(Capture { copied, contents, text, staged: false, live, done: None })

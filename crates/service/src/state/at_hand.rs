@@ -173,7 +173,12 @@ impl AtHand {
             let content = self.content(one.digest).await?;
             representations.push(Representation { mime: one.mime.clone(), content });
         }
-        Ok(Offer { representations, source: record.source.clone(), at: clip.copied_at() })
+        Ok(Offer {
+            representations,
+            also: record.also.clone(),
+            source: record.source.clone(),
+            at: clip.copied_at(),
+        })
     }
 
     /// The texts of a clip's offer, without keeping them at hand.
@@ -190,7 +195,12 @@ impl AtHand {
             };
             representations.push(Representation { mime: one.mime.clone(), content });
         }
-        Ok(Offer { representations, source: record.source.clone(), at: clip.copied_at() })
+        Ok(Offer {
+            representations,
+            also: record.also.clone(),
+            source: record.source.clone(),
+            at: clip.copied_at(),
+        })
     }
 }
 

@@ -27,6 +27,17 @@ pub enum LiveNow {
     Unkept,
 }
 
+/// The copy that another program made last: it may be pasteable again after that program has ended.
+#[derive(Clone, Copy, Debug)]
+pub struct Theirs {
+    /// When it was made, as the desk tells it.
+    pub seen: Micros,
+    /// When it was made, as it is recorded.
+    pub at: Micros,
+    /// What has become of it.
+    pub is: LiveNow,
+}
+
 /// How things stand at one moment.
 #[derive(Clone, Debug)]
 pub struct HealthNow {
@@ -36,6 +47,8 @@ pub struct HealthNow {
     pub database: api::Database,
     /// What an ordinary paste would insert.
     pub live: LiveNow,
+    /// The copy that another program made last.
+    pub theirs: Option<Theirs>,
     /// Where the console is served, or why not.
     pub console: Result<String, String>,
     /// Clips waiting in memory.
@@ -46,6 +59,42 @@ pub struct HealthNow {
     pub refusals: VecDeque<RefusalRow>,
     /// Contents that the last check found damaged.
     pub damaged: u64,
+}
+
+impl HealthNow {
+    /// Another program has copied.
+    pub fn copied(&mut self, seen: Micros) {
+        let is = LiveNow::Pending(seen);
+        self.theirs = Some(Theirs { seen, at: seen, is });
+        self.live = is;
+    }
+
+    /// It is recorded under another time than the desk's.
+    pub fn dated(&mut self, seen: Micros, at: Micros) {
+        if let Some(theirs) = self.theirs.as_mut().filter(|theirs| theirs.seen == seen) {
+            theirs.at = at;
+            theirs.is = LiveNow::Pending(at);
+        }
+        if self.live == LiveNow::Pending(seen) {
+            self.live = LiveNow::Pending(at);
+        }
+    }
+
+    /// What has become of the copy of this time.
+    pub fn settled(&mut self, at: Micros, is: LiveNow) {
+        if let Some(theirs) = self.theirs.as_mut().filter(|theirs| theirs.at == at) {
+            theirs.is = is;
+        }
+        if self.live == LiveNow::Pending(at) {
+            self.live = is;
+        }
+    }
+
+    /// The copy is pasteable again that another program made at this time and took with it when it ended.
+    pub fn taken_over(&mut self, seen: Micros) {
+        self.live =
+            self.theirs.filter(|theirs| theirs.seen == seen).map_or(LiveNow::Unkept, |theirs| theirs.is);
+    }
 }
 
 /// How things stand, now and from now on.
@@ -62,6 +111,7 @@ impl Health {
             desk: captures.then_some(DeskState::Connecting),
             database: api::Database { state: api::DatabaseState::Starting, reason: None },
             live: LiveNow::Unknown,
+            theirs: None,
             console: Err("the console is not served yet".into()),
             unsaved: 0,
             last_copy_at: None,
@@ -104,5 +154,30 @@ impl Health {
             health.refusals.push_front(row.clone());
             health.refusals.truncate(REFUSALS);
         });
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_was_taken_over_is_what_has_become_of_the_copy_whenever_that_is_known() {
+        let clip = LiveNow::Clip(ClipId([7; 16]), false);
+        for settled_first in [true, false] {
+            Health::new(true).change(|now| {
+                now.copied(5);
+                now.dated(5, 6);
+                if settled_first {
+                    now.settled(6, clip);
+                }
+                now.live = LiveNow::Empty;
+                now.taken_over(5);
+                now.settled(6, clip);
+                assert_eq!(now.live, clip);
+                now.taken_over(4);
+                assert_eq!(now.live, LiveNow::Unkept);
+            });
+        }
     }
 }

@@ -10,14 +10,12 @@ use serde::{Deserialize, Serialize};
 use yadori_core::clip::mime;
 use yadori_core::text::name::{NameError, TITLE_CHARS, name_of};
 use yadori_core::{
-    COPY_CAP, Clip, ClipId, Color, Content, Digest, DrawerState, History, Kept, Micros, Offer,
-    Representation, Source,
+    COPY_CAP, Clip, ClipId, Color, Content, Digest, DrawerState, History, Kept, Micros, NAME_BYTES, Offer,
+    REPRESENTATIONS, Representation, Source,
 };
 
 /// Bytes of a text that stand in the record itself.
 const INLINE: usize = 4_096;
-/// Representations of one clip at most.
-const REPRESENTATIONS: usize = 64;
 
 /// Why a clip in a file can't be brought in.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -103,6 +101,8 @@ pub(crate) struct ClipRecord {
     #[serde(default)]
     pub(crate) source: Source,
     pub(crate) representations: Vec<RepresentationRecord>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(crate) also: Vec<String>,
 }
 
 impl ClipRecord {
@@ -119,6 +119,7 @@ impl ClipRecord {
             kept,
             source: clip.state.offer().map(|offer| offer.source.clone()).unwrap_or_default(),
             representations: Vec::new(),
+            also: clip.state.offer().map(|offer| offer.also.clone()).unwrap_or_default(),
         }
     }
 
@@ -131,15 +132,17 @@ impl ClipRecord {
         if self.representations.is_empty() || self.representations.len() > REPRESENTATIONS {
             return Err(RecordError::Representations);
         }
+        if self.also.len() > REPRESENTATIONS {
+            return Err(RecordError::Representations);
+        }
+        self.also.iter().try_for_each(|name| type_of(name))?;
         if let Some(title) = &self.title {
             name_of(title, TITLE_CHARS).map_err(RecordError::Title)?;
         }
         let mut representations = Vec::with_capacity(self.representations.len());
         let mut size = 0;
         for one in &self.representations {
-            if one.mime.is_empty() || one.mime.len() > 255 || one.mime.chars().any(char::is_control) {
-                return Err(RecordError::Type);
-            }
+            type_of(&one.mime)?;
             let content = match (&one.text, &one.base64, &one.file) {
                 (Some(text), None, None) => Content::new(text.clone()),
                 (None, Some(encoded), None) => {
@@ -161,8 +164,13 @@ impl ClipRecord {
                 at.as_microsecond().clamp(0, now)
             }
         };
-        Ok(Offer { representations, source: self.source.clone(), at })
+        Ok(Offer { representations, also: self.also.clone(), source: self.source.clone(), at })
     }
+}
+
+fn type_of(name: &str) -> Result<(), RecordError> {
+    let fits = !name.is_empty() && name.len() <= NAME_BYTES && !name.chars().any(char::is_control);
+    if fits { Ok(()) } else { Err(RecordError::Type) }
 }
 
 impl RepresentationRecord {

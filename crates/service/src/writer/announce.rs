@@ -6,6 +6,7 @@ use yadori_core::{ClipId, Drawer, Placed, StoredClip};
 use yadori_store::RefusalRow;
 
 use crate::state::events::Happening;
+use crate::state::health::LiveNow;
 use crate::writer::worker::Writer;
 
 /// Changes that are announced one by one at most; more are a reset.
@@ -33,6 +34,7 @@ impl Writer {
 
     pub(super) fn announce_refusal(&self, row: &RefusalRow) {
         self.app.health.refused(row);
+        self.app.health.change(|health| health.settled(row.at, LiveNow::Unkept));
         self.app.events.send(Happening::Refused(row.clone()));
     }
 

@@ -180,9 +180,7 @@ impl Writer {
             if counts {
                 health.last_copy_at = health.last_copy_at.max(Some(at));
             }
-            if health.live == LiveNow::Pending(at) {
-                health.live = LiveNow::Clip(id, false);
-            }
+            health.settled(at, LiveNow::Clip(id, false));
         });
     }
 

@@ -16,7 +16,6 @@ use crate::clip::content::Digest;
 use crate::clip::device::DeviceId;
 use crate::clip::facts::Facts;
 use crate::clip::id::{Class, ClipId};
-use crate::clip::offer::Source;
 use crate::merge::clip::{OfferRecord, RepresentationRecord};
 use crate::merge::stamp::HybridClock;
 
@@ -112,7 +111,7 @@ impl World {
         Copied {
             id: text_id(n),
             facts: Facts::of_text(&text, 6, false),
-            record: OfferRecord { representations: vec![representation], source: Source::default() },
+            record: OfferRecord { representations: vec![representation], ..OfferRecord::default() },
             at: self.now,
             at_start: false,
             on_top: true,

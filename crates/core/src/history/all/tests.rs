@@ -4,7 +4,6 @@ use super::*;
 use crate::clip::device::DeviceId;
 use crate::clip::facts::Facts;
 use crate::clip::id::Class;
-use crate::clip::offer::Source;
 use crate::merge::clip::OfferRecord;
 use crate::merge::stamp::Stamp;
 use proptest::prelude::*;
@@ -12,7 +11,7 @@ use proptest::prelude::*;
 fn clip(n: u16, at: Micros, ordered_at: Micros) -> Clip {
     let stamp = Stamp { wall_ms: 1 + at as u64, counter: 0, device: DeviceId([1; 16]) };
     let mut state = ClipState::default();
-    state.capture(OfferRecord { representations: vec![], source: Source::default() }, at, stamp);
+    state.capture(OfferRecord { representations: vec![], ..OfferRecord::default() }, at, stamp);
     let text = format!("clip {n}");
     Clip {
         id: ClipId::of(Class::Text, &[text.as_bytes()]),

@@ -14,7 +14,7 @@ fn record(n: u8) -> OfferRecord {
             size: 1,
             digest: Digest([n; 32]),
         }],
-        source: Source::default(),
+        ..OfferRecord::default()
     }
 }
 

@@ -38,7 +38,11 @@ fn clip(n: u64, text: &str, at: i64) -> Clip {
         window: Some(format!("window {}", n % 5)),
         page: None,
     };
-    state.capture(OfferRecord { representations: vec![representation], source }, at, stamp(n + 1));
+    state.capture(
+        OfferRecord { representations: vec![representation], source, ..OfferRecord::default() },
+        at,
+        stamp(n + 1),
+    );
     Clip {
         id: ClipId::of(Class::Text, &[&n.to_le_bytes()]),
         facts: Facts::of_text(text, text.len() as u64, false),

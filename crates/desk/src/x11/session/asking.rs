@@ -6,20 +6,36 @@ use std::time::Instant;
 use x11rb::connection::Connection;
 use x11rb::errors::{ConnectionError, ReplyError};
 use x11rb::protocol::xproto::{
-    Atom, AtomEnum, ChangeWindowAttributesAux, ConnectionExt as _, CreateWindowAux, EventMask,
-    SelectionNotifyEvent, Timestamp, Window, WindowClass,
+    Atom, AtomEnum, ConnectionExt as _, CreateWindowAux, EventMask, SelectionNotifyEvent, Timestamp, Window,
+    WindowClass,
 };
-use yadori_core::Offer;
+use yadori_core::NAME_BYTES;
 use yadori_core::clip::reading;
 
-use super::{CLOSING, LATE, Reading, Session, X};
+use super::{LATE, MOST_NAMES, MOST_TARGETS, Reading, Session, X};
 use crate::x11::job::{Answer, Job, Next, Outcome};
+use crate::x11::process::Process;
 use crate::x11::release::release;
 use crate::x11::source;
 use crate::{DeskEvent, Live, Refused, RefusedBecause, now};
 
 impl Session<'_> {
     pub(super) fn begin(&mut self, owner: Window, time: Timestamp, at_start: bool) -> X<()> {
+        let at = now();
+        self.say(DeskEvent::Live(Live::Theirs(at)));
+        let window = self.conn.generate_id().map_err(|_| ConnectionError::UnknownError)?;
+        let look = CreateWindowAux::new().event_mask(EventMask::PROPERTY_CHANGE);
+        self.conn.create_window(0, window, self.root, -1, -1, 1, 1, 0, WindowClass::INPUT_ONLY, 0, &look)?;
+        // The owner answers while it is looked at.
+        self.convert(window, self.atoms.TARGETS, time)?;
+        let (source, process) = source::source_of(&self.conn, &self.atoms, self.root, owner);
+        let job = Job::new(at, at_start, source, self.now_ms());
+        self.readings.push(Reading { window, owner, time, job, process: process.map(Process::new) });
+        Ok(())
+    }
+
+    /// The clipboard has changed hands: what was being read of it is another's by now.
+    pub(super) fn supersede(&mut self) -> X<()> {
         let mut done = Vec::new();
         for (n, reading) in self.readings.iter_mut().enumerate() {
             if let Next::Done(outcome) = reading.job.supersede() {
@@ -29,27 +45,8 @@ impl Session<'_> {
         for (n, outcome) in done.into_iter().rev() {
             self.end(n, outcome)?;
         }
-        let at = now();
         self.forget_read();
-        if let Some((_, offer, ..)) = self.let_go.take() {
-            let held = offer.size();
-            release(offer, held);
-        }
-        // The end of this window tells a program that is closing from one that empties the clipboard on purpose.
-        let watched = if self.outgoing.iter().any(|one| one.requestor == owner) {
-            EventMask::PROPERTY_CHANGE | EventMask::STRUCTURE_NOTIFY
-        } else {
-            EventMask::STRUCTURE_NOTIFY
-        };
-        self.conn.change_window_attributes(owner, &ChangeWindowAttributesAux::new().event_mask(watched))?;
-        self.say(DeskEvent::Live(Live::Theirs(at)));
-        let source = source::source_of(&self.conn, &self.atoms, self.root, owner);
-        let window = self.conn.generate_id().map_err(|_| ConnectionError::UnknownError)?;
-        let look = CreateWindowAux::new().event_mask(EventMask::PROPERTY_CHANGE);
-        self.conn.create_window(0, window, self.root, -1, -1, 1, 1, 0, WindowClass::INPUT_ONLY, 0, &look)?;
-        let job = Job::new(at, at_start, source, self.now_ms());
-        self.readings.push(Reading { window, owner, time, job });
-        self.convert(window, self.atoms.TARGETS, time)
+        Ok(())
     }
 
     pub(super) fn convert(&self, window: Window, target: Atom, time: Timestamp) -> X<()> {
@@ -82,15 +79,15 @@ impl Session<'_> {
         let Ok(reply) = reply else { return Ok(Answer::Refused) };
         if event.target == self.atoms.TARGETS {
             let atoms: Vec<Atom> = reply.value32().map(Iterator::collect).unwrap_or_default();
-            let mut names = Vec::with_capacity(atoms.len());
-            for atom in atoms.into_iter().take(200) {
-                names.extend(self.name(atom)?);
-            }
-            return Ok(Answer::Targets(names));
+            return Ok(Answer::Targets(self.names_of(&atoms)?));
         }
         let kind = self.name(reply.type_)?.unwrap_or_default();
         if reply.type_ == self.atoms.INCR {
             return Ok(Answer::Chunks(self.name(event.target)?.unwrap_or_default()));
+        }
+        // What has another format is numbers of the server, or of nobody knows what (ICCCM section 2.6.2).
+        if reply.format != 8 && event.target != self.atoms.TARGETS {
+            return Ok(Answer::Refused);
         }
         Ok(Answer::Value(kind, reply.value))
     }
@@ -111,6 +108,38 @@ impl Session<'_> {
             Err(ReplyError::ConnectionError(why)) => Err(why),
             Err(ReplyError::X11Error(_)) => Ok(None),
         }
+    }
+
+    /// The names of targets, all asked for at once.
+    fn names_of(&mut self, atoms: &[Atom]) -> X<Vec<String>> {
+        if atoms.len() > MOST_TARGETS {
+            tracing::warn!(
+                "a program offers {} forms; those after the {MOST_TARGETS}th are left alone",
+                atoms.len()
+            );
+        }
+        let atoms = &atoms[..atoms.len().min(MOST_TARGETS)];
+        let mut unknown = Vec::new();
+        for atom in atoms.iter().filter(|atom| **atom != 0 && !self.names.contains_key(*atom)) {
+            unknown.push((*atom, self.conn.get_atom_name(*atom)?));
+        }
+        if self.names.len() + unknown.len() > MOST_NAMES {
+            self.names.clear();
+        }
+        for (atom, asked) in unknown {
+            match asked.reply() {
+                Ok(reply) => {
+                    self.names.insert(atom, String::from_utf8_lossy(&reply.name).into_owned());
+                }
+                Err(ReplyError::ConnectionError(why)) => return Err(why),
+                Err(ReplyError::X11Error(_)) => {}
+            }
+        }
+        let mut names = Vec::with_capacity(atoms.len());
+        for atom in atoms {
+            names.extend(self.name(*atom)?.filter(|name| name.len() <= NAME_BYTES));
+        }
+        Ok(names)
     }
 
     pub(super) fn chunk_came(&mut self, window: Window, property: Atom) -> X<()> {
@@ -148,12 +177,7 @@ impl Session<'_> {
         let refused =
             |reason| DeskEvent::Refused(Refused { at: job.at(), reason, source: job.source().clone() });
         match outcome {
-            Outcome::Copied { offer, doubtful: true, .. } => {
-                self.release_doubtful(None);
-                self.doubtful = Some(offer);
-            }
-            Outcome::Copied { mut offer, at_start, doubtful: false } => {
-                self.release_doubtful(Some(&offer));
+            Outcome::Copied { mut offer, at_start } => {
                 reading::soften_cut(&mut offer);
                 let offer = Arc::new(offer);
                 if !job.is_superseded() {
@@ -166,9 +190,11 @@ impl Session<'_> {
                 let refused =
                     Refused { at: job.at(), reason: RefusedBecause::DoNotRecord, source: Default::default() };
                 self.say(DeskEvent::Refused(refused));
+                self.drop_transfers_of(owner);
             }
             Outcome::TooLarge(size) => self.say(refused(RefusedBecause::TooLarge(size))),
             Outcome::Unreadable => self.say(refused(RefusedBecause::Unreadable)),
+            Outcome::Nothing if !job.is_superseded() => self.say(DeskEvent::Live(Live::Empty)),
             Outcome::Nothing => {}
         }
         let held = job.held();
@@ -176,23 +202,21 @@ impl Session<'_> {
         self.answer_saves()
     }
 
+    /// A program has copied what is not to be recorded: what it still sends of an earlier copy may be that by now.
+    fn drop_transfers_of(&mut self, owner: Window) {
+        let mask = self.conn.setup().resource_id_mask;
+        for one in &mut self.readings {
+            if one.owner & !mask == owner & !mask && one.job.is_superseded() {
+                one.job.forget();
+            }
+        }
+    }
+
     /// What was read is another program's by now.
     pub(super) fn forget_read(&mut self) {
         if let Some((_, offer)) = self.last_read.take() {
             let held = offer.size();
             release(offer, held);
-        }
-    }
-
-    /// A doubtful copy was the next one's content under an earlier time, or it was a copy of its own.
-    pub(super) fn release_doubtful(&mut self, next: Option<&Offer>) {
-        let Some(offer) = self.doubtful.take() else { return };
-        let same = next.is_some_and(|next| {
-            let first = &offer.representations[0];
-            next.representations.iter().any(|one| one.content == first.content)
-        });
-        if !same {
-            self.say(DeskEvent::Copied { offer: Arc::new(offer), at_start: false });
         }
     }
 
@@ -210,21 +234,5 @@ impl Session<'_> {
             return self.take_over(offer, time);
         }
         Ok(false)
-    }
-
-    /// Some programs (Chromium) let go of the clipboard on their way out: what they held is taken over when their window
-    /// follows. What a living program clears stays cleared.
-    pub(super) fn window_died(&mut self, window: Window) -> X<()> {
-        match self.let_go.take() {
-            Some((owner, offer, since, time))
-                if owner == window && self.owner == 0 && since.elapsed() < CLOSING =>
-            {
-                self.take_over(offer, time).map(|_| ())
-            }
-            other => {
-                self.let_go = other;
-                Ok(())
-            }
-        }
     }
 }

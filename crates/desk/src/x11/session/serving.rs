@@ -12,11 +12,10 @@ use x11rb::protocol::xproto::{
 };
 use x11rb::wrapper::ConnectionExt as _;
 use yadori_core::Offer;
-use yadori_core::clip::mime;
+use yadori_core::take::handing::{Handed, handed};
 
-use super::super::job::to_latin1;
 use super::super::outgoing::{CHUNK, Outgoing};
-use super::{Ownership, PendingTake, Served, Session, X};
+use super::{Ownership, PendingTake, Session, X};
 use crate::{DeskEvent, Live, TakeError};
 
 impl Session<'_> {
@@ -51,17 +50,24 @@ impl Session<'_> {
         }
         self.conn.ungrab_server()?;
         self.conn.flush()?;
-        Ok(free && self.owns(offer, time, targets)?)
+        let at = offer.at;
+        Ok(free && self.owns(offer, time, targets, Live::TakenOver(at))?)
     }
 
     fn own(&mut self, offer: Arc<Offer>, time: Timestamp) -> X<bool> {
         let targets = self.targets_of(&offer)?;
         self.conn.set_selection_owner(self.serving, self.atoms.CLIPBOARD, time)?;
-        self.owns(offer, time, targets)
+        self.owns(offer, time, targets, Live::Taken)
     }
 
     /// Makes sure of an ownership that was asked for, and says so.
-    fn owns(&mut self, offer: Arc<Offer>, time: Timestamp, targets: Vec<(Atom, Served)>) -> X<bool> {
+    fn owns(
+        &mut self,
+        offer: Arc<Offer>,
+        time: Timestamp,
+        targets: Vec<(Atom, Handed)>,
+        live: Live,
+    ) -> X<bool> {
         let owner = self
             .conn
             .get_selection_owner(self.atoms.CLIPBOARD)?
@@ -71,31 +77,23 @@ impl Session<'_> {
         let owned = owner == self.serving;
         if owned {
             self.owned = Some(Ownership { offer, since: time, targets });
-            self.say(DeskEvent::Live(Live::Ours));
+            self.say(DeskEvent::Live(live));
         }
         Ok(owned)
     }
 
-    fn targets_of(&mut self, offer: &Offer) -> X<Vec<(Atom, Served)>> {
-        let mut targets: Vec<(Atom, Served)> = Vec::new();
-        for (n, one) in offer.representations.iter().enumerate() {
-            let names: Vec<(&str, Served)> = if one.mime == mime::PLAIN {
-                let latin1 = |name| if name == "STRING" { Served::Latin1(n) } else { Served::AsIs(n) };
-                ["text/plain;charset=utf-8", "UTF8_STRING", "text/plain", "TEXT", "STRING"]
-                    .map(|name| (name, latin1(name)))
-                    .into()
-            } else {
-                vec![(one.mime.as_str(), Served::AsIs(n))]
-            };
-            for (name, served) in names {
-                if let Ok(reply) = self.conn.intern_atom(false, name.as_bytes())?.reply()
-                    && !targets.iter().any(|(known, _)| *known == reply.atom)
-                {
-                    targets.push((reply.atom, served));
-                }
-            }
+    fn targets_of(&mut self, offer: &Offer) -> X<Vec<(Atom, Handed)>> {
+        let mut asked = Vec::new();
+        for (name, handed) in handed(offer) {
+            asked.push((self.conn.intern_atom(false, name.as_bytes())?, handed));
         }
-        Ok(targets)
+        Ok(asked.into_iter().filter_map(|(atom, handed)| Some((atom.reply().ok()?.atom, handed))).collect())
+    }
+
+    fn handed(&self, target: Atom) -> Option<(Arc<Offer>, Handed)> {
+        let ownership = self.owned.as_ref()?;
+        let (_, handed) = ownership.targets.iter().find(|(known, _)| *known == target)?;
+        Some((ownership.offer.clone(), *handed))
     }
 
     pub(super) fn asked(&mut self, event: &SelectionRequestEvent) -> X<()> {
@@ -109,6 +107,9 @@ impl Session<'_> {
             .as_ref()
             .is_none_or(|ownership| event.time != CURRENT_TIME && event.time < ownership.since);
         let ours = event.selection == self.atoms.CLIPBOARD && !stale;
+        if ours && let Some((offer, Handed::Made(picture, encoding))) = self.handed(event.target) {
+            return self.make(event, property, offer, (picture, encoding));
+        }
         let done = if !ours {
             false
         } else if event.target == self.atoms.MULTIPLE && event.property != 0 {
@@ -119,7 +120,7 @@ impl Session<'_> {
         self.notify(event, if done { property } else { 0 })
     }
 
-    fn notify(&self, event: &SelectionRequestEvent, property: Atom) -> X<()> {
+    pub(super) fn notify(&self, event: &SelectionRequestEvent, property: Atom) -> X<()> {
         let word = SelectionNotifyEvent {
             response_type: SELECTION_NOTIFY_EVENT,
             sequence: 0,
@@ -133,15 +134,16 @@ impl Session<'_> {
         Ok(())
     }
 
-    /// Pairs of target and property; those that can't be served have their property set to None (ICCCM 2.6.2).
+    /// Pairs of target and property. Of those that can't be served the target is set to None (ICCCM section 2.6.2), and the
+    /// property as well, which is what some toolkits look at.
     fn serve_multiple(&mut self, event: &SelectionRequestEvent) -> X<bool> {
         let reply =
             self.conn.get_property(false, event.requestor, event.property, AtomEnum::ANY, 0, 4_096)?.reply();
         let Ok(reply) = reply else { return Ok(false) };
         let mut pairs: Vec<Atom> = reply.value32().map(Iterator::collect).unwrap_or_default();
         for pair in pairs.chunks_exact_mut(2) {
-            if pair[1] != 0 && !self.serve(event.requestor, pair[0], pair[1])? {
-                pair[1] = 0;
+            if pair[1] == 0 || !self.serve(event.requestor, pair[0], pair[1])? {
+                pair.fill(0);
             }
         }
         self.conn.change_property32(
@@ -173,19 +175,20 @@ impl Session<'_> {
             )?;
             return Ok(true);
         }
-        let Some((_, served)) = ownership.targets.iter().find(|(known, _)| *known == target) else {
-            return Ok(false);
-        };
-        let bytes: Bytes = match served {
-            Served::AsIs(n) => ownership.offer.representations[*n].content.expose().clone(),
-            Served::Latin1(n) => to_latin1(ownership.offer.representations[*n].content.expose()).into(),
-        };
+        let bytes = self.handed(target).and_then(|(offer, handed)| handed.bytes(&offer));
+        let Some(bytes) = bytes else { return Ok(false) };
         // What is asked for as TEXT is answered in the encoding of the answer's own type (ICCCM section 2.6.2).
         let is_text = matches!(self.name(target)?.as_deref(), Some("TEXT"));
         let kind = if is_text { self.atoms.UTF8_STRING } else { target };
+        self.hand(requestor, property, kind, bytes)?;
+        Ok(true)
+    }
+
+    /// Puts bytes into a property, in chunks if there are many.
+    pub(super) fn hand(&mut self, requestor: Window, property: Atom, kind: Atom, bytes: Bytes) -> X<()> {
         if bytes.len() <= CHUNK {
             self.conn.change_property8(PropMode::REPLACE, requestor, property, kind, &bytes)?;
-            return Ok(true);
+            return Ok(());
         }
         let events = ChangeWindowAttributesAux::new()
             .event_mask(EventMask::PROPERTY_CHANGE | EventMask::STRUCTURE_NOTIFY);
@@ -194,7 +197,7 @@ impl Session<'_> {
         self.conn.change_property32(PropMode::REPLACE, requestor, property, self.atoms.INCR, &[size])?;
         self.outgoing.retain(|one| (one.requestor, one.property) != (requestor, property));
         self.outgoing.push(Outgoing::new(requestor, property, kind, bytes, self.now_ms()));
-        Ok(true)
+        Ok(())
     }
 
     pub(super) fn chunk_taken(&mut self, window: Window, property: Atom) -> X<()> {
@@ -217,7 +220,7 @@ impl Session<'_> {
     }
 
     /// A program that is about to close asks for its content to be kept (freedesktop's clipboard manager convention).
-    /// Every copy is read when it is made, so the answer waits only for a reading under way.
+    /// Every copy is read when it is made, so the answer waits only for a reading of that program's own that is under way.
     fn asked_as_manager(&mut self, event: &SelectionRequestEvent) -> X<()> {
         if event.target == self.atoms.SAVE_TARGETS {
             self.saves.push(*event);
@@ -239,10 +242,14 @@ impl Session<'_> {
     }
 
     pub(super) fn answer_saves(&mut self) -> X<()> {
-        if self.saves.is_empty() || !self.readings.is_empty() {
-            return Ok(());
-        }
-        for event in std::mem::take(&mut self.saves) {
+        let mask = self.conn.setup().resource_id_mask;
+        let being_read = |event: &SelectionRequestEvent| {
+            let same = |one: &super::Reading| one.owner & !mask == event.requestor & !mask;
+            self.owner != 0 && self.readings.iter().any(|one| same(one) && !one.job.is_superseded())
+        };
+        let (waiting, ready): (Vec<_>, Vec<_>) = self.saves.iter().copied().partition(being_read);
+        self.saves = waiting;
+        for event in ready {
             let property = if event.property == 0 { event.target } else { event.property };
             self.conn.change_property32(
                 PropMode::REPLACE,

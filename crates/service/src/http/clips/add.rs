@@ -60,7 +60,7 @@ fn offer_of(wanted: AddClip) -> Result<Offer, Failure> {
         };
         representations.push(Representation::new(one.mime, bytes));
     }
-    let offer = Offer { representations, source: wanted.source, at };
+    let offer = Offer { representations, source: wanted.source, at, ..Offer::default() };
     if offer.size() > COPY_CAP {
         let detail = format!("it holds {} bytes; a clip may hold {COPY_CAP} (64 MiB)", offer.size());
         return Err(Failure::new(
