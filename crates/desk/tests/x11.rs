@@ -3,26 +3,19 @@
 mod events;
 
 use std::collections::HashSet;
-use std::os::fd::AsFd;
 use std::process::Stdio;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
 use events::{next_copy, next_refusal, text_of, until, until_lost, until_watching};
-use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use x11rb::COPY_FROM_PARENT;
 use x11rb::connection::Connection;
 use x11rb::protocol::Event;
-use x11rb::protocol::xproto::{
-    AtomEnum, ChangeWindowAttributesAux, ConnectionExt, CreateWindowAux, EventMask, PropMode, Property,
-    SELECTION_NOTIFY_EVENT, SelectionNotifyEvent, WindowClass,
-};
-use x11rb::wrapper::ConnectionExt as _;
+use x11rb::protocol::xproto::{ConnectionExt, CreateWindowAux, WindowClass};
 use yadori_core::clip::mime;
 use yadori_core::{Offer, Representation};
 use yadori_desk::{Desk, DeskEvent, DeskEvents, DeskState, Live, RefusedBecause, TakeError};
-use yadori_e2e::Display;
+use yadori_e2e::{Display, Owner, Reply};
 
 /// One at a time: some of these are about milliseconds, and others move hundreds of megabytes.
 static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
@@ -39,148 +32,13 @@ fn offer(parts: &[(&str, &[u8])]) -> Arc<Offer> {
     Arc::new(Offer { representations, at: 1, ..Offer::default() })
 }
 
-/// How a program answers when its copy is asked for.
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Answers {
-    /// With all of it.
-    Whole,
-    /// Not at all.
-    Never,
-    /// In portions (ICCCM 2.7.2), and it closes after the first of them was read.
-    Half,
-}
-
-/// A program of our own that copies as we wish: it owns the clipboard and answers as told. Runs on a thread until its connection is dropped with the display.
-struct Owner {
-    copy: std::sync::mpsc::Sender<Vec<u8>>,
-    /// How many of its copies were asked for.
-    served: Arc<AtomicUsize>,
-}
-
-impl Owner {
-    fn on(display: &Display, answers: Answers) -> Self {
-        let (conn, screen) = x11rb::connect(Some(&display.name())).unwrap();
-        let (copy, copies) = std::sync::mpsc::channel::<Vec<u8>>();
-        let served = Arc::new(AtomicUsize::new(0));
-        let count = served.clone();
-        std::thread::spawn(move || {
-            let root = conn.setup().roots[screen].root;
-            let atom = |name: &str| conn.intern_atom(false, name.as_bytes()).unwrap().reply().unwrap().atom;
-            let (clipboard, targets, utf8) = (atom("CLIPBOARD"), atom("TARGETS"), atom("UTF8_STRING"));
-            let incr = atom("INCR");
-            let (mut portions, mut last) = (0, 0);
-            let serving = conn.generate_id().unwrap();
-            conn.create_window(
-                0,
-                serving,
-                root,
-                0,
-                0,
-                1,
-                1,
-                0,
-                WindowClass::INPUT_ONLY,
-                COPY_FROM_PARENT,
-                &CreateWindowAux::new(),
-            )
-            .unwrap();
-            let mut bytes = Vec::new(); // as programs do, it serves only its newest copy
-            loop {
-                while let Ok(next) = copies.try_recv() {
-                    bytes = next;
-                    conn.set_selection_owner(serving, clipboard, 0u32).unwrap();
-                    conn.flush().unwrap();
-                }
-                match conn.poll_for_event() {
-                    Ok(Some(Event::SelectionRequest(asked)))
-                        if answers != Answers::Never && asked.owner == serving =>
-                    {
-                        let done = if asked.target == targets {
-                            conn.change_property32(
-                                PropMode::REPLACE,
-                                asked.requestor,
-                                asked.property,
-                                AtomEnum::ATOM,
-                                &[targets, utf8],
-                            )
-                            .is_ok()
-                        } else if answers == Answers::Half {
-                            last = asked.property;
-                            let watch =
-                                ChangeWindowAttributesAux::new().event_mask(EventMask::PROPERTY_CHANGE);
-                            conn.change_window_attributes(asked.requestor, &watch).unwrap();
-                            conn.change_property32(
-                                PropMode::REPLACE,
-                                asked.requestor,
-                                asked.property,
-                                incr,
-                                &[1 << 20],
-                            )
-                            .is_ok()
-                        } else {
-                            count.fetch_add(1, Ordering::SeqCst);
-                            conn.change_property8(
-                                PropMode::REPLACE,
-                                asked.requestor,
-                                asked.property,
-                                utf8,
-                                &bytes,
-                            )
-                            .is_ok()
-                        };
-                        let word = SelectionNotifyEvent {
-                            response_type: SELECTION_NOTIFY_EVENT,
-                            sequence: 0,
-                            time: asked.time,
-                            requestor: asked.requestor,
-                            selection: asked.selection,
-                            target: asked.target,
-                            property: if done { asked.property } else { 0 },
-                        };
-                        conn.send_event(false, asked.requestor, EventMask::NO_EVENT, word).unwrap();
-                        conn.flush().unwrap();
-                    }
-                    Ok(Some(Event::PropertyNotify(gone)))
-                        if gone.state == Property::DELETE && gone.atom == last =>
-                    {
-                        portions += 1;
-                        if portions == 2 {
-                            return;
-                        }
-                        conn.change_property8(
-                            PropMode::REPLACE,
-                            gone.window,
-                            gone.atom,
-                            utf8,
-                            &[b'x'; 60_000],
-                        )
-                        .unwrap();
-                        conn.flush().unwrap();
-                    }
-                    Ok(Some(_)) => {}
-                    Ok(None) => {
-                        let mut fds = [PollFd::from_borrowed_fd(conn.stream().as_fd(), PollFlags::IN)];
-                        let _ = poll(&mut fds, Some(&Timespec { tv_sec: 0, tv_nsec: 1_000_000 }));
-                    }
-                    Err(_) => return,
-                }
-            }
-        });
-        Self { copy, served }
-    }
-
-    fn copy(&self, bytes: &[u8]) {
-        self.copy.send(bytes.to_vec()).unwrap();
-    }
-}
-
 #[tokio::test]
 async fn two_hundred_copies_twenty_milliseconds_apart_are_all_seen_once() {
     let _turn = TURN.lock().await;
     let display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
-    let owner = Owner::on(&display, Answers::Whole);
-    owner.copy(b"first");
+    let owner = Owner::on(&display);
+    owner.copy_text("first");
     assert_eq!(text_of(&next_copy(&mut events).await), "first");
     let sender = tokio::task::spawn_blocking(move || {
         let mut last = Instant::now();
@@ -191,9 +49,9 @@ async fn two_hundred_copies_twenty_milliseconds_apart_are_all_seen_once() {
             // A machine that stands still for longer than the gap is not what this is about (the benchmark counts
             // that): a copy gets its chance to be asked for.
             yadori_e2e::until("the copy before to be asked for", || {
-                (owner.served.load(Ordering::SeqCst) > n).then_some(())
+                owner.asked().iter().any(|name| name == "UTF8_STRING").then_some(())
             });
-            owner.copy(format!("copy {n}").as_bytes());
+            owner.copy_text(&format!("copy {n}"));
             last = Instant::now();
         }
         owner
@@ -261,12 +119,12 @@ async fn taking_over_from_a_closed_program_never_takes_from_the_next_copy() {
     let _turn = TURN.lock().await;
     let mut display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
-    let owner = Owner::on(&display, Answers::Whole);
+    let owner = Owner::on(&display);
     for n in 0..10 {
         let program = display.copy_text(&format!("closing {n}"));
         assert_eq!(text_of(&next_copy(&mut events).await), format!("closing {n}"));
         display.kill(program);
-        owner.copy(format!("next {n}").as_bytes());
+        owner.copy_text(&format!("next {n}"));
         assert_eq!(text_of(&next_copy(&mut events).await), format!("next {n}"));
     }
 }
@@ -276,8 +134,8 @@ async fn a_silent_owner_is_reported_and_the_next_copy_is_kept() {
     let _turn = TURN.lock().await;
     let mut display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
-    let owner = Owner::on(&display, Answers::Never);
-    owner.copy(b"never said");
+    let owner = Owner::on(&display);
+    owner.copies(&["UTF8_STRING"], |_| Reply::Silence);
     assert_eq!(next_refusal(&mut events).await.reason, RefusedBecause::Unreadable);
     display.copy_text("said");
     assert_eq!(text_of(&next_copy(&mut events).await), "said");
@@ -288,8 +146,8 @@ async fn an_owner_that_dies_in_mid_transfer_leaves_no_half_copy() {
     let _turn = TURN.lock().await;
     let mut display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
-    let owner = Owner::on(&display, Answers::Half);
-    owner.copy(b"in portions");
+    let owner = Owner::on(&display);
+    owner.copies(&["image/png"], |_| Reply::Half);
     assert_eq!(next_refusal(&mut events).await.reason, RefusedBecause::Unreadable);
     display.copy_text("life goes on");
     assert_eq!(text_of(&next_copy(&mut events).await), "life goes on");

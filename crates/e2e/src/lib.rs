@@ -5,7 +5,9 @@ pub mod browser;
 pub mod display;
 pub mod many;
 pub mod measure;
+pub mod owner;
 pub mod pointer;
+pub mod reader;
 pub mod service;
 pub mod soak;
 pub mod source;
@@ -17,6 +19,7 @@ use std::time::{Duration, Instant};
 
 pub use browser::Browser;
 pub use display::Display;
+pub use owner::{Owner, Reply};
 pub use service::Service;
 
 /// How long anything may take in a test.

@@ -51,21 +51,6 @@ impl Source {
         Ok(began)
     }
 
-    /// Owns the clipboard and serves forms under these names while `go_on` allows it, which hears the name that was
-    /// asked for last, or nothing when nobody asks.
-    pub fn offer(&self, forms: &[(&str, &[u8])], go_on: impl Fn(Option<&str>) -> bool) -> Result<()> {
-        use x11rb::protocol::xproto::ConnectionExt;
-        let atom =
-            |name: &str| -> Result<u32> { Ok(self.conn.intern_atom(false, name.as_bytes())?.reply()?.atom) };
-        let atoms: Vec<(u32, &[u8])> =
-            forms.iter().map(|(name, bytes)| Ok((atom(name)?, *bytes))).collect::<Result<_>>()?;
-        let name_of = |asked: u32| {
-            let at = atoms.iter().position(|(atom, _)| *atom == asked);
-            at.map_or("TARGETS", |at| forms[at].0)
-        };
-        self.serve(&atoms, |asked| go_on(asked.map(name_of)))
-    }
-
     fn serve(&self, forms: &[(u32, &[u8])], go_on: impl Fn(Option<u32>) -> bool) -> Result<()> {
         use x11rb::connection::Connection;
         use x11rb::protocol::Event;

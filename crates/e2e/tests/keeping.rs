@@ -3,15 +3,12 @@
 use std::collections::HashSet;
 use std::path::PathBuf;
 use std::process::Command;
-use std::sync::Mutex;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use yadori_api::{CaptureState, DatabaseState, Kind, LiveState};
 use yadori_e2e::measure::Listener;
-use yadori_e2e::source::Source;
 use yadori_e2e::traces::{in_files, in_memory};
-use yadori_e2e::{Display, Service, until, until_within};
+use yadori_e2e::{Display, Owner, Service, until, until_within};
 
 /// Bytes that do not compress, as a picture's do not. They begin like a PNG.
 fn noise(bytes: usize) -> Vec<u8> {
@@ -75,21 +72,16 @@ fn what_is_copied_is_kept_and_handed_back_in_every_kind() {
 }
 
 /// Copies a text as password managers do: with the hint beside it, and for as long as `meanwhile` takes.
-fn copy_secret(source: &Source, text: &str, meanwhile: impl FnOnce()) -> Vec<String> {
-    let (asked, over) = (Mutex::new(Vec::new()), AtomicBool::new(false));
-    let go_on = |name: Option<&str>| {
-        asked.lock().unwrap().extend(name.map(str::to_owned));
-        !over.load(Ordering::Relaxed)
-    };
-    std::thread::scope(|scope| {
-        let forms = [(HINT, b"secret".as_slice()), ("UTF8_STRING", text.as_bytes())];
-        let go_on = &go_on;
-        scope.spawn(move || source.offer(&forms, go_on).unwrap());
-        until("a look at the hint", || asked.lock().unwrap().iter().any(|name| name == HINT).then_some(()));
-        meanwhile();
-        over.store(true, Ordering::Relaxed);
+fn copy_secret(owner: &Owner, text: &str, meanwhile: impl FnOnce()) -> Vec<String> {
+    owner.copy(&[(HINT, b"secret"), ("UTF8_STRING", text.as_bytes())]);
+    let mut asked = Vec::new();
+    until("a look at the hint", || {
+        asked.extend(owner.asked());
+        asked.iter().any(|name| name == HINT).then_some(())
     });
-    asked.into_inner().unwrap()
+    meanwhile();
+    asked.extend(owner.asked());
+    asked
 }
 
 const HINT: &str = "x-kde-passwordManagerHint";
@@ -101,10 +93,10 @@ fn a_copy_that_a_program_marks_as_secret_leaves_no_trace() {
     let mut events = Listener::on(&service).unwrap();
     // Words that are nowhere else, also not in the service's own files.
     let secret = |n: u32| format!("quartz{}heron", n * 7_919 + 104_729);
-    let source = Source::on(&display).unwrap();
+    let owner = Owner::on(&display);
     for n in 0..6 {
         let after = format!("after the secret {n}");
-        let asked = copy_secret(&source, &secret(n), || {
+        let asked = copy_secret(&owner, &secret(n), || {
             display.copy_text(&after);
             service.await_clip(&after);
         });
