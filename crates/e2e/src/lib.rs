@@ -2,7 +2,9 @@
 //! client, a real browser. Everything runs on loopback and ends with its owner.
 
 pub mod browser;
+pub mod desktop;
 pub mod display;
+pub mod keyboard;
 pub mod many;
 pub mod measure;
 pub mod owner;
@@ -12,6 +14,7 @@ pub mod service;
 pub mod soak;
 pub mod source;
 pub mod traces;
+pub mod work;
 
 use std::path::PathBuf;
 use std::sync::OnceLock;

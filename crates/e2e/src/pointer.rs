@@ -57,6 +57,14 @@ impl Pointer {
     }
 }
 
+impl Pointer {
+    /// Clicks a button: 1 is the first, 3 opens menus.
+    pub fn click(&self, button: u8) -> Result<()> {
+        self.send(BUTTON_PRESS_EVENT, button, 0, 0)?;
+        self.send(BUTTON_RELEASE_EVENT, button, 0, 0)
+    }
+}
+
 impl Browser {
     /// Where the middle of what a selector finds lies on the screen, in pixels. Needs a browser with a window.
     pub async fn place_of(&self, selector: &str) -> Result<(i32, i32)> {

@@ -39,7 +39,7 @@ use LeftAlone::{
 };
 use Name::{Begins, Is};
 
-const TABLE: [(Name, LeftAlone); 58] = [
+const TABLE: [(Name, LeftAlone); 60] = [
     (Is("TARGETS"), Protocol),
     (Is("TIMESTAMP"), Protocol),
     (Is("MULTIPLE"), Protocol),
@@ -98,6 +98,8 @@ const TABLE: [(Name, LeftAlone); 58] = [
     (Begins("application/x-openoffice-emf"), Drawing),
     (Begins("application/x-openoffice-wmf"), Drawing),
     (Begins("application/x-openoffice-bitmap"), Drawing),
+    (Is("application/ico"), Drawing),
+    (Is("text/ico"), Drawing),
 ];
 
 fn begins(name: &str, with: &str) -> bool {

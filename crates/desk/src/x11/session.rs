@@ -29,6 +29,7 @@ use super::job::Job;
 use super::outgoing::Outgoing;
 use super::process::Process;
 use super::release::release;
+use super::source::Programs;
 use super::{Inbox, NoSession};
 use crate::{Command, DeskEvent, Live, TakeError};
 
@@ -87,6 +88,9 @@ pub(crate) struct Session<'a> {
     tell: &'a mpsc::UnboundedSender<DeskEvent>,
     started: Instant,
     names: HashMap<Atom, String>,
+    /// The other way round.
+    numbers: HashMap<String, Atom>,
+    programs: Programs,
     readings: Vec<Reading>,
     retired: Vec<(Window, Instant)>,
     owned: Option<Ownership>,
@@ -131,6 +135,8 @@ impl<'a> Session<'a> {
             tell,
             started: Instant::now(),
             names: HashMap::new(),
+            numbers: HashMap::new(),
+            programs: Programs::default(),
             readings: Vec::new(),
             retired: Vec::new(),
             owned: None,

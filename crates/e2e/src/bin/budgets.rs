@@ -21,6 +21,10 @@ fn main() -> Result<()> {
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
     let mut display = Display::start();
     let service = Service::on(&display.name());
+    if std::env::args().nth(1).as_deref() == Some("bursts") {
+        bursts(&mut display, &service);
+        return Ok(());
+    }
     runtime.block_on(copies(&mut display, &service))?;
     bursts(&mut display, &service);
     takes(&service);
@@ -177,7 +181,7 @@ fn burst(display: &Display, service: &Service, programs: &[Owner], gap: u64, nam
 
 fn bursts(display: &mut Display, service: &Service) {
     let programs = [Owner::on(display), Owner::on(display)];
-    let mut line = |what: &str, budget: &str, burst: &Burst| {
+    let line = |what: &str, budget: &str, burst: &Burst| {
         row(
             &format!("200 copies {what}"),
             budget,

@@ -1,10 +1,21 @@
-//! The long form of the soak: a hundred blows, with stops of 5, 20 and 60 seconds. Ends with an error when anything that
-//! was answered is not so.
+//! The long form of the soak: ten minutes of mixed work, then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
+//! with an error when anything that was answered is not so, or memory grows. Arguments: how many blows, how many minutes.
+
+use std::time::Duration;
 
 use yadori_e2e::soak::{Blow, Soak};
+use yadori_e2e::work::work;
 
 #[expect(clippy::print_stdout, reason = "it tells how far it has come")]
-fn main() {
+fn main() -> anyhow::Result<()> {
+    let minutes: f64 = std::env::args().nth(2).and_then(|text| text.parse().ok()).unwrap_or(10.0);
+    let done = work(Duration::from_secs_f64(minutes * 60.0), |memory, done| {
+        println!("work: {} copies made, {} announced; {memory:.1} MB", done.made, done.announced);
+    })?;
+    println!("{minutes} minutes of mixed work: {done:?}");
+    let same = done.made == done.announced && done.made == done.kept;
+    anyhow::ensure!(same, "not every copy was announced and kept");
+    anyhow::ensure!(done.most <= done.early + 10.0, "memory grew from {} to {} MB", done.early, done.most);
     let rounds: usize = std::env::args().nth(1).and_then(|text| text.parse().ok()).unwrap_or(100);
     let mut soak = Soak::start();
     let kills = [Blow::KillService, Blow::KillDatabase, Blow::KillBoth];
@@ -32,4 +43,5 @@ fn main() {
     println!(
         "{rounds} blows: {done} answered as done, all of them are; {refused} refused, none of them is; {unknown} not answered"
     );
+    Ok(())
 }

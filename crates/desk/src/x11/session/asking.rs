@@ -16,7 +16,6 @@ use super::{LATE, MOST_NAMES, MOST_TARGETS, Reading, Session, X};
 use crate::x11::job::{Answer, Job, Next, Outcome};
 use crate::x11::process::Process;
 use crate::x11::release::release;
-use crate::x11::source;
 use crate::{DeskEvent, Live, Refused, RefusedBecause, now};
 
 impl Session<'_> {
@@ -28,7 +27,7 @@ impl Session<'_> {
         self.conn.create_window(0, window, self.root, -1, -1, 1, 1, 0, WindowClass::INPUT_ONLY, 0, &look)?;
         // The owner answers while it is looked at.
         self.convert(window, self.atoms.TARGETS, time)?;
-        let (source, process) = source::source_of(&self.conn, &self.atoms, self.root, owner);
+        let (source, process) = self.programs.source_of(&self.conn, &self.atoms, self.root, owner);
         let job = Job::new(at, at_start, source, self.now_ms());
         self.readings.push(Reading { window, owner, time, job, process: process.map(Process::new) });
         Ok(())
@@ -125,11 +124,17 @@ impl Session<'_> {
         }
         if self.names.len() + unknown.len() > MOST_NAMES {
             self.names.clear();
+            self.numbers.clear();
         }
         for (atom, asked) in unknown {
             match asked.reply() {
                 Ok(reply) => {
-                    self.names.insert(atom, String::from_utf8_lossy(&reply.name).into_owned());
+                    let name = String::from_utf8_lossy(&reply.name).into_owned();
+                    // A name that is no UTF-8 can't be asked for by its name.
+                    if name.as_bytes() == reply.name {
+                        self.numbers.insert(name.clone(), atom);
+                    }
+                    self.names.insert(atom, name);
                 }
                 Err(ReplyError::ConnectionError(why)) => return Err(why),
                 Err(ReplyError::X11Error(_)) => {}
@@ -160,9 +165,12 @@ impl Session<'_> {
         match next {
             Next::Wait => Ok(()),
             Next::Convert(name) => {
-                let reply = self.conn.intern_atom(false, name.as_bytes())?.reply();
-                match reply {
-                    Ok(reply) => self.convert(self.readings[n].window, reply.atom, self.readings[n].time),
+                let target = match self.numbers.get(&name) {
+                    Some(known) => Ok(*known),
+                    None => self.conn.intern_atom(false, name.as_bytes())?.reply().map(|reply| reply.atom),
+                };
+                match target {
+                    Ok(target) => self.convert(self.readings[n].window, target, self.readings[n].time),
                     Err(_) => self.end(n, Outcome::Unreadable),
                 }
             }

@@ -1,0 +1,116 @@
+//! Pages for browsers, served on loopback: something to copy, and a field that tells what a paste brought.
+
+use std::io::{Read, Write};
+use std::net::{TcpListener, TcpStream};
+use std::sync::{Arc, Mutex};
+
+use anyhow::Result;
+use serde_json::Value;
+
+const PAGE: &str = r#"<!doctype html><meta charset="utf-8"><title>Hut notices</title>
+<body style="margin:0"><img id="map" width="200" height="100" style="display:block">
+<p id="text">Ridge path: <b>snow fields</b> until further notice</p>
+<p><input id="link" value="https://trails.example.org/status/ridge-path"></p><div id="field" contenteditable>-</div>
+<script>
+const by = (id) => document.getElementById(id);
+const canvas = document.createElement('canvas'); canvas.width = 200; canvas.height = 100;
+const brush = canvas.getContext('2d'); brush.fillStyle = '#4a6fa5'; brush.fillRect(0, 40, 200, 60);
+brush.fillStyle = '#f2b544'; brush.fillRect(150, 60, 20, 20); by('map').src = canvas.toDataURL();
+const say = (word) => fetch('/said', { method: 'POST', body: JSON.stringify(word) });
+addEventListener('keydown', (event) => {
+  if (event.key === 'F2') { event.preventDefault(); const range = document.createRange(); range.selectNodeContents(by('text'));
+    by('field').blur(); getSelection().removeAllRanges(); getSelection().addRange(range); say({ selected: 'text' }); }
+  if (event.key === 'F4') { event.preventDefault(); by('link').focus(); by('link').select(); say({ selected: 'link' }); }
+  if (event.key === 'F8') { event.preventDefault(); by('field').textContent = '-'; by('field').focus(); say({ selected: 'field' }); }
+}, true);
+addEventListener('paste', async (event) => {
+  const data = event.clipboardData;
+  const files = await Promise.all([...data.files].filter((file) => file.type.startsWith('image/')).map(async (file) => {
+    const map = await createImageBitmap(file); return [file.type, map.width, map.height]; }));
+  const html = data.getData('text/html'), text = data.getData('text/plain'), types = [...data.types];
+  setTimeout(() => say({ pasted: { types, html, text, files, field: by('field').innerHTML } }), 200);
+});
+const x = window.mozInnerScreenX ?? screenX + (outerWidth - innerWidth) / 2;
+const y = window.mozInnerScreenY ?? screenY + outerHeight - innerHeight;
+addEventListener('load', () => setTimeout(() => say({ at: [x, y] }), 500));
+</script>"#;
+
+/// The pages, and what they have said.
+#[derive(Clone, Debug)]
+pub struct Pages {
+    /// Where they are.
+    pub address: String,
+    said: Arc<Mutex<Vec<Value>>>,
+}
+
+impl Pages {
+    pub(super) fn serve() -> Result<Self> {
+        let listener = TcpListener::bind("127.0.0.1:0")?;
+        let address = format!("http://{}/", listener.local_addr()?);
+        let said: Arc<Mutex<Vec<Value>>> = Arc::default();
+        let heard = said.clone();
+        std::thread::spawn(move || {
+            for stream in listener.incoming().flatten() {
+                let heard = heard.clone();
+                std::thread::spawn(move || answer(stream, &heard));
+            }
+        });
+        Ok(Self { address, said })
+    }
+
+    /// What a page said about this, once it has; `None` when it does not in some seconds.
+    pub fn hear(&self, what: &str) -> Option<Value> {
+        let end = std::time::Instant::now() + std::time::Duration::from_secs(10);
+        while std::time::Instant::now() < end {
+            let mut said = self.said.lock().ok()?;
+            if let Some(n) = said.iter().position(|one| one.get(what).is_some()) {
+                return said.remove(n).get_mut(what).map(Value::take);
+            }
+            drop(said);
+            std::thread::sleep(std::time::Duration::from_millis(20));
+        }
+        None
+    }
+
+    /// Forgets what was said so far.
+    pub fn forget(&self) {
+        if let Ok(mut said) = self.said.lock() {
+            said.clear();
+        }
+    }
+}
+
+fn answer(mut stream: TcpStream, said: &Mutex<Vec<Value>>) {
+    let mut asked = Vec::new();
+    let mut chunk = [0; 16_384];
+    loop {
+        let Ok(count) = stream.read(&mut chunk) else { return };
+        asked.extend_from_slice(&chunk[..count]);
+        let text = String::from_utf8_lossy(&asked).into_owned();
+        let Some((head, body)) = text.split_once("\r\n\r\n") else {
+            if count == 0 {
+                return;
+            }
+            continue;
+        };
+        let length = head
+            .lines()
+            .find_map(|line| line.to_ascii_lowercase().strip_prefix("content-length:")?.trim().parse().ok())
+            .unwrap_or(0);
+        if body.len() < length && count > 0 {
+            continue;
+        }
+        if let (true, Ok(word), Ok(mut said)) =
+            (head.starts_with("POST"), serde_json::from_str(body), said.lock())
+        {
+            said.push(word);
+        }
+        let page = if head.starts_with("GET / ") { PAGE } else { "" };
+        let head = format!(
+            "HTTP/1.1 200 OK\r\ncontent-type: text/html; charset=utf-8\r\ncontent-length: {}\r\nconnection: close\r\n\r\n",
+            page.len()
+        );
+        let _ = stream.write_all(head.as_bytes()).and_then(|()| stream.write_all(page.as_bytes()));
+        return;
+    }
+}

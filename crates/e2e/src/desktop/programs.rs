@@ -1,0 +1,392 @@
+//! The programs: how each copies, and how what it makes of a paste is seen.
+
+use std::time::Duration;
+
+use anyhow::{Context, Result, ensure};
+
+use super::Desktop;
+use crate::keyboard::Window;
+use crate::until;
+
+/// How long to look for a window that asks something before it pastes.
+const ASKS: Duration = Duration::from_millis(1_500);
+/// A flat OpenDocument file with nothing in it, before and after its kind.
+const FLAT: [&str; 3] = [
+    "<?xml version=\"1.0\" encoding=\"UTF-8\"?><office:document xmlns:office=\"urn:oasis:names:tc:opendocument:xmlns:office:1.0\" \
+     xmlns:text=\"urn:oasis:names:tc:opendocument:xmlns:text:1.0\" xmlns:table=\"urn:oasis:names:tc:opendocument:xmlns:table:1.0\" \
+     office:version=\"1.3\" office:mimetype=\"application/vnd.oasis.opendocument.",
+    "\"><office:body>",
+    "</office:body></office:document>",
+];
+
+/// What can be copied.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[allow(missing_docs, reason = "they are their names")]
+pub enum From {
+    Mousepad,
+    Featherpad,
+    Writer,
+    Calc,
+    FirefoxText,
+    FirefoxLink,
+    FirefoxPicture,
+    ChromiumText,
+    ChromiumLink,
+    ChromiumPicture,
+    Files,
+    Terminal,
+}
+
+/// Where it is pasted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[allow(missing_docs, reason = "they are their names")]
+pub enum Into {
+    Mousepad,
+    Featherpad,
+    Writer,
+    Calc,
+    Firefox,
+    Chromium,
+    Folder,
+    Terminal,
+}
+
+/// All sources, with the program and what is copied in it.
+pub const SOURCES: [(From, &str, &str); 12] = [
+    (From::Mousepad, "Mousepad", "text"),
+    (From::Featherpad, "FeatherPad", "text"),
+    (From::Writer, "LibreOffice Writer", "formatted text"),
+    (From::Calc, "LibreOffice Calc", "cells"),
+    (From::FirefoxText, "Firefox", "formatted text"),
+    (From::FirefoxLink, "Firefox", "link"),
+    (From::FirefoxPicture, "Firefox", "picture"),
+    (From::ChromiumText, "Chromium", "formatted text"),
+    (From::ChromiumLink, "Chromium", "link"),
+    (From::ChromiumPicture, "Chromium", "picture"),
+    (From::Files, "PCManFM", "files"),
+    (From::Terminal, "xclip", "text"),
+];
+
+/// All places to paste.
+pub const PLACES: [(Into, &str); 8] = [
+    (Into::Mousepad, "Mousepad"),
+    (Into::Featherpad, "FeatherPad"),
+    (Into::Writer, "Writer"),
+    (Into::Calc, "Calc"),
+    (Into::Firefox, "Firefox"),
+    (Into::Chromium, "Chromium"),
+    (Into::Folder, "PCManFM"),
+    (Into::Terminal, "xclip"),
+];
+
+fn titled(part: &str) -> impl Fn(&Window) -> bool {
+    let part = part.to_owned();
+    move |window| window.title.contains(&part)
+}
+
+fn of_class(part: &str) -> impl Fn(&Window) -> bool {
+    let part = part.to_ascii_lowercase();
+    move |window| window.class.to_ascii_lowercase().contains(&part) && window.title.contains("Hut notices")
+}
+
+/// The programs of a desktop, started when they are needed first.
+#[derive(Debug)]
+pub struct Programs {
+    /// Where they run.
+    pub desktop: Desktop,
+    open: Vec<&'static str>,
+    count: usize,
+    firefox_at: Option<(i32, i32)>,
+    chromium_at: Option<(i32, i32)>,
+}
+
+impl Programs {
+    /// None yet.
+    ///
+    /// # Errors
+    /// When there can be no desktop.
+    pub fn start() -> Result<Self> {
+        let desktop = Desktop::start()?;
+        Ok(Self { desktop, open: Vec::new(), count: 0, firefox_at: None, chromium_at: None })
+    }
+
+    /// Makes this the active program; true when it was started just now.
+    fn show(&mut self, name: &'static str) -> Result<Window> {
+        let is_open = self.open.contains(&name);
+        self.open.push(name);
+        let file = |desktop: &Desktop, name: &str, text: &str| -> Result<std::path::PathBuf> {
+            let path = desktop.path(name);
+            std::fs::write(&path, text)?;
+            Ok(path)
+        };
+        let wanted = |window: &Window| match name {
+            "firefox" | "chromium" => of_class(name)(window),
+            name => titled(name)(window),
+        };
+        if is_open {
+            return self.desktop.keyboard.focus(name, wanted);
+        }
+        let (program, arguments): (&str, Vec<String>) = match name {
+            "firefox" => {
+                let profile = self.desktop.path("firefox-profile");
+                std::fs::create_dir_all(&profile)?;
+                let wishes = "user_pref(\"browser.shell.checkDefaultBrowser\", false);\
+                    user_pref(\"datareporting.policy.dataSubmissionEnabled\", false);\
+                    user_pref(\"browser.aboutwelcome.enabled\", false);\
+                    user_pref(\"browser.startup.homepage_override.mstone\", \"ignore\");";
+                std::fs::write(profile.join("user.js"), wishes)?;
+                let profile = profile.display().to_string();
+                let address = self.desktop.pages.address.clone();
+                ("firefox-esr", vec!["--new-instance".into(), "--profile".into(), profile, address])
+            }
+            "chromium" => {
+                let data = format!("--user-data-dir={}", self.desktop.path("chromium-profile").display());
+                let flags =
+                    ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking"];
+                let mut flags: Vec<String> = flags.map(str::to_owned).into();
+                flags.extend([data, self.desktop.pages.address.clone()]);
+                ("chromium", flags)
+            }
+            "source-mousepad.txt" | "target-mousepad.txt" => {
+                let path = file(&self.desktop, name, "Kestrel Hut\n14 bunks, två kök\n")?;
+                ("mousepad", vec!["--disable-server".into(), path.display().to_string()])
+            }
+            "source-featherpad.txt" | "target-featherpad.txt" => {
+                let path = file(&self.desktop, name, "Lantern Hut\n9 bunks\n")?;
+                ("featherpad", vec!["--standalone".into(), path.display().to_string()])
+            }
+            "source-writer" => {
+                let body = "<office:text><text:p>Opening hours</text:p><text:p>June to September</text:p></office:text>";
+                let [start, middle, end] = FLAT;
+                let path =
+                    file(&self.desktop, "source-writer.fodt", &format!("{start}text{middle}{body}{end}"))?;
+                ("soffice", office(&path))
+            }
+            "source-calc" => {
+                let cell = |text: &str| {
+                    format!(
+                        "<table:table-cell office:value-type=\"string\"><text:p>{text}</text:p></table:table-cell>"
+                    )
+                };
+                let line = |one: &str, two: &str| {
+                    format!("<table:table-row>{}{}</table:table-row>", cell(one), cell(two))
+                };
+                let body = format!(
+                    "<office:spreadsheet><table:table table:name=\"Huts\">{}{}</table:table></office:spreadsheet>",
+                    line("Hut", "Bunks"),
+                    line("Kestrel", "14")
+                );
+                let [start, middle, end] = FLAT;
+                let path = file(
+                    &self.desktop,
+                    "source-calc.fods",
+                    &format!("{start}spreadsheet{middle}{body}{end}"),
+                )?;
+                ("soffice", office(&path))
+            }
+            "files-to-copy" => {
+                let folder = self.desktop.path(name);
+                std::fs::create_dir_all(&folder)?;
+                std::fs::write(folder.join("permit.txt"), "permit 12")?;
+                std::fs::write(folder.join("route map.txt"), "route")?;
+                ("pcmanfm", vec![folder.display().to_string()])
+            }
+            other => anyhow::bail!("no such program: {other}"),
+        };
+        let mut command = self.desktop.command(program);
+        command.args(arguments);
+        let window = self.desktop.open(command, wanted)?;
+        if matches!(name, "firefox" | "chromium") {
+            let at = self.desktop.pages.hear("at").context("the page to be there")?;
+            let (x, y): (f64, f64) = serde_json::from_value(at)?;
+            #[expect(clippy::cast_possible_truncation, reason = "a place on the screen")]
+            let at = Some((x as i32, y as i32));
+            if name == "firefox" { self.firefox_at = at } else { self.chromium_at = at }
+        } else {
+            // Until it takes keys.
+            std::thread::sleep(Duration::from_secs(2));
+        }
+        Ok(window)
+    }
+
+    fn select(&mut self, browser: &'static str, key: &str, what: &str) -> Result<()> {
+        self.show(browser)?;
+        self.desktop.pages.forget();
+        self.desktop.press(&[key])?;
+        let heard =
+            self.desktop.pages.hear("selected").with_context(|| format!("{browser} to select {what}"))?;
+        ensure!(heard == what, "{browser} selected {heard} instead of {what}");
+        Ok(())
+    }
+
+    /// Copies, by keys and pointer. Waits until the clipboard has changed hands.
+    ///
+    /// # Errors
+    /// When a program does not do what it is asked to.
+    pub fn copy(&mut self, from: From) -> Result<()> {
+        let display = |this: &Self| {
+            let display = &this.desktop.display;
+            (display.paste("TARGETS"), display.paste("TIMESTAMP"), display.paste_text())
+        };
+        let before = display(self);
+        match from {
+            From::Mousepad | From::Featherpad => {
+                let mousepad = from == From::Mousepad;
+                self.show(if mousepad { "source-mousepad.txt" } else { "source-featherpad.txt" })?;
+                self.desktop.press(&["ctrl+a", "ctrl+c"])?;
+            }
+            From::Writer => {
+                self.show("source-writer")?;
+                self.desktop.press(&["ctrl+a", "ctrl+c"])?;
+            }
+            From::Calc => {
+                self.show("source-calc")?;
+                // The cells that hold something, and no more.
+                self.desktop.press(&["ctrl+Home", "shift+ctrl+End", "ctrl+c"])?;
+            }
+            From::FirefoxText | From::ChromiumText => {
+                self.select(if from == From::FirefoxText { "firefox" } else { "chromium" }, "F2", "text")?;
+                self.desktop.press(&["ctrl+c"])?;
+            }
+            From::FirefoxLink | From::ChromiumLink => {
+                self.select(if from == From::FirefoxLink { "firefox" } else { "chromium" }, "F4", "link")?;
+                self.desktop.press(&["ctrl+c"])?;
+            }
+            From::FirefoxPicture | From::ChromiumPicture => {
+                let firefox = from == From::FirefoxPicture;
+                self.show(if firefox { "firefox" } else { "chromium" })?;
+                let at = if firefox { self.firefox_at } else { self.chromium_at };
+                let (x, y) = at.context("where the page is")?;
+                self.desktop.pointer.move_to((x + 60, y + 50))?;
+                self.desktop.pointer.click(3)?;
+                std::thread::sleep(Duration::from_millis(700));
+                // Its menu's letter for copying the picture.
+                self.desktop.press(&["y"])?;
+            }
+            From::Files => {
+                self.show("files-to-copy")?;
+                self.desktop.press(&["ctrl+a", "ctrl+c"])?;
+            }
+            From::Terminal => {
+                self.desktop.display.copy_text("from a command\nof two lines\n");
+            }
+        }
+        until("the clipboard to change hands", || {
+            let now = display(self);
+            (now.0.is_some() && now != before).then_some(())
+        });
+        Ok(())
+    }
+
+    /// Pastes, by keys, and tells what came of it; empty when nothing did.
+    ///
+    /// # Errors
+    /// When a program does not do what it is asked to.
+    pub fn paste(&mut self, into: Into) -> Result<String> {
+        self.count += 1;
+        let n = self.count;
+        match into {
+            Into::Mousepad | Into::Featherpad => {
+                let name =
+                    if into == Into::Mousepad { "target-mousepad.txt" } else { "target-featherpad.txt" };
+                self.show(name)?;
+                let path = self.desktop.path(name);
+                let before = std::fs::read(&path)?;
+                // A letter that was not there, so that the file changes even if nothing is pasted.
+                let letter = char::from(b'a' + u8::try_from(n % 26)?).to_string();
+                self.desktop.press(&["ctrl+a", "Delete", &letter, "ctrl+v"])?;
+                std::thread::sleep(Duration::from_millis(400));
+                self.desktop.press(&["ctrl+s"])?;
+                let text = self.desktop.changed(&path, &before).context("the file to be saved")?;
+                Ok(String::from_utf8_lossy(&text).chars().skip(1).collect::<String>().trim_end().to_owned())
+            }
+            Into::Writer | Into::Calc => {
+                let writer = into == Into::Writer;
+                let name = if writer { format!("paste-{n}.fodt") } else { format!("paste-{n}.fods") };
+                let path = self.desktop.path(&name);
+                let [start, middle, end] = FLAT;
+                let (kind, body) = if writer {
+                    ("text", "<office:text><text:p/></office:text>")
+                } else {
+                    (
+                        "spreadsheet",
+                        "<office:spreadsheet><table:table table:name=\"A\"><table:table-row><table:table-cell/></table:table-row></table:table></office:spreadsheet>",
+                    )
+                };
+                let empty = format!("{start}{kind}{middle}{body}{end}");
+                std::fs::write(&path, &empty)?;
+                let mut command = self.desktop.command("soffice");
+                command.args(office(&path));
+                let window = self.desktop.open(command, titled(&format!("paste-{n}.")))?;
+                std::thread::sleep(Duration::from_millis(1_200));
+                self.desktop.press(if writer { &["x", "Return"] } else { &["x", "Return", "Home"] })?;
+                self.desktop.press_through("ctrl+v", ASKS)?;
+                self.desktop.press_through("ctrl+s", ASKS)?;
+                let saved =
+                    self.desktop.changed(&path, empty.as_bytes()).context("the document to be saved")?;
+                self.desktop.keyboard.close(&window)?;
+                Ok(body_of(&String::from_utf8_lossy(&saved)))
+            }
+            Into::Firefox | Into::Chromium => {
+                let browser = if into == Into::Firefox { "firefox" } else { "chromium" };
+                self.select(browser, "F8", "field")?;
+                self.desktop.press(&["ctrl+v"])?;
+                let pasted = self.desktop.pages.hear("pasted");
+                Ok(pasted.map(|pasted| pasted.to_string()).unwrap_or_default())
+            }
+            Into::Folder => {
+                let folder = self.desktop.path(&format!("into-{n}"));
+                std::fs::create_dir(&folder)?;
+                let mut command = self.desktop.command("pcmanfm");
+                command.arg(&folder);
+                let window = self.desktop.open(command, titled(&format!("into-{n}")))?;
+                std::thread::sleep(Duration::from_millis(800));
+                self.desktop.press(&["ctrl+v"])?;
+                std::thread::sleep(Duration::from_millis(1_500));
+                let mut names: Vec<String> = std::fs::read_dir(&folder)?
+                    .flatten()
+                    .map(|entry| entry.file_name().to_string_lossy().into_owned())
+                    .collect();
+                names.sort();
+                self.desktop.keyboard.close(&window)?;
+                Ok(names.join(", "))
+            }
+            Into::Terminal => Ok(self.desktop.display.paste_text().unwrap_or_default().trim_end().to_owned()),
+        }
+    }
+}
+
+fn office(path: &std::path::Path) -> Vec<String> {
+    vec!["--norestore".into(), "--nologo".into(), path.display().to_string()]
+}
+
+/// What a flat OpenDocument file holds: its body without the names of styles, which differ from one paste to the next.
+fn body_of(document: &str) -> String {
+    let body = document.split_once("<office:body>").map_or("", |(_, body)| body);
+    let mut out = String::new();
+    for part in body.split_inclusive('>') {
+        let (text, tag) = part.split_once('<').unwrap_or((part, ""));
+        let name: String = tag.chars().take_while(|c| !c.is_whitespace() && *c != '>').collect();
+        let telling = [
+            "table:table-row",
+            "draw:image",
+            "draw:frame",
+            "draw:object",
+            "text:a",
+            "text:p",
+            "text:h",
+            "text:span",
+        ];
+        let text = text.trim();
+        // A picture by its length alone: its bytes are the same or not.
+        if text.len() > 200 {
+            out.push_str(&format!("({} letters)", text.len()))
+        } else {
+            out.push_str(text)
+        }
+        if telling.contains(&name.as_str()) {
+            out.push_str(&format!("<{}>", name.rsplit(':').next().unwrap_or_default()));
+        }
+    }
+    out
+}

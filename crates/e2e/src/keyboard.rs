@@ -1,0 +1,142 @@
+//! A real keyboard on a display (the XTEST extension), and the windows its keys go to.
+
+use anyhow::{Context, Result, bail};
+use x11rb::connection::Connection;
+use x11rb::protocol::xproto::{
+    AtomEnum, ClientMessageEvent, ConnectionExt as _, EventMask, KEY_PRESS_EVENT, KEY_RELEASE_EVENT,
+};
+use x11rb::protocol::xtest::ConnectionExt as _;
+use x11rb::rust_connection::RustConnection;
+
+use crate::{Display, until};
+
+/// Keysyms of keys that are no letters (X11's keysymdef.h).
+const KEYS: [(&str, u32); 19] = [
+    ("ctrl", 0xffe3),
+    ("shift", 0xffe1),
+    ("alt", 0xffe9),
+    ("Return", 0xff0d),
+    ("Escape", 0xff1b),
+    ("Delete", 0xffff),
+    ("Tab", 0xff09),
+    ("Home", 0xff50),
+    ("End", 0xff57),
+    ("Left", 0xff51),
+    ("Right", 0xff53),
+    ("F2", 0xffbf),
+    ("F3", 0xffc0),
+    ("F4", 0xffc1),
+    ("F5", 0xffc2),
+    ("F6", 0xffc3),
+    ("F7", 0xffc4),
+    ("F8", 0xffc5),
+    ("Insert", 0xff63),
+];
+
+/// The keyboard of a display.
+#[derive(Debug)]
+pub struct Keyboard {
+    conn: RustConnection,
+    root: u32,
+}
+
+/// A window that the window manager knows.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Window {
+    /// Its number.
+    pub id: u32,
+    /// The class part of WM_CLASS.
+    pub class: String,
+    /// Its title.
+    pub title: String,
+}
+
+impl Keyboard {
+    /// The keyboard of this display. Its keys go to the active window: it needs a window manager.
+    pub fn of(display: &Display) -> Result<Self> {
+        let (conn, screen) = x11rb::connect(Some(&display.name()))?;
+        let root = conn.setup().roots[screen].root;
+        Ok(Self { conn, root })
+    }
+
+    fn code(&self, keysym: u32) -> Result<u8> {
+        let setup = self.conn.setup();
+        let count = setup.max_keycode - setup.min_keycode + 1;
+        let map = self.conn.get_keyboard_mapping(setup.min_keycode, count)?.reply()?;
+        let each = usize::from(map.keysyms_per_keycode);
+        let found = map.keysyms.chunks(each).position(|syms| syms.first() == Some(&keysym));
+        let found = found.with_context(|| format!("no key for {keysym:#x}"))?;
+        Ok(setup.min_keycode + u8::try_from(found)?)
+    }
+
+    /// Presses a chord such as `ctrl+v` and lets go of it.
+    pub fn press(&self, chord: &str) -> Result<()> {
+        let mut codes = Vec::new();
+        for key in chord.split('+') {
+            let named = KEYS.iter().find(|(name, _)| *name == key).map(|(_, keysym)| *keysym);
+            let letter = key.chars().next().filter(|_| key.chars().count() == 1).map(u32::from);
+            let Some(keysym) = named.or(letter) else { bail!("no such key: {key}") };
+            codes.push(self.code(keysym)?);
+        }
+        for code in &codes {
+            self.conn.xtest_fake_input(KEY_PRESS_EVENT, *code, 0, self.root, 0, 0, 0)?;
+        }
+        for code in codes.iter().rev() {
+            self.conn.xtest_fake_input(KEY_RELEASE_EVENT, *code, 0, self.root, 0, 0, 0)?;
+        }
+        self.conn.query_pointer(self.root)?.reply()?;
+        Ok(())
+    }
+
+    fn atom(&self, name: &str) -> Result<u32> {
+        Ok(self.conn.intern_atom(false, name.as_bytes())?.reply()?.atom)
+    }
+
+    fn text(&self, window: u32, property: u32) -> Result<String> {
+        let reply = self.conn.get_property(false, window, property, AtomEnum::ANY, 0, 4_096)?.reply()?;
+        Ok(String::from_utf8_lossy(&reply.value).into_owned())
+    }
+
+    /// All windows, the newest last.
+    pub fn windows(&self) -> Result<Vec<Window>> {
+        let list = self.atom("_NET_CLIENT_LIST")?;
+        let reply = self.conn.get_property(false, self.root, list, AtomEnum::WINDOW, 0, 1_000)?.reply()?;
+        let mut windows = Vec::new();
+        for id in reply.value32().into_iter().flatten() {
+            // One that closes meanwhile is none.
+            let Ok(class) = self.text(id, AtomEnum::WM_CLASS.into()) else { continue };
+            let class = class.trim_end_matches('\0').rsplit('\0').next().unwrap_or_default().to_owned();
+            let title = self.text(id, self.atom("_NET_WM_NAME")?).unwrap_or_default();
+            windows.push(Window { id, class, title });
+        }
+        Ok(windows)
+    }
+
+    /// The window that has the keyboard.
+    pub fn active(&self) -> Result<u32> {
+        let active = self.atom("_NET_ACTIVE_WINDOW")?;
+        let reply = self.conn.get_property(false, self.root, active, AtomEnum::WINDOW, 0, 1)?.reply()?;
+        Ok(reply.value32().and_then(|mut ids| ids.next()).unwrap_or(0))
+    }
+
+    fn tell(&self, window: u32, what: &str, data: [u32; 5]) -> Result<()> {
+        let word = ClientMessageEvent::new(32, window, self.atom(what)?, data);
+        let mask = EventMask::SUBSTRUCTURE_REDIRECT | EventMask::SUBSTRUCTURE_NOTIFY;
+        self.conn.send_event(false, self.root, mask, word)?;
+        self.conn.query_pointer(self.root)?.reply()?;
+        Ok(())
+    }
+
+    /// Waits for a window and gives it the keyboard.
+    pub fn focus(&self, what: &str, wanted: impl Fn(&Window) -> bool) -> Result<Window> {
+        let window = until(what, || self.windows().ok()?.into_iter().rev().find(&wanted));
+        self.tell(window.id, "_NET_ACTIVE_WINDOW", [2, 0, 0, 0, 0])?;
+        until(&format!("{what} to have the keyboard"), || (self.active().ok()? == window.id).then_some(()));
+        Ok(window)
+    }
+
+    /// Closes a window, as its own button does.
+    pub fn close(&self, window: &Window) -> Result<()> {
+        self.tell(window.id, "_NET_CLOSE_WINDOW", [0, 2, 0, 0, 0])
+    }
+}
