@@ -1,6 +1,7 @@
 //! Ten minutes of a day's work: copies of every kind, takes, searches, pictures looked at, removals. What was made is
 //! announced and kept, and the service's memory stays as it is.
 
+use std::collections::HashSet;
 use std::time::{Duration, Instant};
 
 use anyhow::{Result, ensure};
@@ -15,7 +16,7 @@ pub struct Done {
     pub made: usize,
     /// Copies that were announced as saved.
     pub announced: usize,
-    /// Clips that are there at the end, or were removed.
+    /// Clips that are there at the end, or were removed: as many as there were different copies.
     pub kept: usize,
     /// Megabytes after the first tenth of the time.
     pub early: f64,
@@ -23,7 +24,9 @@ pub struct Done {
     pub most: f64,
 }
 
-/// The time after which memory is to be flat.
+/// How often something is copied.
+const PACE: Duration = Duration::from_millis(100);
+/// The part of the time after which memory is to be flat.
 const SETTLED: f64 = 0.1;
 
 fn picture(n: usize, width: u32, height: u32) -> Vec<u8> {
@@ -52,11 +55,17 @@ pub fn work(time: Duration, mut say: impl FnMut(f64, &Done)) -> Result<Done> {
     let mut events = Listener::on(&service)?;
     let key = service.key();
     let (began, mut done, mut removed, mut told) = (Instant::now(), Done::default(), 0, 0);
+    let mut distinct = HashSet::new();
     let mut n = 0;
     while began.elapsed() < time {
         n += 1;
+        let turn = Instant::now() + PACE;
         let owner = &owners[n % 2];
-        let text = format!("Kestrel Hut, line {n} of the day");
+        // All words are held for searching: long texts come again, as they do in a day.
+        let text = match n % 12 {
+            0 | 3 => format!("Kestrel Hut, stores {} of the season", n % 96),
+            _ => format!("Kestrel Hut, line {n} of the day"),
+        };
         let html = format!("<p>Kestrel Hut, line <b>{n}</b> of the day</p>");
         let mut is_picture = false;
         match n % 12 {
@@ -71,6 +80,7 @@ pub fn work(time: Duration, mut say: impl FnMut(f64, &Done)) -> Result<Done> {
             _ => owner.copy_text(&text),
         }
         done.made += 1;
+        distinct.insert(if is_picture { format!("picture {n}") } else { text.clone() });
         // Not the one that was announced when it was still to be saved.
         let wanted = if is_picture { "\"kind\":\"image\"".to_owned() } else { format!("\"head\":\"{text}") };
         events.await_text(&wanted)?;
@@ -94,11 +104,16 @@ pub fn work(time: Duration, mut say: impl FnMut(f64, &Done)) -> Result<Done> {
                 }
             }
             15 if n % 100 == 15 => {
-                drop(service.yadori(&["remove", "5"]));
-                removed += 1;
+                let line =
+                    service.list(12).into_iter().find(|row| row.head.contains("line") && row.copies == 1);
+                if let Some(line) = line {
+                    drop(service.yadori(&["remove", &line.prefix]));
+                    removed += 1;
+                }
             }
             _ => {}
         }
+        std::thread::sleep(turn.saturating_duration_since(Instant::now()));
         let part = began.elapsed().as_secs_f64() / time.as_secs_f64();
         let memory = resident(service.pid());
         if part < SETTLED {
@@ -113,7 +128,8 @@ pub fn work(time: Duration, mut say: impl FnMut(f64, &Done)) -> Result<Done> {
     }
     until_within("the count of what is kept", Duration::from_secs(30), || {
         done.kept = usize::try_from(service.status()?.clips).unwrap_or(0) + removed;
-        (done.kept == done.made).then_some(())
+        (done.kept == distinct.len()).then_some(())
     });
+    ensure!(done.kept == distinct.len(), "{} of {} clips are there", done.kept, distinct.len());
     Ok(done)
 }

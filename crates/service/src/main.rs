@@ -8,9 +8,9 @@ use clap::Parser;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 use tokio::signal::unix::{SignalKind, signal};
 use tokio_util::sync::CancellationToken;
-use yadori_service::home::logging;
 use yadori_service::home::place::BaseDirectories;
 use yadori_service::home::settings::{Flags, Settings, resolve};
+use yadori_service::home::{logging, memory};
 use yadori_service::run::run;
 use zeroizing_alloc::ZeroAlloc;
 
@@ -22,6 +22,7 @@ static ALLOCATOR: ZeroAlloc<std::alloc::System> = ZeroAlloc(std::alloc::System);
 const LAST_WORK: Duration = Duration::from_secs(2);
 
 fn main() -> ExitCode {
+    memory::settle();
     // Files are for this user alone, whatever was in force before.
     rustix::process::umask(rustix::fs::Mode::from_raw_mode(0o077));
     let flags = Flags::parse();

@@ -245,6 +245,8 @@ fn spawn(paths: &ServerPaths) -> Result<Child, ServerError> {
     // `setpriv` sets the parent-death signal in the child, so that a killed service leaves no server behind.
     let mut command = Command::new(install::find("setpriv")?);
     command
+        // How the service wants its memory is not how a database wants its own.
+        .env_remove("GLIBC_TUNABLES")
         .args(["--pdeathsig", "TERM", "--"])
         .arg(program)
         .arg(format!("--defaults-file={}", settings.display()));

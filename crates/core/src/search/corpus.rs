@@ -22,6 +22,8 @@ use crate::text::fold::{PART, fold, fold_into};
 
 /// Documents in the side run at least before the runs are woven into one.
 const SIDE: usize = 2_048;
+/// Bytes of texts that are gone, in a run, before both are woven into one.
+const GAPS: usize = 4 << 20;
 
 /// An [`Index`] that scans.
 #[derive(Default)]
@@ -172,7 +174,8 @@ impl Index for Corpus {
         self.scratch = folded;
         let (main, side) = (&self.texts.main, &self.texts.side);
         let many = side.docs > SIDE.max(main.docs / 8);
-        let gaps = main.dead > SIDE.max(main.docs / 2);
+        let holey = |run: &Run| run.dead_bytes > GAPS.max(run.bytes / 2);
+        let gaps = main.dead > SIDE.max(main.docs / 2) || holey(main) || holey(side);
         if many || gaps {
             self.weave();
         }

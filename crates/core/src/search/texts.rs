@@ -113,6 +113,9 @@ pub(super) struct Run {
     pub(super) blocks: Vec<Arc<Block>>,
     pub(super) docs: usize,
     pub(super) dead: usize,
+    /// Bytes of text in its blocks, and how many of them are of dead documents.
+    pub(super) bytes: usize,
+    pub(super) dead_bytes: usize,
 }
 
 impl Run {
@@ -138,6 +141,7 @@ impl Run {
         let block = Arc::make_mut(&mut self.blocks[number]);
         block.push(doc, text);
         self.docs += 1;
+        self.bytes += text.len();
         let as_u32 = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
         Spot { side, block: as_u32(number), n: as_u32(block.docs.len() - 1) }
     }
@@ -146,9 +150,20 @@ impl Run {
         let block = Arc::make_mut(&mut self.blocks[spot.block as usize]);
         let doc = &mut block.docs[spot.n as usize];
         doc.flags |= DEAD;
+        let length = (doc.end - doc.start) as usize;
         block.text[doc.start as usize..doc.end as usize].zeroize();
         self.dead += 1;
-        doc.clone()
+        self.dead_bytes += length;
+        let killed = doc.clone();
+        if block.docs.iter().all(|doc| doc.is(DEAD)) {
+            // Nothing in it is looked for any more: a long text has a block of its own.
+            let held: usize = block.docs.iter().map(|doc| (doc.end - doc.start) as usize).sum();
+            self.bytes -= held;
+            self.dead_bytes -= held;
+            block.text = Vec::new();
+            block.docs.iter_mut().for_each(|doc| (doc.start, doc.end) = (0, 0));
+        }
+        killed
     }
 }
 

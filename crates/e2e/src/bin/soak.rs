@@ -13,8 +13,7 @@ fn main() -> anyhow::Result<()> {
         println!("work: {} copies made, {} announced; {memory:.1} MB", done.made, done.announced);
     })?;
     println!("{minutes} minutes of mixed work: {done:?}");
-    let same = done.made == done.announced && done.made == done.kept;
-    anyhow::ensure!(same, "not every copy was announced and kept");
+    anyhow::ensure!(done.made == done.announced, "not every copy was announced");
     anyhow::ensure!(done.most <= done.early + 10.0, "memory grew from {} to {} MB", done.early, done.most);
     let rounds: usize = std::env::args().nth(1).and_then(|text| text.parse().ok()).unwrap_or(100);
     let mut soak = Soak::start();

@@ -8,14 +8,11 @@ use anyhow::Result;
 use serde_json::Value;
 
 const PAGE: &str = r#"<!doctype html><meta charset="utf-8"><title>Hut notices</title>
-<body style="margin:0"><img id="map" width="200" height="100" style="display:block">
+<body style="margin:0"><img id="map" src="/map.png" width="200" height="100" style="display:block">
 <p id="text">Ridge path: <b>snow fields</b> until further notice</p>
 <p><input id="link" value="https://trails.example.org/status/ridge-path"></p><div id="field" contenteditable>-</div>
 <script>
 const by = (id) => document.getElementById(id);
-const canvas = document.createElement('canvas'); canvas.width = 200; canvas.height = 100;
-const brush = canvas.getContext('2d'); brush.fillStyle = '#4a6fa5'; brush.fillRect(0, 40, 200, 60);
-brush.fillStyle = '#f2b544'; brush.fillRect(150, 60, 20, 20); by('map').src = canvas.toDataURL();
 const say = (word) => fetch('/said', { method: 'POST', body: JSON.stringify(word) });
 addEventListener('keydown', (event) => {
   if (event.key === 'F2') { event.preventDefault(); const range = document.createRange(); range.selectNodeContents(by('text'));
@@ -25,9 +22,9 @@ addEventListener('keydown', (event) => {
 }, true);
 addEventListener('paste', async (event) => {
   const data = event.clipboardData;
+  const html = data.getData('text/html'), text = data.getData('text/plain'), types = [...data.types];
   const files = await Promise.all([...data.files].filter((file) => file.type.startsWith('image/')).map(async (file) => {
     const map = await createImageBitmap(file); return [file.type, map.width, map.height]; }));
-  const html = data.getData('text/html'), text = data.getData('text/plain'), types = [...data.types];
   setTimeout(() => say({ pasted: { types, html, text, files, field: by('field').innerHTML } }), 200);
 });
 const x = window.mozInnerScreenX ?? screenX + (outerWidth - innerWidth) / 2;
@@ -80,6 +77,17 @@ impl Pages {
     }
 }
 
+/// A picture of a route.
+fn map() -> Vec<u8> {
+    let ground = image::Rgb([74, 111, 165]);
+    let picture = image::RgbImage::from_fn(200, 100, |x, y| {
+        if y > 40 && x.abs_diff(2 * y) < 6 { image::Rgb([242, 181, 68]) } else { ground }
+    });
+    let mut out = std::io::Cursor::new(Vec::new());
+    let _ = picture.write_to(&mut out, image::ImageFormat::Png);
+    out.into_inner()
+}
+
 fn answer(mut stream: TcpStream, said: &Mutex<Vec<Value>>) {
     let mut asked = Vec::new();
     let mut chunk = [0; 16_384];
@@ -105,12 +113,16 @@ fn answer(mut stream: TcpStream, said: &Mutex<Vec<Value>>) {
         {
             said.push(word);
         }
-        let page = if head.starts_with("GET / ") { PAGE } else { "" };
+        let (kind, page) = match head.split_whitespace().nth(1) {
+            Some("/") => ("text/html; charset=utf-8", PAGE.as_bytes().to_vec()),
+            Some("/map.png") => ("image/png", map()),
+            _ => ("text/plain", Vec::new()),
+        };
         let head = format!(
-            "HTTP/1.1 200 OK\r\ncontent-type: text/html; charset=utf-8\r\ncontent-length: {}\r\nconnection: close\r\n\r\n",
+            "HTTP/1.1 200 OK\r\ncontent-type: {kind}\r\ncontent-length: {}\r\nconnection: close\r\n\r\n",
             page.len()
         );
-        let _ = stream.write_all(head.as_bytes()).and_then(|()| stream.write_all(page.as_bytes()));
+        let _ = stream.write_all(head.as_bytes()).and_then(|()| stream.write_all(&page));
         return;
     }
 }

@@ -332,7 +332,8 @@ impl Programs {
                 self.select(browser, "F8", "field")?;
                 self.desktop.press(&["ctrl+v"])?;
                 let pasted = self.desktop.pages.hear("pasted");
-                Ok(pasted.map(|pasted| pasted.to_string()).unwrap_or_default())
+                let pasted = pasted.map(|pasted| without_styles(&pasted.to_string())).unwrap_or_default();
+                Ok(pasted.replace(&self.desktop.pages.address, "http://huts/"))
             }
             Into::Folder => {
                 let folder = self.desktop.path(&format!("into-{n}"));
@@ -354,6 +355,19 @@ impl Programs {
             Into::Terminal => Ok(self.desktop.display.paste_text().unwrap_or_default().trim_end().to_owned()),
         }
     }
+}
+
+/// Without the styles and facts at the head of an office program's html, which differ from one reading to the next.
+fn without_styles(text: &str) -> String {
+    let mut out = String::new();
+    let mut rest = text;
+    while let Some(at) = rest.find("<style").into_iter().chain(rest.find("<meta")).min() {
+        out.push_str(&rest[..at]);
+        let end = if rest[at..].starts_with("<style") { "</style>" } else { ">" };
+        rest = rest[at..].split_once(end).map_or("", |(_, rest)| rest);
+        rest = rest.trim_start_matches(['\\', 'n', 't', 'r']);
+    }
+    out + rest
 }
 
 fn office(path: &std::path::Path) -> Vec<String> {

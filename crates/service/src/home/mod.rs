@@ -1,6 +1,7 @@
 //! Where one device keeps its files, its settings, its logs.
 
 pub mod logging;
+pub mod memory;
 pub mod place;
 pub mod random;
 pub mod settings;

@@ -273,6 +273,27 @@ fn removed_text_is_overwritten_at_once_and_only_the_first_mib_is_searched() {
 }
 
 #[test]
+fn what_is_copied_again_and_again_takes_no_more_room_than_once() {
+    let mut corpus = Corpus::default();
+    let long = "oats, rice, lentils\n".repeat(20_000);
+    let held = |corpus: &Corpus| -> usize {
+        let runs = [&corpus.texts.main, &corpus.texts.side];
+        runs.iter().flat_map(|run| &run.blocks).map(|block| block.text.capacity()).sum()
+    };
+    for n in 0..600_i64 {
+        // Long ones that have a block of their own, and some that share one.
+        for (id, length) in [(1, long.len()), (2, 90_000), (3, 20_000)] {
+            let text = &long[..length];
+            let clip = clip(id, text, n * 10 + id as i64);
+            corpus.put(&clip, &drawers(), Text::Whole(text));
+        }
+        assert!(held(&corpus) < 3 * GAPS, "{n}: {}", held(&corpus));
+    }
+    let query = Query::parse("lentils", &here()).unwrap();
+    assert_eq!(corpus.find(&query, &drawers(), 10, &|| true).unwrap().ids.len(), 3);
+}
+
+#[test]
 fn a_search_sees_the_texts_as_they_were_and_no_writer_waits_for_it() {
     let mut corpus = Corpus::default();
     let drawers = Drawers::default();
