@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 
 use anyhow::{Result, ensure};
 
-use crate::measure::{Listener, resident};
+use crate::measure::{Listener, at, resident};
 use crate::{Display, Owner, Service, until_within};
 
 /// What it came to.
@@ -18,16 +18,14 @@ pub struct Done {
     pub announced: usize,
     /// Clips that are there at the end, or were removed: as many as there were different copies.
     pub kept: usize,
-    /// Megabytes after the first tenth of the time.
+    /// Megabytes in the second tenth of the time, as a median.
     pub early: f64,
-    /// The most megabytes after that.
+    /// The most megabytes in any tenth after that, as a median.
     pub most: f64,
 }
 
 /// How often something is copied.
 const PACE: Duration = Duration::from_millis(100);
-/// The part of the time after which memory is to be flat.
-const SETTLED: f64 = 0.1;
 
 fn picture(n: usize, width: u32, height: u32) -> Vec<u8> {
     let seed = u32::try_from(n).unwrap_or(0).wrapping_mul(2_654_435_761);
@@ -54,7 +52,8 @@ pub fn work(time: Duration, mut say: impl FnMut(f64, &Done)) -> Result<Done> {
     let owners = [Owner::on(&display), Owner::on(&display)];
     let mut events = Listener::on(&service)?;
     let key = service.key();
-    let (began, mut done, mut removed, mut told) = (Instant::now(), Done::default(), 0, 0);
+    let (began, mut done, mut removed) = (Instant::now(), Done::default(), 0);
+    let (mut memory, mut told) = (Vec::new(), 0.0);
     let mut distinct = HashSet::new();
     let mut n = 0;
     while began.elapsed() < time {
@@ -114,16 +113,17 @@ pub fn work(time: Duration, mut say: impl FnMut(f64, &Done)) -> Result<Done> {
             _ => {}
         }
         std::thread::sleep(turn.saturating_duration_since(Instant::now()));
-        let part = began.elapsed().as_secs_f64() / time.as_secs_f64();
-        let memory = resident(service.pid());
-        if part < SETTLED {
-            done.early = done.early.max(memory);
-        } else {
-            done.most = done.most.max(memory);
-        }
-        if part * 10.0 >= f64::from(told) {
-            told += 1;
-            say(memory, &done);
+        let part = (began.elapsed().as_secs_f64() * 10.0 / time.as_secs_f64()).floor();
+        memory.push(resident(service.pid()));
+        if part > told {
+            let median = at(&mut memory, 0.5);
+            if told < 2.0 {
+                (done.early, done.most) = (median, median);
+            }
+            done.most = done.most.max(median);
+            told = part;
+            memory.clear();
+            say(median, &done);
         }
     }
     until_within("the count of what is kept", Duration::from_secs(30), || {

@@ -9,4 +9,5 @@ pub(super) mod fill;
 pub(super) mod frame;
 pub(super) mod list;
 pub(super) mod picture;
+mod small;
 pub(super) mod take;

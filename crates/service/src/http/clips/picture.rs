@@ -1,7 +1,7 @@
 //! Pictures made small for looking at: of images, and of copied picture files. Decoding is bounded in pixels and memory,
 //! so that no picture, however compressed, can exhaust the service.
 
-use std::io::{Cursor, Read};
+use std::io::Read;
 use std::path::Path as FilePath;
 use std::sync::Arc;
 
@@ -9,7 +9,6 @@ use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
 use bytes::Bytes;
-use image::{ImageFormat, ImageReader, Limits};
 use serde::Deserialize;
 use tokio::sync::Semaphore;
 use utoipa::IntoParams;
@@ -19,13 +18,10 @@ use yadori_core::clip::mime;
 use yadori_core::{COPY_CAP, Clip, Content, Kind};
 
 use super::address::resolve;
+use super::small::{SmallError, make_small};
 use crate::http::extract::{Path, Query};
 use crate::http::{Context, Failure};
-use crate::state::at_hand::Small;
 
-/// Pixels a side, and bytes, that decoding may take.
-const MOST_SIDE: u32 = 20_000;
-const MOST_BYTES: u64 = 300 * 1024 * 1024;
 /// Pictures decoded at once.
 static AT_ONCE: Semaphore = Semaphore::const_new(1);
 /// Why a picture can't be made small.
@@ -39,14 +35,8 @@ enum PictureError {
     NoPictureFile,
     #[error("the file can't be read")]
     Unreadable,
-    #[error("its format is not known")]
-    Unknown,
-    #[error("it is too large to be shown small")]
-    TooLarge,
-    #[error("it is damaged, or its format is not known")]
-    Damaged,
-    #[error("it could not be made small")]
-    Unmade,
+    #[error(transparent)]
+    Small(#[from] SmallError),
 }
 
 impl From<PictureError> for Failure {
@@ -99,7 +89,7 @@ pub(crate) async fn picture(
         None => {
             let _turn = AT_ONCE.acquire().await;
             let made = tokio::task::spawn_blocking(move || make_small(&content, most));
-            let small = made.await.unwrap_or(Err(PictureError::Unmade))?;
+            let small = made.await.unwrap_or(Err(SmallError::Unmade)).map_err(PictureError::from)?;
             // Not of a clip that was removed meanwhile.
             if context.app.clips.get(clip.id).is_some() {
                 context.app.at_hand.keep_picture(digest, most, small.clone());
@@ -159,78 +149,4 @@ fn read_file(path: &FilePath) -> Result<Content, PictureError> {
     // It may grow while it is read.
     file.take(COPY_CAP).read_to_end(&mut bytes).map_err(|_| PictureError::Unreadable)?;
     Ok(Content::new(bytes))
-}
-
-fn make_small(content: &Content, most: u32) -> Result<Small, PictureError> {
-    let mut reader = ImageReader::new(Cursor::new(content.expose()))
-        .with_guessed_format()
-        .map_err(|_| PictureError::Unknown)?;
-    let format = reader.format();
-    let mut limits = Limits::default();
-    limits.max_image_width = Some(MOST_SIDE);
-    limits.max_image_height = Some(MOST_SIDE);
-    limits.max_alloc = Some(MOST_BYTES);
-    reader.limits(limits);
-    let picture = reader.decode().map_err(|why| match why {
-        image::ImageError::Limits(_) => PictureError::TooLarge,
-        _ => PictureError::Damaged,
-    })?;
-    let small =
-        if picture.width().max(picture.height()) > most { picture.thumbnail(most, most) } else { picture };
-    let mut out = Cursor::new(Vec::new());
-    // Photographs stay photographs; everything else keeps its edges and its transparency.
-    let (kind, encoded) = if format == Some(ImageFormat::Jpeg) {
-        ("image/jpeg", small.to_rgb8().write_to(&mut out, ImageFormat::Jpeg))
-    } else {
-        ("image/png", small.to_rgba8().write_to(&mut out, ImageFormat::Png))
-    };
-    encoded.map_err(|_| PictureError::Unmade)?;
-    Ok((kind, out.into_inner().into()))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    fn png(width: u32, height: u32) -> Content {
-        let mut out = Cursor::new(Vec::new());
-        image::RgbImage::from_pixel(width, height, image::Rgb([40, 80, 120]))
-            .write_to(&mut out, ImageFormat::Png)
-            .unwrap();
-        Content::new(out.into_inner())
-    }
-
-    #[test]
-    fn a_picture_is_made_small_and_keeps_its_shape() {
-        let (kind, bytes) = make_small(&png(900, 300), 300).unwrap();
-        assert_eq!(kind, "image/png");
-        let small = image::load_from_memory(&bytes).unwrap();
-        assert_eq!((small.width(), small.height()), (300, 100));
-    }
-
-    #[test]
-    fn a_bomb_is_refused_before_it_is_unpacked() {
-        // A picture of one color, 19,999 pixels a side: a few megabytes packed, over a gigabyte unpacked.
-        let mut header = png(1, 1).expose().to_vec();
-        header[16..20].copy_from_slice(&19_999u32.to_be_bytes());
-        header[20..24].copy_from_slice(&19_999u32.to_be_bytes());
-        let mut crc = crc32(&header[12..29]).to_be_bytes().to_vec();
-        header.splice(29..33, crc.drain(..));
-        let why = make_small(&Content::new(header), 300).unwrap_err();
-        assert_eq!(why, PictureError::TooLarge);
-    }
-
-    #[test]
-    fn what_is_no_picture_says_so() {
-        assert!(make_small(&Content::new("oats"), 300).is_err());
-        assert!(make_small(&Content::new(png(10, 10).expose().slice(..40)), 300).is_err());
-    }
-
-    fn crc32(bytes: &[u8]) -> u32 {
-        !bytes.iter().fold(!0u32, |crc, byte| {
-            (0..8).fold(crc ^ u32::from(*byte), |crc, _| {
-                if crc & 1 == 1 { (crc >> 1) ^ 0xedb8_8320 } else { crc >> 1 }
-            })
-        })
-    }
 }
