@@ -282,3 +282,23 @@ async fn a_marked_copy_that_is_gone_before_it_is_read_is_not_spoken_of() {
     let refused = next_refusal(&mut events).await;
     assert_eq!((refused.reason, refused.source.program), (RefusedBecause::DoNotRecord, None));
 }
+
+/// A password manager that is closed: it empties the clipboard with a copy of nothing, and answers no more.
+#[tokio::test]
+async fn what_a_program_that_marks_its_copies_does_not_hand_over_is_not_spoken_of_either() {
+    let _turn = TURN.lock().await;
+    let mut display = Display::start();
+    let (_desk, mut events) = desk_on(&display).await;
+    let manager = Owner::on(&display);
+    manager.copy(&[("UTF8_STRING", b"marmot-ridge-47"), (mime::DO_NOT_RECORD, b"secret")]);
+    next_refusal(&mut events).await;
+    manager.copies(&["UTF8_STRING"], |_| Reply::Silence);
+    let refused = next_refusal(&mut events).await;
+    assert_eq!((refused.reason, refused.source.program), (RefusedBecause::DoNotRecord, None));
+    // Another program's is spoken of.
+    display.copy_text("between");
+    next_copy(&mut events).await;
+    let other = Owner::on(&display);
+    other.copies(&["UTF8_STRING"], |_| Reply::Silence);
+    assert_eq!(next_refusal(&mut events).await.reason, RefusedBecause::Unreadable);
+}

@@ -46,6 +46,8 @@ atom_manager! {
 const LATE: Duration = Duration::from_secs(30);
 /// How many forms of one copy are looked at.
 const MOST_TARGETS: usize = 4_096;
+/// How many programs are remembered that mark their copies.
+const MOST_MARKING: usize = 64;
 /// How many names of forms are remembered.
 const MOST_NAMES: usize = 16_384;
 
@@ -91,6 +93,8 @@ pub(crate) struct Session<'a> {
     /// The other way round.
     numbers: HashMap<String, Atom>,
     programs: Programs,
+    /// Programs that have marked a copy as not to be recorded.
+    marking: Vec<u32>,
     readings: Vec<Reading>,
     retired: Vec<(Window, Instant)>,
     owned: Option<Ownership>,
@@ -137,6 +141,7 @@ impl<'a> Session<'a> {
             names: HashMap::new(),
             numbers: HashMap::new(),
             programs: Programs::default(),
+            marking: Vec::new(),
             readings: Vec::new(),
             retired: Vec::new(),
             owned: None,

@@ -2,8 +2,11 @@
 //! table of docs/programs.md to standard output, and what differs to standard error. Arguments: the numbers of the sources
 //! to try, all of them if there are none.
 
+use std::time::Duration;
+
 use anyhow::Result;
-use yadori_e2e::desktop::programs::{Into, PLACES, Programs, SOURCES};
+use yadori_e2e::desktop::programs::{From, Into, PLACES, Programs, SOURCES};
+use yadori_e2e::measure::{at, millis};
 use yadori_e2e::{Service, until};
 
 /// What came of a paste: without Yadori, beside it, and after the clip was taken.
@@ -74,8 +77,55 @@ fn word(cell: &Cell) -> &'static str {
     }
 }
 
+/// Programs whose end is measured, and what is copied in them.
+const ENDS: [(Option<From>, &str); 7] = [
+    (Some(From::Mousepad), "Mousepad"),
+    (Some(From::Featherpad), "FeatherPad"),
+    (Some(From::Writer), "LibreOffice Writer"),
+    (Some(From::FirefoxText), "Firefox"),
+    (Some(From::ChromiumText), "Chromium"),
+    (Some(From::Files), "PCManFM"),
+    (None, "KeePassXC (a password)"),
+];
+/// How often each is quit.
+const TIMES: usize = 9;
+
+/// How long programs take to end after something was copied in them, without Yadori and with it, turn by turn.
+#[expect(clippy::print_stdout, reason = "printing the table is what this is for")]
+fn ends(only: Option<usize>) -> Result<()> {
+    println!("| program | without | with Yadori | difference |");
+    println!("| --- | --- | --- | --- |");
+    for (from, name) in
+        ENDS.iter().enumerate().filter(|(n, _)| only.is_none_or(|only| only == *n)).map(|(_, one)| one)
+    {
+        let mut desktops = [Programs::start()?, Programs::start()?];
+        let _service = Service::on(&desktops[1].desktop.display.name());
+        let mut took = [Vec::new(), Vec::new()];
+        for turn in 0..TIMES {
+            for (n, programs) in desktops.iter_mut().enumerate() {
+                between(programs, turn);
+                match from {
+                    Some(from) => programs.copy(*from)?,
+                    None => drop(programs.copy_password()?),
+                }
+                // As long as it takes a person to quit.
+                std::thread::sleep(Duration::from_millis(700));
+                took[n].push(millis(programs.quit_last()?));
+            }
+        }
+        let [mut without, mut with] = took;
+        let (without, with) = (at(&mut without, 0.5), at(&mut with, 0.5));
+        println!("| {name} | {without:.0} ms | {with:.0} ms | {:+.0} ms |", with - without);
+    }
+    Ok(())
+}
+
 #[expect(clippy::print_stdout, clippy::print_stderr, reason = "printing the table is what this is for")]
 fn main() -> Result<()> {
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    if arguments.first().is_some_and(|first| first == "ends") {
+        return ends(arguments.get(1).and_then(|text| text.parse().ok()));
+    }
     let wanted: Vec<usize> = std::env::args().skip(1).filter_map(|text| text.parse().ok()).collect();
     let sources: Vec<usize> = if wanted.is_empty() { (0..SOURCES.len()).collect() } else { wanted };
     let mut cells = vec![vec![Cell::default(); PLACES.len()]; SOURCES.len()];

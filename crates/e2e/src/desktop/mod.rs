@@ -89,6 +89,19 @@ impl Desktop {
         self.children.last().map_or(0, Child::id)
     }
 
+    /// Waits until a process that was started here has ended.
+    ///
+    /// # Panics
+    /// When it goes on.
+    pub fn await_end(&mut self, pid: u32) {
+        let child = self.children.iter_mut().find(|child| child.id() == pid).expect("a program started here");
+        let end = Instant::now() + START;
+        while !matches!(child.try_wait(), Ok(Some(_))) {
+            assert!(Instant::now() < end, "the program {pid} goes on");
+            std::thread::sleep(Duration::from_millis(1));
+        }
+    }
+
     /// Presses chords one after the other.
     ///
     /// # Errors

@@ -1,5 +1,7 @@
 //! The programs: how each copies, and how what it makes of a paste is seen.
 
+use std::io::Write;
+use std::process::Stdio;
 use std::time::Duration;
 
 use anyhow::{Context, Result, ensure};
@@ -94,7 +96,7 @@ fn of_class(part: &str) -> impl Fn(&Window) -> bool {
 pub struct Programs {
     /// Where they run.
     pub desktop: Desktop,
-    open: Vec<&'static str>,
+    open: Vec<(&'static str, u32)>,
     count: usize,
     firefox_at: Option<(i32, i32)>,
     chromium_at: Option<(i32, i32)>,
@@ -110,10 +112,9 @@ impl Programs {
         Ok(Self { desktop, open: Vec::new(), count: 0, firefox_at: None, chromium_at: None })
     }
 
-    /// Makes this the active program; true when it was started just now.
+    /// Makes this the active program.
     fn show(&mut self, name: &'static str) -> Result<Window> {
-        let is_open = self.open.contains(&name);
-        self.open.push(name);
+        let is_open = self.open.iter().any(|(known, _)| *known == name);
         let file = |desktop: &Desktop, name: &str, text: &str| -> Result<std::path::PathBuf> {
             let path = desktop.path(name);
             std::fs::write(&path, text)?;
@@ -196,6 +197,7 @@ impl Programs {
         let mut command = self.desktop.command(program);
         command.args(arguments);
         let window = self.desktop.open(command, wanted)?;
+        self.open.push((name, self.desktop.last_pid()));
         if matches!(name, "firefox" | "chromium") {
             let at = self.desktop.pages.hear("at").context("the page to be there")?;
             let (x, y): (f64, f64) = serde_json::from_value(at)?;
@@ -278,6 +280,73 @@ impl Programs {
         Ok(())
     }
 
+    /// Cuts the files in their folder.
+    ///
+    /// # Errors
+    /// When the file manager does not do what it is asked to.
+    pub fn cut_files(&mut self) -> Result<()> {
+        self.show("files-to-copy")?;
+        let before = self.desktop.display.paste("TARGETS");
+        self.desktop.press(&["ctrl+a", "ctrl+x"])?;
+        until("the cut", || {
+            let cut = self.desktop.display.paste("application/x-kde-cutselection");
+            (cut.is_some_and(|mark| mark.starts_with(b"1"))
+                || self.desktop.display.paste("TARGETS") != before)
+                .then_some(())
+        });
+        Ok(())
+    }
+
+    /// Copies a password in a password manager, and gives it.
+    ///
+    /// # Errors
+    /// When the manager does not do what it is asked to.
+    pub fn copy_password(&mut self) -> Result<String> {
+        let (key, secret) = ("hut-key", "marmot-ridge-47");
+        let database = self.desktop.path("huts.kdbx");
+        if !database.exists() {
+            let file = database.display().to_string();
+            for (arguments, input) in [
+                (vec!["db-create", "-p", &file], format!("{key}\n{key}\n")),
+                (vec!["add", "-p", "-u", "warden", &file, "Booking"], format!("{key}\n{secret}\n")),
+            ] {
+                let mut command = self.desktop.command("keepassxc-cli");
+                let mut child = command.args(arguments).stdin(Stdio::piped()).spawn()?;
+                child.stdin.take().context("its input")?.write_all(input.as_bytes())?;
+                ensure!(child.wait()?.success(), "no database of passwords");
+            }
+        }
+        let mut command = self.desktop.command("keepassxc");
+        let input = self.desktop.path("key");
+        std::fs::write(&input, format!("{key}\n"))?;
+        command.arg("--pw-stdin").arg(&database).stdin(std::fs::File::open(input)?);
+        self.desktop.open(command, titled("huts.kdbx - KeePassXC"))?;
+        self.open.push(("keepassxc", self.desktop.last_pid()));
+        std::thread::sleep(Duration::from_secs(2));
+        self.desktop.press(&["ctrl+c"])?;
+        until("the password", || (self.desktop.display.paste_text()? == secret).then_some(()));
+        Ok(secret.to_owned())
+    }
+
+    /// Quits the program that was copied in last; gives how long it took to end.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub fn quit_last(&mut self) -> Result<Duration> {
+        let (name, pid) = self.open.pop().context("a program")?;
+        let began = std::time::Instant::now();
+        match name {
+            "chromium" | "files-to-copy" => {
+                let active = self.desktop.keyboard.active()?;
+                let window = self.desktop.keyboard.windows()?.into_iter().find(|one| one.id == active);
+                self.desktop.keyboard.close(&window.context("its window")?)?;
+            }
+            _ => self.desktop.keyboard.press("ctrl+q")?,
+        }
+        self.desktop.await_end(pid);
+        Ok(began.elapsed())
+    }
+
     /// Pastes, by keys, and tells what came of it; empty when nothing did.
     ///
     /// # Errors
@@ -339,7 +408,7 @@ impl Programs {
                 let folder = self.desktop.path(&format!("into-{n}"));
                 std::fs::create_dir(&folder)?;
                 let mut command = self.desktop.command("pcmanfm");
-                command.arg(&folder);
+                command.arg("-n").arg(&folder);
                 let window = self.desktop.open(command, titled(&format!("into-{n}")))?;
                 std::thread::sleep(Duration::from_millis(800));
                 self.desktop.press(&["ctrl+v"])?;
@@ -375,7 +444,7 @@ fn office(path: &std::path::Path) -> Vec<String> {
 }
 
 /// What a flat OpenDocument file holds: its body without the names of styles, which differ from one paste to the next.
-fn body_of(document: &str) -> String {
+pub fn body_of(document: &str) -> String {
     let body = document.split_once("<office:body>").map_or("", |(_, body)| body);
     let mut out = String::new();
     for part in body.split_inclusive('>') {

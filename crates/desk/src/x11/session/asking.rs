@@ -12,7 +12,7 @@ use x11rb::protocol::xproto::{
 use yadori_core::NAME_BYTES;
 use yadori_core::clip::reading;
 
-use super::{LATE, MOST_NAMES, MOST_TARGETS, Reading, Session, X};
+use super::{LATE, MOST_MARKING, MOST_NAMES, MOST_TARGETS, Reading, Session, X};
 use crate::x11::job::{Answer, Job, Next, Outcome};
 use crate::x11::process::Process;
 use crate::x11::release::release;
@@ -184,6 +184,14 @@ impl Session<'_> {
         self.retired.push((window, Instant::now() + LATE));
         let refused =
             |reason| DeskEvent::Refused(Refused { at: job.at(), reason, source: job.source().clone() });
+        let client = self.client_of(owner);
+        let outcome = match outcome {
+            // A program that marks its copies empties the clipboard when it closes, and does not answer any more.
+            Outcome::Unreadable | Outcome::TooLarge(_) if self.marking.contains(&client) => {
+                Outcome::DoNotRecord
+            }
+            outcome => outcome,
+        };
         match outcome {
             Outcome::Copied { mut offer, at_start } => {
                 reading::soften_cut(&mut offer);
@@ -198,7 +206,11 @@ impl Session<'_> {
                 let refused =
                     Refused { at: job.at(), reason: RefusedBecause::DoNotRecord, source: Default::default() };
                 self.say(DeskEvent::Refused(refused));
-                self.drop_transfers_of(owner);
+                self.drop_transfers_of(client);
+                if !self.marking.contains(&client) {
+                    self.marking.truncate(MOST_MARKING - 1);
+                    self.marking.insert(0, client);
+                }
             }
             Outcome::TooLarge(size) => self.say(refused(RefusedBecause::TooLarge(size))),
             Outcome::Unreadable => self.say(refused(RefusedBecause::Unreadable)),
@@ -211,13 +223,19 @@ impl Session<'_> {
     }
 
     /// A program has copied what is not to be recorded: what it still sends of an earlier copy may be that by now.
-    fn drop_transfers_of(&mut self, owner: Window) {
+    fn drop_transfers_of(&mut self, client: u32) {
         let mask = self.conn.setup().resource_id_mask;
         for one in &mut self.readings {
-            if one.owner & !mask == owner & !mask && one.job.is_superseded() {
+            if one.owner & !mask == client && one.job.is_superseded() {
                 one.job.forget();
             }
         }
+    }
+
+    /// The program a window belongs to: the part of its number that the server gave to the connection (X Window System
+    /// Protocol, section 8).
+    pub(super) fn client_of(&self, window: Window) -> u32 {
+        window & !self.conn.setup().resource_id_mask
     }
 
     /// What was read is another program's by now.
