@@ -1,16 +1,17 @@
 # Everything a person needs: `make demo`, `make run`, `make test`. Each sets up what it needs on a fresh Debian machine.
 
-.PHONY: demo run test bench soak console help
+.PHONY: demo run test bench soak programs console help
 
 help:
 	@echo "make demo   show Yadori with sample data on a private display, until Ctrl-C"
 	@echo "make run    run the service on your own desktop"
 	@echo "make test   set up and run every check and test"
-	@echo "make soak   kill and stop service and database under load, for minutes, and compare every answer"
+	@echo "make soak   work for ten minutes, then kill and stop service and database under load, and compare every answer"
+	@echo "make programs  copy in real programs and paste into real programs, without Yadori and with it (docs/programs.md)"
 	@echo "make bench  measure the budgets, each beside a rival in the same run"
 
 demo:
-	@tools/setup test
+	@tools/setup demo
 	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-demo
 	@target/release/yadori-demo
 
@@ -30,6 +31,10 @@ test:
 bench:
 	@tools/setup test
 	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search && cargo run --release -q -p yadori-e2e --bin large
+
+programs:
+	@tools/setup test
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo run --release -q -p yadori-e2e --bin programs && cargo run --release -q -p yadori-e2e --bin programs -- ends
 
 soak:
 	@tools/setup test

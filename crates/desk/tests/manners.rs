@@ -220,7 +220,7 @@ async fn five_hundred_forms_are_all_read_and_all_handed_back() {
     let names: Vec<String> = (0..500).map(|n| format!("application/x-form-{n}")).collect();
     let mut offered = vec!["UTF8_STRING"];
     offered.extend(names.iter().map(String::as_str));
-    owner.copies(&offered, |target| Reply::text(target));
+    owner.copies(&offered, Reply::text);
     let copied = next_copy(&mut events).await;
     assert_eq!(copied.representations.len(), 501);
     desk.take(copied).await.unwrap();

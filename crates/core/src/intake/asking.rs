@@ -78,7 +78,7 @@ impl Asking {
     }
 
     /// The next request, or `None` when all is asked for.
-    pub fn next(&mut self) -> Option<Ask> {
+    pub fn wants(&mut self) -> Option<Ask> {
         if self.found.is_none() {
             for queue in [&mut self.files, &mut self.texts, &mut self.pictures] {
                 if let Some(name) = queue.pop_front() {
@@ -196,7 +196,7 @@ mod tests {
     /// What is asked for of an owner that has all of it: identities with a star.
     fn all(mut asking: Asking, bytes: impl Fn(&str) -> &'static [u8]) -> (Vec<String>, Asking) {
         let mut asked = Vec::new();
-        while let Some(ask) = asking.next() {
+        while let Some(ask) = asking.wants() {
             let (name, star) = match ask {
                 Ask::Identity(name) => (name, "*"),
                 Ask::Beside(name) => (name, ""),
@@ -240,11 +240,11 @@ mod tests {
     #[test]
     fn a_picture_that_cant_be_had_is_not_replaced_by_its_html() {
         let mut asking = asking(&["text/html", "image/png", "image/bmp", "UTF8_STRING"]);
-        assert_eq!(asking.next(), Some(Ask::Identity("UTF8_STRING".into())));
+        assert_eq!(asking.wants(), Some(Ask::Identity("UTF8_STRING".into())));
         asking.had("UTF8_STRING", b" \n");
-        assert_eq!(asking.next(), Some(Ask::Identity("image/png".into())));
-        assert_eq!(asking.next(), Some(Ask::Identity("image/bmp".into())), "the other encoding is tried");
-        assert_eq!(asking.next(), None);
+        assert_eq!(asking.wants(), Some(Ask::Identity("image/png".into())));
+        assert_eq!(asking.wants(), Some(Ask::Identity("image/bmp".into())), "the other encoding is tried");
+        assert_eq!(asking.wants(), None);
         assert!(asking.lacks_picture());
     }
 
@@ -307,7 +307,7 @@ mod tests {
             let mut asking = Asking::of(&names);
             let mut asked = Vec::new();
             let mut beside = false;
-            while let Some(ask) = asking.next() {
+            while let Some(ask) = asking.wants() {
                 let name = match ask {
                     Ask::Identity(name) => { prop_assert!(!beside, "what it is comes first"); name }
                     Ask::Beside(name) => { beside = true; name }

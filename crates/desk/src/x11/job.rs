@@ -314,7 +314,7 @@ impl Job {
         if self.superseded {
             return Next::Done(self.complete());
         }
-        match self.asking.next() {
+        match self.asking.wants() {
             Some(Ask::Beside(_)) if self.got.len() >= REPRESENTATIONS => Next::Done(self.complete()),
             Some(Ask::Beside(target)) => {
                 let until = *self.beside_until_ms.get_or_insert(now_ms + BESIDE_MS);

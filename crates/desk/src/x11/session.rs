@@ -333,6 +333,9 @@ impl<'a> Session<'a> {
                 self.forget_read();
                 self.say(DeskEvent::Live(Live::Empty));
             }
+            // Its number may be another program's soon.
+            let client = self.client_of(previous);
+            self.marking.retain(|one| *one != client);
             return self.answer_saves();
         }
         self.supersede()?;
