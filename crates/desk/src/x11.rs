@@ -2,6 +2,7 @@
 //! selection protocol (ICCCM section 2), and answers SAVE_TARGETS as the display's clipboard manager, so that what a
 //! closing program had copied stays pasteable.
 
+mod atoms;
 mod job;
 mod outgoing;
 mod picture;

@@ -101,7 +101,7 @@ fn of_a_thousand_marked_copies_that_race_with_ordinary_ones_not_a_byte_is_anywhe
             ("text/html", text.as_bytes()),
             (mime::DO_NOT_RECORD, b"secret"),
         ];
-        owner.copy(if n % 3 == 0 { &forms[1..] } else { &forms });
+        owner.copy(if n.is_multiple_of(3) { &forms[1..] } else { &forms });
     };
     let mut state = 1_u64;
     for n in 0..1_000 {

@@ -125,13 +125,13 @@ impl Asking {
     }
 
     /// A picture is what the copy may be, and none has come yet.
-    pub fn awaits_picture(&self) -> bool {
+    pub fn expects_picture(&self) -> bool {
         self.offers_picture && self.found.is_none()
     }
 
     /// A picture was offered as what the copy is, and could not be had. Its words, if it has any, are not the copy.
     pub fn lacks_picture(&self) -> bool {
-        self.awaits_picture() && self.pictures.is_empty()
+        self.expects_picture() && self.pictures.is_empty()
     }
 
     /// Names under which the copy is handed back as well, although their bytes are not kept: other encodings of its

@@ -11,7 +11,6 @@ use std::time::{Duration, Instant};
 
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use tokio::sync::{mpsc, oneshot};
-use x11rb::atom_manager;
 use x11rb::connection::Connection;
 use x11rb::errors::{ConnectionError, ReplyError};
 use x11rb::protocol::xfixes::{ConnectionExt as _, SelectionEvent, SelectionEventMask};
@@ -25,6 +24,7 @@ use x11rb::wrapper::ConnectionExt as _;
 use yadori_core::Offer;
 use yadori_core::take::handing::Handed;
 
+use super::atoms::Atoms;
 use super::job::Job;
 use super::outgoing::Outgoing;
 use super::process::Process;
@@ -32,15 +32,6 @@ use super::release::release;
 use super::source::Programs;
 use super::{Inbox, NoSession};
 use crate::{Command, DeskEvent, Live, TakeError};
-
-atom_manager! {
-    /// Atoms of the protocol.
-    pub(crate) Atoms: AtomsCookie {
-        CLIPBOARD, CLIPBOARD_MANAGER, TARGETS, TIMESTAMP, MULTIPLE, SAVE_TARGETS, INCR, ATOM_PAIR, NULL, MANAGER,
-        UTF8_STRING, _NET_ACTIVE_WINDOW, _NET_CLIENT_LIST, _NET_WM_NAME, _NET_WM_PID,
-        _YADORI_DESK, _YADORI_CONTENT, _YADORI_TIME,
-    }
-}
 
 /// How long a reading window is kept for late answers.
 const LATE: Duration = Duration::from_secs(30);

@@ -10,8 +10,8 @@ use x11rb::protocol::xproto::{AtomEnum, ConnectionExt as _, GetPropertyReply, Wi
 use x11rb::rust_connection::RustConnection;
 use yadori_core::Source;
 
+use super::atoms::Atoms;
 use super::process;
-use super::session::Atoms;
 
 /// The longest title or address kept, in characters.
 const TITLE_CHARS: usize = 400;
