@@ -94,6 +94,11 @@ fn the_interface_answers_bad_requests_with_problem_details() {
             "invalid-request",
         ),
         (post("/api/v1/clips", "{\"representations\":[{\"mime\":\"a\"}]}"), 422, "invalid-request"),
+        (
+            post("/api/v1/clips", "{\"representations\":[{\"mime\":\"PIXMAP\",\"text\":\"7\"}]}"),
+            422,
+            "invalid-request",
+        ),
         (post("/api/v1/remove", "{\"ids\":[\"1\"]}"), 422, "invalid-request"),
         (post("/api/v1/remove", "{\"ids\":[]}"), 422, "invalid-request"),
         (post("/api/v1/clips/1/take", "{\"form\":\"upside-down\"}"), 422, "invalid-body"),

@@ -6,6 +6,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use base64::Engine;
 use yadori_api::{AddClip, Added, Problem};
+use yadori_core::clip::target::is_content;
 use yadori_core::{COPY_CAP, Offer, Representation};
 
 use crate::http::extract::Json;
@@ -49,6 +50,11 @@ fn offer_of(wanted: AddClip) -> Result<Offer, Failure> {
         if !mime_ok {
             return Err(Failure::invalid(
                 "`mime` must be a type such as text/plain, of at most 255 characters",
+            ));
+        }
+        if !is_content(&one.mime) {
+            return Err(Failure::invalid(
+                "`mime` must be the type of a content, such as text/plain: no program could be given what has this one",
             ));
         }
         let bytes = match (one.text, one.base64) {
