@@ -92,11 +92,11 @@ const TIMES: usize = 9;
 
 /// How long programs take to end after something was copied in them, without Yadori and with it, turn by turn.
 #[expect(clippy::print_stdout, reason = "printing the table is what this is for")]
-fn ends(only: Option<usize>) -> Result<()> {
+fn ends(only: &[usize]) -> Result<()> {
     println!("| program | without | with Yadori | difference |");
     println!("| --- | --- | --- | --- |");
     for (from, name) in
-        ENDS.iter().enumerate().filter(|(n, _)| only.is_none_or(|only| only == *n)).map(|(_, one)| one)
+        ENDS.iter().enumerate().filter(|(n, _)| only.is_empty() || only.contains(n)).map(|(_, one)| one)
     {
         let mut desktops = [Programs::start()?, Programs::start()?];
         let _service = Service::on(&desktops[1].desktop.display.name());
@@ -124,7 +124,7 @@ fn ends(only: Option<usize>) -> Result<()> {
 fn main() -> Result<()> {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
     if arguments.first().is_some_and(|first| first == "ends") {
-        return ends(arguments.get(1).and_then(|text| text.parse().ok()));
+        return ends(&arguments[1..].iter().filter_map(|text| text.parse().ok()).collect::<Vec<usize>>());
     }
     let wanted: Vec<usize> = std::env::args().skip(1).filter_map(|text| text.parse().ok()).collect();
     let sources: Vec<usize> = if wanted.is_empty() { (0..SOURCES.len()).collect() } else { wanted };

@@ -38,7 +38,9 @@ fn main() -> anyhow::Result<()> {
             tally.unknown
         );
     }
-    soak.compare_removals();
+    if rounds > 0 {
+        soak.compare_removals();
+    }
     println!(
         "{rounds} blows: {done} answered as done, all of them are; {refused} refused, none of them is; {unknown} not answered"
     );

@@ -135,6 +135,8 @@ impl Programs {
                 let wishes = "user_pref(\"browser.shell.checkDefaultBrowser\", false);\
                     user_pref(\"datareporting.policy.dataSubmissionEnabled\", false);\
                     user_pref(\"browser.aboutwelcome.enabled\", false);\
+                    user_pref(\"browser.warnOnQuitShortcut\", false);\
+                    user_pref(\"browser.sessionstore.resume_from_crash\", false);\
                     user_pref(\"browser.startup.homepage_override.mstone\", \"ignore\");";
                 std::fs::write(profile.join("user.js"), wishes)?;
                 let profile = profile.display().to_string();
