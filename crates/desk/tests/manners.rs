@@ -269,6 +269,26 @@ async fn a_program_that_closes_is_answered_at_once_whatever_another_is_being_ask
     assert!(answer.is_some() && took < Duration::from_millis(500), "{took:?}");
 }
 
+/// A program that answers nothing while it waits to be told that its copy is safe.
+#[tokio::test]
+async fn a_program_that_closes_is_not_kept_waiting_for_its_own_copy_to_be_read() {
+    let _turn = TURN.lock().await;
+    let display = Display::start();
+    let (_desk, mut events) = desk_on(&display).await;
+    for marks in [false, true] {
+        let owner = Owner::on(&display);
+        if marks {
+            owner.copy(&[("UTF8_STRING", b"marmot-ridge-47"), (mime::DO_NOT_RECORD, b"secret")]);
+            next_refusal(&mut events).await;
+        }
+        owner.copies(&["UTF8_STRING"], |_| Reply::Silence);
+        until(&mut events, |event| matches!(event, DeskEvent::Live(Live::Theirs(_)))).await;
+        let took = owner.saves();
+        let most = Duration::from_millis(if marks { 150 } else { 900 });
+        assert!(took < most, "{took:?}");
+    }
+}
+
 #[tokio::test]
 async fn a_marked_copy_that_is_gone_before_it_is_read_is_not_spoken_of() {
     let display = Display::start();

@@ -52,6 +52,7 @@ pub type Answers = Box<dyn FnMut(&str) -> Reply + Send>;
 enum Order {
     Own(Vec<String>, Answers, mpsc::Sender<()>),
     LetGo(mpsc::Sender<()>),
+    Save(mpsc::Sender<()>),
     Close(mpsc::Sender<()>),
 }
 
@@ -110,6 +111,16 @@ impl Owner {
     /// Empties the clipboard, and lives on.
     pub fn let_go(&self) {
         self.order(Order::LetGo);
+    }
+
+    /// Asks the clipboard manager to keep its copy, as programs do that close; gives how long it was kept waiting.
+    ///
+    /// # Panics
+    /// When there is no answer.
+    pub fn saves(&self) -> Duration {
+        let began = Instant::now();
+        self.order(Order::Save);
+        began.elapsed()
     }
 
     /// Ends.
@@ -185,6 +196,11 @@ impl Serving {
                         self.owns(self.window).map(|()| done)
                     }
                     Ok(Order::LetGo(done)) => self.owns(0).map(|()| done),
+                    Ok(Order::Save(done)) => {
+                        let saved = self.save();
+                        saved.unwrap_or_else(|why| panic!("no answer to SAVE_TARGETS: {why}"));
+                        Ok(done)
+                    }
                     Ok(Order::Close(done)) => {
                         drop(self);
                         let _ = done.send(());
@@ -207,6 +223,25 @@ impl Serving {
     fn owns(&self, window: u32) -> Result<(), x11rb::errors::ConnectionError> {
         self.conn.set_selection_owner(window, self.clipboard, 0u32)?;
         self.conn.flush()
+    }
+
+    /// Waits for the manager and answers nobody meanwhile.
+    fn save(&self) -> Result<(), Box<dyn std::error::Error>> {
+        let atom = |name: &str| -> Result<u32, Box<dyn std::error::Error>> {
+            Ok(self.conn.intern_atom(false, name.as_bytes())?.reply()?.atom)
+        };
+        let (manager, save, property) = (atom("CLIPBOARD_MANAGER")?, atom("SAVE_TARGETS")?, atom("_SAVED")?);
+        self.conn.convert_selection(self.window, manager, save, property, 0u32)?;
+        self.conn.flush()?;
+        let end = Instant::now() + crate::PATIENCE;
+        while Instant::now() < end {
+            match self.conn.poll_for_event()? {
+                Some(Event::SelectionNotify(event)) if event.target == save => return Ok(()),
+                Some(_) => {}
+                None => std::thread::sleep(Duration::from_millis(1)),
+            }
+        }
+        Err("in time".into())
     }
 
     /// False when the program is to close.

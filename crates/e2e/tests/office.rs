@@ -118,7 +118,7 @@ fn a_password_managers_copy_leaves_no_trace_and_it_closes_as_fast_as_without_us(
     );
     let took = programs.quit_last()?;
     // What it takes beside a running service and without one is measured by `make programs`.
-    assert!(took.as_secs_f64() < 3.4, "{took:?}: it waited to be told that its copy is safe");
+    assert!(took.as_secs_f64() < 1.7, "{took:?}: it waited to be told that its copy is safe");
     programs.desktop.display.copy_text("after it");
     service.await_clip("after it");
     assert_eq!(service.list(10).len(), 1);

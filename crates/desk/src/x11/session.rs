@@ -33,6 +33,8 @@ use super::source::Programs;
 use super::{Inbox, NoSession};
 use crate::{Command, DeskEvent, Live, TakeError};
 
+/// How long a program that closes is kept waiting for its last copy to be read.
+const SAVING: Duration = Duration::from_millis(250);
 /// How long a reading window is kept for late answers.
 const LATE: Duration = Duration::from_secs(30);
 /// How many forms of one copy are looked at.
@@ -94,8 +96,8 @@ pub(crate) struct Session<'a> {
     /// What the current owner of the clipboard has been read to hold.
     last_read: Option<(Window, Arc<Offer>)>,
     owner: Window,
-    /// Programs that wait for their content to be safe.
-    saves: Vec<SelectionRequestEvent>,
+    /// Programs that wait for their content to be safe, and until when they are kept waiting.
+    saves: Vec<(SelectionRequestEvent, Instant)>,
     making: making::Making,
 }
 
@@ -348,7 +350,8 @@ impl<'a> Session<'a> {
         let soonest = jobs.chain(transfers).min();
         let soonest = soonest.map(|at| Duration::from_millis(at.saturating_sub(now_ms) + 1));
         let made = self.making.deadline().map(|at| at.saturating_duration_since(Instant::now()));
-        soonest.into_iter().chain(made).min()
+        let saves = self.saves.iter().map(|(_, until)| until.saturating_duration_since(Instant::now()));
+        soonest.into_iter().chain(made).chain(saves).min()
     }
 
     fn expire(&mut self) -> X<()> {
@@ -364,6 +367,7 @@ impl<'a> Session<'a> {
         self.outgoing.retain(|one| one.deadline_ms >= now_ms);
         let now = Instant::now();
         self.making.expire(now);
+        self.answer_saves()?;
         let (past, kept): (Vec<_>, Vec<_>) = self.retired.drain(..).partition(|(_, until)| *until <= now);
         self.retired = kept;
         for (window, _) in past {

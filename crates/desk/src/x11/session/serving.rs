@@ -1,6 +1,7 @@
 //! Taking: owning the clipboard and serving what it holds to other programs (ICCCM sections 2.1, 2.2, 2.6 and 2.7).
 
 use std::sync::Arc;
+use std::time::Instant;
 
 use bytes::Bytes;
 use tokio::sync::oneshot;
@@ -15,7 +16,7 @@ use yadori_core::Offer;
 use yadori_core::take::handing::{Handed, handed};
 
 use super::super::outgoing::{CHUNK, Outgoing};
-use super::{Ownership, PendingTake, Session, X};
+use super::{Ownership, PendingTake, SAVING, Session, X};
 use crate::{DeskEvent, Live, TakeError};
 
 impl Session<'_> {
@@ -220,10 +221,11 @@ impl Session<'_> {
     }
 
     /// A program that is about to close asks for its content to be kept (freedesktop's clipboard manager convention).
-    /// Every copy is read when it is made, so the answer waits only for a reading of that program's own that is under way.
+    /// Every copy is read when it is made, so the answer waits only for a reading of that program's own that is under way, and
+    /// not for long: some programs answer nothing while they wait.
     fn asked_as_manager(&mut self, event: &SelectionRequestEvent) -> X<()> {
         if event.target == self.atoms.SAVE_TARGETS {
-            self.saves.push(*event);
+            self.saves.push((*event, Instant::now() + SAVING));
             return self.answer_saves();
         }
         let property = if event.property == 0 { event.target } else { event.property };
@@ -242,14 +244,20 @@ impl Session<'_> {
     }
 
     pub(super) fn answer_saves(&mut self) -> X<()> {
-        let mask = self.conn.setup().resource_id_mask;
-        let being_read = |event: &SelectionRequestEvent| {
-            let same = |one: &super::Reading| one.owner & !mask == event.requestor & !mask;
-            self.owner != 0 && self.readings.iter().any(|one| same(one) && !one.job.is_superseded())
+        if self.saves.is_empty() {
+            return Ok(());
+        }
+        let now = Instant::now();
+        let being_read = |(event, until): &(SelectionRequestEvent, Instant)| {
+            let client = self.client_of(event.requestor);
+            let reads =
+                |one: &super::Reading| self.client_of(one.owner) == client && !one.job.is_superseded();
+            // What a program that marks its copies empties the clipboard with is not worth a wait.
+            *until > now && !self.marking.contains(&client) && self.readings.iter().any(reads)
         };
         let (waiting, ready): (Vec<_>, Vec<_>) = self.saves.iter().copied().partition(being_read);
         self.saves = waiting;
-        for event in ready {
+        for (event, _) in ready {
             let property = if event.property == 0 { event.target } else { event.property };
             self.conn.change_property32(
                 PropMode::REPLACE,
