@@ -279,12 +279,13 @@ async fn a_program_that_closes_is_not_kept_waiting_for_its_own_copy_to_be_read()
         let owner = Owner::on(&display);
         if marks {
             owner.copy(&[("UTF8_STRING", b"marmot-ridge-47"), (mime::DO_NOT_RECORD, b"secret")]);
-            next_refusal(&mut events).await;
+            let marked = |event: &DeskEvent| matches!(event, DeskEvent::Refused(one) if one.reason == RefusedBecause::DoNotRecord);
+            until(&mut events, marked).await;
         }
         owner.copies(&["UTF8_STRING"], |_| Reply::Silence);
         until(&mut events, |event| matches!(event, DeskEvent::Live(Live::Theirs(_)))).await;
         let took = owner.saves();
-        let most = Duration::from_millis(if marks { 150 } else { 900 });
+        let most = Duration::from_millis(if marks { 240 } else { 1_500 });
         assert!(took < most, "{took:?}");
     }
 }

@@ -73,7 +73,7 @@ impl Corpus {
         let state = &clip.state;
         let offer = state.offer();
         let mut forms: Vec<String> = offer
-            .map(|offer| offer.representations.iter().map(|one| mime::base(&one.mime)).collect())
+            .map(|offer| offer.representations.iter().map(|one| form_of(&one.mime)).collect())
             .unwrap_or_default();
         forms.sort_unstable();
         forms.dedup();
@@ -122,6 +122,11 @@ impl Corpus {
             self.latest.insert(doc.id, spot);
         }
     }
+}
+
+/// What a person calls a form: plain text has many names.
+fn form_of(name: &str) -> String {
+    mime::base(if mime::text_rank(name).is_some() { mime::PLAIN } else { name })
 }
 
 /// The first MiB of a text, cut on a character.

@@ -3,6 +3,7 @@
 
 use std::sync::Arc;
 
+use yadori_core::clip::mime;
 use yadori_core::{Micros, Offer, RefusalReason};
 use yadori_desk::{DeskEvent, DeskEvents, Live, Refused, RefusedBecause};
 use yadori_store::RefusalRow;
@@ -77,7 +78,7 @@ fn is_own_link(app: &Shared, offer: &Offer) -> bool {
     let console = app.health.now().console.ok();
     offer.representations.iter().any(|one| {
         let bytes = one.content.expose();
-        let text = one.mime.starts_with("text/") && bytes.len() <= LINK_BYTES;
+        let text = mime::carries_text(&one.mime) && bytes.len() <= LINK_BYTES;
         text && carries_link(&String::from_utf8_lossy(bytes), console.as_deref())
     })
 }
