@@ -10,6 +10,7 @@ use std::time::{Duration, Instant};
 
 use yadori_api::LiveState;
 use yadori_core::clip::mime;
+use yadori_e2e::keyboard::Keyboard;
 use yadori_e2e::measure::Listener;
 use yadori_e2e::reader::Reader;
 use yadori_e2e::traces::{in_files, in_memory};
@@ -177,10 +178,8 @@ fn a_copy_is_credited_to_the_program_that_made_it_and_never_to_what_had_the_focu
     display.run("openbox", &[]);
     display.run("xterm", &["-T", "route notes"]);
     let service = Service::on(&display.name());
-    until("a focused window", || {
-        let active = display.command("xprop").args(["-root", "_NET_ACTIVE_WINDOW"]).output().unwrap();
-        String::from_utf8_lossy(&active.stdout).contains("0x").then_some(())
-    });
+    let keyboard = Keyboard::of(&display).unwrap();
+    keyboard.focus("the terminal", |window| window.class == "XTerm").unwrap();
     for n in 0..12 {
         let text = format!("from a command {n}");
         // In the background, as scripts leave it, and in the foreground.
