@@ -269,6 +269,19 @@ async fn a_program_that_closes_is_answered_at_once_whatever_another_is_being_ask
     assert!(answer.is_some() && took < Duration::from_millis(500), "{took:?}");
 }
 
+#[tokio::test]
+async fn the_wish_not_to_be_recorded_counts_behind_any_number_of_forms() {
+    let display = Display::start();
+    let (_desk, mut events) = desk_on(&display).await;
+    let owner = Owner::on(&display);
+    let names: Vec<String> = (0..5_000).map(|n| format!("application/x-form-{n}")).collect();
+    let mut offered: Vec<&str> = names.iter().map(String::as_str).collect();
+    offered.extend(["UTF8_STRING", mime::DO_NOT_RECORD]);
+    owner.copies(&offered, |_| Reply::text("secret"));
+    assert_eq!(next_refusal(&mut events).await.reason, RefusedBecause::DoNotRecord);
+    assert_eq!(owner.asked(), ["TARGETS", mime::DO_NOT_RECORD]);
+}
+
 /// A program that answers nothing while it waits to be told that its copy is safe.
 #[tokio::test]
 async fn a_program_that_closes_is_not_kept_waiting_for_its_own_copy_to_be_read() {

@@ -11,26 +11,16 @@ use x11rb::rust_connection::RustConnection;
 use crate::{Display, until};
 
 /// Keysyms of keys that are no letters (X11's keysymdef.h).
-const KEYS: [(&str, u32); 19] = [
+const KEYS: [(&str, u32); 9] = [
     ("ctrl", 0xffe3),
     ("shift", 0xffe1),
-    ("alt", 0xffe9),
     ("Return", 0xff0d),
-    ("Escape", 0xff1b),
     ("Delete", 0xffff),
-    ("Tab", 0xff09),
     ("Home", 0xff50),
     ("End", 0xff57),
-    ("Left", 0xff51),
-    ("Right", 0xff53),
     ("F2", 0xffbf),
-    ("F3", 0xffc0),
     ("F4", 0xffc1),
-    ("F5", 0xffc2),
-    ("F6", 0xffc3),
-    ("F7", 0xffc4),
     ("F8", 0xffc5),
-    ("Insert", 0xff63),
 ];
 
 /// The keyboard of a display.

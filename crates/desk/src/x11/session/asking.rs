@@ -10,7 +10,7 @@ use x11rb::protocol::xproto::{
     WindowClass,
 };
 use yadori_core::NAME_BYTES;
-use yadori_core::clip::reading;
+use yadori_core::clip::{mime, reading};
 
 use super::{LATE, MOST_MARKING, MOST_NAMES, MOST_TARGETS, Reading, Session, X};
 use crate::x11::job::{Answer, Job, Next, Outcome};
@@ -117,7 +117,13 @@ impl Session<'_> {
                 atoms.len()
             );
         }
-        let atoms = &atoms[..atoms.len().min(MOST_TARGETS)];
+        let (atoms, beyond) = atoms.split_at(atoms.len().min(MOST_TARGETS));
+        // The wish not to be recorded counts wherever it stands.
+        let mut wishes = false;
+        if !beyond.is_empty() {
+            let wish = self.conn.intern_atom(false, mime::DO_NOT_RECORD.as_bytes())?.reply();
+            wishes = wish.is_ok_and(|wish| beyond.contains(&wish.atom));
+        }
         let mut unknown = Vec::new();
         for atom in atoms.iter().filter(|atom| **atom != 0 && !self.names.contains_key(*atom)) {
             unknown.push((*atom, self.conn.get_atom_name(*atom)?));
@@ -143,6 +149,9 @@ impl Session<'_> {
         let mut names = Vec::with_capacity(atoms.len());
         for atom in atoms {
             names.extend(self.name(*atom)?.filter(|name| name.len() <= NAME_BYTES));
+        }
+        if wishes {
+            names.push(mime::DO_NOT_RECORD.to_owned());
         }
         Ok(names)
     }
