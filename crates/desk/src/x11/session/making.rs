@@ -89,8 +89,9 @@ impl Session<'_> {
         let encoding = wanted.encoding;
         // Where no thread can be had, or it fails, the channel closes, and the request is refused.
         let _ = std::thread::Builder::new().name("encode".into()).spawn(move || {
-            let _ = tell.send(encode(&content, encoding).map(Bytes::from));
-            drop(tell);
+            // The bell rings also when a picture makes the encoder fail: who waits is refused then.
+            let made = std::panic::catch_unwind(|| encode(&content, encoding)).ok().flatten();
+            let _ = tell.send(made.map(Bytes::from));
             let _ = rustix::io::write(&*bell, &1u64.to_ne_bytes());
         });
         self.making.under_way = Some((wanted, made));
