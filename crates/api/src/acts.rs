@@ -23,10 +23,16 @@ pub struct Remove {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Removed {
+    /// The id of the act.
+    #[serde(default)]
+    pub id: String,
     /// How many.
     pub removed: u64,
     /// For how many seconds it can be taken back.
     pub grace_seconds: u64,
+    /// The state of the history after it.
+    #[serde(default)]
+    pub revision: u64,
 }
 
 /// Where clips shall be kept.
@@ -103,6 +109,9 @@ pub struct Edit {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Acted {
+    /// Its id.
+    #[serde(default)]
+    pub id: String,
     /// The kind of act.
     pub act: ActKind,
     /// The clips it touched that are there now, at most 500.
@@ -112,12 +121,18 @@ pub struct Acted {
     /// The id of the drawer or divider it made, if it made one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub made: Option<String>,
+    /// The state of the history after it.
+    #[serde(default)]
+    pub revision: u64,
 }
 
 /// One act of this device's, for a list of them.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Act {
+    /// Its id.
+    #[serde(default)]
+    pub id: String,
     /// The kind of act.
     pub act: ActKind,
     /// When.

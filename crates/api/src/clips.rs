@@ -68,6 +68,9 @@ pub struct Kept {
     /// The name of its drawer.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub drawer_name: Option<String>,
+    /// Its place among what is kept there: sorted by the bytes of this text, then clips before headings, then by id.
+    #[serde(default)]
+    pub rank: String,
 }
 
 /// One representation of a clip.

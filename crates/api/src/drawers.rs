@@ -68,6 +68,37 @@ pub struct Items {
     pub total: u64,
 }
 
+/// A heading, and its place among what is kept in its drawer.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct RankedDivider {
+    /// Its id.
+    pub id: String,
+    /// Its words.
+    pub name: String,
+    /// Sorted by the bytes of this text, then clips before headings, then by id.
+    pub rank: String,
+}
+
+/// Everything that is kept in one place, in outline and in its order.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct KeptOutline {
+    /// The drawer; absent for the favorites.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub drawer: Option<Drawer>,
+    /// Ids of its clips, 26 characters each, without separators.
+    pub ids: String,
+    /// A character per clip, as in the outline of the history.
+    pub kinds: String,
+    /// The rank of each clip.
+    pub ranks: Vec<String>,
+    /// Its headings, in their order.
+    pub dividers: Vec<RankedDivider>,
+    /// The state of the history this was read from.
+    pub revision: u64,
+}
+
 /// A new drawer.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

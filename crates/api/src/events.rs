@@ -30,6 +30,14 @@ pub struct GoneEvent {
     pub revision: u64,
 }
 
+/// What is kept has changed. What became of each clip, its event tells.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct KeptEvent {
+    /// Drawers that were made, changed or removed themselves, or whose headings were.
+    pub drawers: Vec<String>,
+}
+
 /// One event; the name is the SSE event name.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -43,8 +51,8 @@ pub enum Event {
     Status(Box<Status>),
     /// A copy was not kept.
     Refused(Refusal),
-    /// Drawers, favorites or their order have changed: read them anew.
-    Kept,
+    /// Drawers, favorites or their order have changed.
+    Kept(KeptEvent),
     /// Forget everything and read the history anew.
     Reset,
 }
@@ -57,7 +65,7 @@ impl Event {
             Self::Gone(_) => "gone",
             Self::Status(_) => "status",
             Self::Refused(_) => "refused",
-            Self::Kept => "kept",
+            Self::Kept(_) => "kept",
             Self::Reset => "reset",
         }
     }

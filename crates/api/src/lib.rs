@@ -20,16 +20,17 @@ pub use clips::{
     AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, Representation, Row, Take, Taken,
 };
 pub use drawers::{
-    AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, NewDivider, NewDrawer,
+    AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, KeptOutline, NewDivider,
+    NewDrawer, RankedDivider,
 };
-pub use events::{ClipEvent, Event, GoneEvent};
+pub use events::{ClipEvent, Event, GoneEvent, KeptEvent};
 pub use history::{Outline, Page, RowsById, RowsRequest};
 pub use problem::Problem;
 pub use search::{
     Completion, Completions, Excerpt, ExcerptOf, FillPreview, Filled, Found, FoundOutline, Hit,
     ImportProgress, Insight, Question, Share,
 };
-pub use sign_in::{Frame, SignIn, SignInLink, SignedIn};
+pub use sign_in::{Frame, Proof, Renew, SignIn, SignInLink, SignedIn, SignedInBrowser, SignedInBrowsers};
 pub use status::{
     Capture, CaptureState, Database, DatabaseState, LiveClipboard, LiveState, Refusal, Restored, Status,
 };

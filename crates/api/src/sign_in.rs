@@ -18,6 +18,60 @@ pub struct SignInLink {
 pub struct SignIn {
     /// The secret.
     pub entry: String,
+    /// The public half of a key pair that this browser made and whose private half it can't hand out: P-256, SEC 1
+    /// uncompressed, in base64. With it the sign-in outlives the service.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub public: Option<String>,
+    /// What to call this browser in the list of those that are signed in; at most 60 characters.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub name: Option<String>,
+}
+
+/// Something to sign, good for a minute.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Proof {
+    /// It.
+    pub nonce: String,
+}
+
+/// A browser that has signed in before shows that it still has its private key.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Renew {
+    /// The id of its sign-in.
+    pub id: String,
+    /// What was given to sign.
+    pub nonce: String,
+    /// ECDSA over P-256 with SHA-256 (64 bytes, in base64) of `yadori sign-in`, the origin, the id and the nonce, each
+    /// but the last followed by a line feed.
+    pub signature: String,
+}
+
+/// A browser that is signed in.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct SignedInBrowser {
+    /// The id of its sign-in.
+    pub id: String,
+    /// What it calls itself.
+    pub name: String,
+    /// The address it signed in at.
+    pub origin: String,
+    /// When it signed in.
+    pub made_at: i64,
+    /// When it last came back.
+    pub seen_at: i64,
+    /// It is the one that asks.
+    pub here: bool,
+}
+
+/// All browsers that are signed in, the newest first.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct SignedInBrowsers {
+    /// They.
+    pub browsers: Vec<SignedInBrowser>,
 }
 
 /// The key that every further request carries as a bearer token. It is good until the service ends.
@@ -26,6 +80,9 @@ pub struct SignIn {
 pub struct SignedIn {
     /// The key.
     pub key: String,
+    /// The id of the sign-in, when it outlives the service.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub id: Option<String>,
 }
 
 /// Where a sandboxed frame can fetch copied html, once.

@@ -57,6 +57,32 @@ pub struct DraftRow {
     pub text: Option<String>,
 }
 
+/// A browser that is signed in.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SignInRow {
+    /// 16 random bytes.
+    pub id: [u8; 16],
+    /// The public half of its key pair: P-256, SEC 1 uncompressed, 65 bytes.
+    pub public: Vec<u8>,
+    /// The origin it signed in at.
+    pub origin: String,
+    /// What it calls itself.
+    pub name: String,
+    /// When it signed in.
+    pub made_at: Micros,
+    /// When it last came back.
+    pub seen_at: Micros,
+}
+
+/// What has become of a sign-in.
+#[derive(Clone, Debug)]
+pub enum SignInChange {
+    /// It is new, or was seen again.
+    Keep(SignInRow),
+    /// It has ended.
+    End([u8; 16]),
+}
+
 /// A copy that was not kept.
 #[derive(Clone, PartialEq, Eq)]
 pub struct RefusalRow {

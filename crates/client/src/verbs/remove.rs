@@ -66,7 +66,7 @@ impl Remove {
             return self.would_go(out, &rows.clips, ids.len(), spared);
         }
         // Very many go in several acts, each to be taken back on its own.
-        let mut removed = Removed { removed: 0, grace_seconds: 0 };
+        let mut removed = Removed { id: String::new(), revision: 0, removed: 0, grace_seconds: 0 };
         let acts = ids.len().div_ceil(AT_ONCE);
         // What a query found is taken only as long as it is not pinned meanwhile.
         let spare_pinned = spared_unless_named;

@@ -102,6 +102,11 @@ impl ActLog {
         self.acts.values()
     }
 
+    /// The act with this id.
+    pub fn get(&self, id: [u8; 16]) -> Option<&ActEntry> {
+        self.acts.values().find(|act| act.id == id)
+    }
+
     /// Takes acts out.
     pub fn end(&mut self, ids: &[[u8; 16]]) {
         let ids: HashSet<&[u8; 16]> = ids.iter().collect();

@@ -74,6 +74,8 @@ pub enum Test {
     On(String),
     /// It is in a drawer, or a group of drawers, whose folded name is or begins so.
     In(String),
+    /// It is in the drawer with this id. No text says so: whoever searches inside a drawer adds it.
+    Inside(String),
     /// What it is.
     Is(Is),
     /// One of its forms holds this in its type.
@@ -225,10 +227,22 @@ impl Query {
         self.terms.is_empty()
     }
 
+    /// The same query inside one place: among the favorites (`None`), or in the drawer with this id.
+    #[must_use]
+    pub fn inside(mut self, drawer: Option<String>) -> Self {
+        let test = drawer.map_or(Test::Is(Is::Favorite), Test::Inside);
+        self.terms.push(Term { not: false, test, at: 0..0 });
+        self
+    }
+
     /// True when it names favorites or drawers, so that an act on what it finds may take pinned clips.
     pub fn names_pinned(&self) -> bool {
         self.terms.iter().any(|term| {
-            !term.not && matches!(term.test, Test::In(_) | Test::Is(Is::Pinned | Is::Favorite | Is::Drawer))
+            !term.not
+                && matches!(
+                    term.test,
+                    Test::In(_) | Test::Inside(_) | Test::Is(Is::Pinned | Is::Favorite | Is::Drawer)
+                )
         })
     }
 }

@@ -107,6 +107,10 @@ fn fact<'q>(
             let set = among(corpus.drawers.which(|id| meant.iter().any(|one| one == id)));
             Box::new(move |doc| set(doc.drawer))
         }
+        Test::Inside(drawer) => {
+            let set = among(corpus.drawers.which(|id| id == drawer));
+            Box::new(move |doc| doc.is(DRAWER) && set(doc.drawer))
+        }
         Test::Has(form) => {
             let has = |mime: &String| mime.contains(form.as_str());
             let set = among(corpus.forms.which(|all| all.iter().any(has)));

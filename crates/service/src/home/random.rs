@@ -17,6 +17,16 @@ pub fn random<const N: usize>() -> Result<[u8; N], NoRandomness> {
     Ok(bytes)
 }
 
+/// An id in hexadecimal.
+pub fn hex(id: [u8; 16]) -> String {
+    hex::encode(id)
+}
+
+/// An id from hexadecimal.
+pub fn from_hex(text: &str) -> Option<[u8; 16]> {
+    hex::decode(text).ok()?.try_into().ok()
+}
+
 /// Random bytes in hexadecimal.
 ///
 /// # Errors

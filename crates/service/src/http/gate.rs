@@ -41,7 +41,8 @@ fn check(gate: &Gate, request: &Request) -> Result<(), Failure> {
         return Err(Failure::new(StatusCode::FORBIDDEN, "wrong-origin", "Wrong origin", detail));
     }
     let path = request.uri().path();
-    let open = !path.starts_with("/api/") || path == "/api/v1/sign-in";
+    let open =
+        !path.starts_with("/api/") || path == "/api/v1/sign-in" || path.starts_with("/api/v1/sign-in/");
     let has_key = bearer(headers).is_some_and(|key| gate.app.entries.admits(key));
     if let Some(guest) = request.extensions().get::<Guest>().filter(|_| has_key) {
         guest.showed_a_key();
@@ -49,7 +50,7 @@ fn check(gate: &Gate, request: &Request) -> Result<(), Failure> {
     if open || has_key {
         return Ok(());
     }
-    let detail = "this call needs a key, and keys end with the run of the service that gave them";
+    let detail = "this call needs a key; keys end with the run of the service, and when one signs out";
     Err(Failure::new(StatusCode::UNAUTHORIZED, "no-key", "Not signed in", detail)
         .hint("run `yadori console` for a sign-in link"))
 }
@@ -77,7 +78,7 @@ fn is_own_origin(headers: &HeaderMap, port: u16) -> bool {
     origin && site
 }
 
-fn bearer(headers: &HeaderMap) -> Option<&str> {
+pub(super) fn bearer(headers: &HeaderMap) -> Option<&str> {
     headers.get(header::AUTHORIZATION)?.to_str().ok()?.strip_prefix("Bearer ")
 }
 

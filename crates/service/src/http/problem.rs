@@ -283,6 +283,11 @@ impl From<WriteError> for Failure {
             WriteError::Unavailable(_) | WriteError::Stopping | WriteError::NotKnown => {
                 Self::unavailable(words)
             }
+            WriteError::NotToBeStepped { .. } => {
+                Self::new(StatusCode::CONFLICT, "nothing-to-do", "That can't be done now", words).hint(
+                    "GET /api/v1/acts, `yadori undo --list` and the console's recent acts say what can be",
+                )
+            }
             WriteError::NothingToStep { .. } | WriteError::Lost(_) | WriteError::Empty => {
                 Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", words)
             }

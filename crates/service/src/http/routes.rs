@@ -86,6 +86,8 @@ fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(drawers::drawer::favorites))
         .routes(routes!(drawers::drawer::list, drawers::drawer::make))
         .routes(routes!(drawers::drawer::items))
+        .routes(routes!(drawers::drawer::favorites_outline))
+        .routes(routes!(drawers::drawer::items_outline))
         .routes(routes!(drawers::drawer::change))
         .routes(routes!(drawers::drawer::remove))
         .routes(routes!(drawers::divider::new_divider))
@@ -106,6 +108,9 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(service::status::stop))
         .routes(routes!(service::events::events))
         .routes(routes!(service::sign_in::new_link))
+        .routes(routes!(service::sign_in::browsers))
+        .routes(routes!(service::sign_in::end))
+        .routes(routes!(service::sign_in::sign_out))
         .routes(routes!(transfers::end::end))
         .merge(calls_without_key())
 }
@@ -114,6 +119,8 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
 fn calls_without_key() -> OpenApiRouter<Arc<Context>> {
     OpenApiRouter::new()
         .routes(routes!(service::sign_in::sign_in))
+        .routes(routes!(service::sign_in::proof))
+        .routes(routes!(service::sign_in::renew))
         .layer(DefaultBodyLimit::max(SIGN_IN_LIMIT))
 }
 

@@ -137,12 +137,13 @@ async fn load(app: &Shared, location: &Location) -> Result<(Loaded, Vec<yadori_c
     let clock = store.clock().await.map_err(read)?;
     let refusals = store.refusals(u32::try_from(REFUSALS).unwrap_or(20)).await.map_err(read)?;
     let acts = store.acts().await.map_err(read)?;
+    let sign_ins = store.sign_ins().await.map_err(read)?;
     let (history, corpus, long) = match filled.await {
         Ok(filled) => filled,
         // A mistake in the program, told by whoever watches this part.
         Err(why) => std::panic::resume_unwind(why.into_panic()),
     };
-    Ok((Loaded { store, history, corpus, clock, refusals, acts }, long))
+    Ok((Loaded { store, history, corpus, clock, refusals, acts, sign_ins }, long))
 }
 
 fn say_down(app: &Shared, reason: &str, fault: Fault) {

@@ -40,8 +40,8 @@ pub enum Happening {
     Status,
     /// A copy was not kept.
     Refused(RefusalRow),
-    /// Drawers, favorites or their order have changed.
-    Kept,
+    /// Drawers, favorites or their order have changed; the drawers that changed themselves.
+    Kept(Vec<String>),
     /// Everything is to be read anew.
     Reset,
 }

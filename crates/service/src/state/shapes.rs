@@ -73,7 +73,10 @@ fn files(facts: &Facts) -> Vec<String> {
 fn kept(history: &History, clip: &Clip) -> Option<api::Kept> {
     let drawer_name = history.drawer_name(clip).map(str::to_owned);
     let drawer = clip.state.kept().drawer().filter(|_| drawer_name.is_some()).map(str::to_owned);
-    clip.state.is_pinned().then_some(api::Kept { drawer, drawer_name })
+    clip.state.is_pinned().then(|| {
+        let rank = clip.state.kept().rank().to_owned();
+        api::Kept { drawer, drawer_name, rank }
+    })
 }
 
 /// A refusal in words.

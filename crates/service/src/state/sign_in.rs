@@ -1,27 +1,53 @@
-//! How browsers get in: one-time sign-in links, and the keys they are exchanged for.
+//! How browsers get in: one-time sign-in links, the keys they are exchanged for, and the browsers that stay signed in.
 //!
 //! A key is good for one run of the service. A program that squats on the console's port while the service is down is
-//! of the same origin for the browser and can read what the console stored; by then that key opens nothing.
+//! of the same origin for the browser and can read what the console stored; by then that key opens nothing. What outlives
+//! the service is a key pair: the browser keeps the private half where no page can read it, and the records hold the
+//! public half, with which a browser shows at the next start that it is the one that signed in.
 
-use std::collections::HashSet;
-use std::sync::Mutex;
+use std::collections::VecDeque;
+use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-use crate::home::random::{NoRandomness, random_name};
+use yadori_store::{SignInChange, SignInRow};
+
+use crate::home::random::{NoRandomness, random, random_name};
+use crate::state::clock::now;
+use crate::state::proof::Proofs;
 
 /// How long a sign-in link is good.
 pub const LINK_LIFE: Duration = Duration::from_secs(60);
 /// What stands before the secret in a link's fragment.
 pub const MARK: &str = "#entry=";
-/// How many links may wait at once, and how many keys there may be.
+/// How many links may wait at once, and how many keys there may be: the oldest make room.
 const AT_ONCE: usize = 64;
+/// Browsers that stay signed in: the one that was seen longest ago makes room.
+pub const BROWSERS: usize = 32;
 
-/// Links and keys of this run. Only digests are kept.
+/// A key of this run: its digest, and the sign-in that it belongs to.
+type Key = (blake3::Hash, Option<[u8; 16]>);
+
+/// Links, keys of this run, and browsers. Only digests and public keys are kept.
 #[derive(Debug, Default)]
 pub struct Entries {
     links: Mutex<Vec<(blake3::Hash, Instant)>>,
-    keys: Mutex<HashSet<blake3::Hash>>,
+    keys: Mutex<VecDeque<Key>>,
+    /// `None` until the records have been read.
+    browsers: Mutex<Option<Vec<SignInRow>>>,
+    /// What browsers sign.
+    pub proofs: Proofs,
     frames: Mutex<Vec<(blake3::Hash, Instant, yadori_core::ClipId)>>,
+}
+
+/// A new browser that wants to stay signed in.
+#[derive(Debug)]
+pub struct NewBrowser {
+    /// The public half of its key pair.
+    pub public: Vec<u8>,
+    /// Where it is.
+    pub origin: String,
+    /// What it calls itself.
+    pub name: String,
 }
 
 impl Entries {
@@ -38,25 +64,83 @@ impl Entries {
         Ok(secret)
     }
 
-    /// Exchanges a link's secret for a key; each link once, within its minute.
-    pub fn sign_in(&self, secret: &str) -> Option<String> {
+    /// Uses a link up: true once, within its minute.
+    pub fn open(&self, secret: &str) -> bool {
         let given = blake3::hash(secret.as_bytes());
-        let mut links = self.links.lock().ok()?;
-        let at = links.iter().position(|(known, until)| *known == given && *until > Instant::now())?;
-        links.remove(at);
-        let key = token().ok()?;
-        let mut keys = self.keys.lock().ok()?;
+        let mut links = self.links.lock().unwrap_or_else(PoisonError::into_inner);
+        let at = links.iter().position(|(known, until)| *known == given && *until > Instant::now());
+        at.map(|at| links.remove(at)).is_some()
+    }
+
+    /// A key for this run. The oldest makes room when there are many.
+    pub fn new_key(&self, browser: Option<[u8; 16]>) -> Result<String, NoRandomness> {
+        let key = token()?;
+        let mut keys = self.keys.lock().unwrap_or_else(PoisonError::into_inner);
         if keys.len() >= AT_ONCE {
-            keys.clear(); // an unlikely number of browsers: all sign in again
+            keys.pop_front();
         }
-        keys.insert(blake3::hash(key.as_bytes()));
-        Some(key)
+        keys.push_back((blake3::hash(key.as_bytes()), browser));
+        Ok(key)
     }
 
     /// True for a key of this run. Hashes compare in constant time.
     pub fn admits(&self, key: &str) -> bool {
+        self.browser_of(key).is_some()
+    }
+
+    /// The sign-in of a key of this run (`Some(None)` for one that ends with the run); `None` for no key.
+    pub fn browser_of(&self, key: &str) -> Option<Option<[u8; 16]>> {
         let given = blake3::hash(key.as_bytes());
-        self.keys.lock().is_ok_and(|keys| keys.contains(&given))
+        let keys = self.keys.lock().unwrap_or_else(PoisonError::into_inner);
+        keys.iter().find(|(known, _)| *known == given).map(|(_, browser)| *browser)
+    }
+
+    /// A key is good no longer.
+    pub fn forget_key(&self, key: &str) {
+        let given = blake3::hash(key.as_bytes());
+        self.keys.lock().unwrap_or_else(PoisonError::into_inner).retain(|(known, _)| *known != given);
+    }
+
+    /// The records tell who is signed in.
+    pub fn know(&self, rows: Vec<SignInRow>) {
+        *self.browsers.lock().unwrap_or_else(PoisonError::into_inner) = Some(rows);
+    }
+
+    /// Who is signed in, oldest first; `None` until the records have been read.
+    pub fn browsers(&self) -> Option<Vec<SignInRow>> {
+        self.browsers.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// What is to be recorded when a browser signs in: it, and the end of those that make room.
+    pub fn entering(&self, new: NewBrowser) -> Result<([u8; 16], Vec<SignInChange>), NoRandomness> {
+        let (id, at) = (random()?, now());
+        let mut known = self.browsers().unwrap_or_default();
+        known.sort_by_key(|row| row.seen_at);
+        let many = (known.len() + 1).saturating_sub(BROWSERS);
+        let mut changes: Vec<SignInChange> =
+            known.iter().take(many).map(|row| SignInChange::End(row.id)).collect();
+        let NewBrowser { public, origin, name } = new;
+        changes.push(SignInChange::Keep(SignInRow { id, public, origin, name, made_at: at, seen_at: at }));
+        Ok((id, changes))
+    }
+
+    /// What was recorded holds from now on. Keys of a sign-in that ended open nothing any more.
+    pub fn apply(&self, changes: &[SignInChange]) {
+        let mut browsers = self.browsers.lock().unwrap_or_else(PoisonError::into_inner);
+        let Some(known) = browsers.as_mut() else { return };
+        for change in changes {
+            match change {
+                SignInChange::Keep(row) => match known.iter_mut().find(|one| one.id == row.id) {
+                    Some(one) => one.clone_from(row),
+                    None => known.push(row.clone()),
+                },
+                SignInChange::End(id) => {
+                    known.retain(|one| one.id != *id);
+                    let mut keys = self.keys.lock().unwrap_or_else(PoisonError::into_inner);
+                    keys.retain(|(_, browser)| *browser != Some(*id));
+                }
+            }
+        }
     }
 
     /// A ticket by which a sandboxed frame, which can't carry a key, fetches the html of one clip once.
@@ -103,11 +187,45 @@ mod tests {
     fn a_link_opens_once() {
         let entries = Entries::default();
         let secret = entries.new_link().unwrap();
-        assert_eq!(entries.sign_in("guess"), None);
-        let key = entries.sign_in(&secret).unwrap();
-        assert!(entries.admits(&key));
-        assert!(!entries.admits(&secret));
-        assert_eq!(entries.sign_in(&secret), None);
+        assert!(!entries.open("guess"));
+        assert!(entries.open(&secret));
+        assert!(!entries.open(&secret));
+        let key = entries.new_key(None).unwrap();
+        assert!(entries.admits(&key) && !entries.admits(&secret));
+        entries.forget_key(&key);
+        assert!(!entries.admits(&key));
+    }
+
+    fn browser(n: u8) -> NewBrowser {
+        NewBrowser {
+            public: vec![4, n],
+            origin: "http://127.0.0.1:4180".into(),
+            name: format!("browser {n}"),
+        }
+    }
+
+    #[test]
+    fn many_keys_and_many_browsers_end_the_oldest_and_no_other() {
+        let entries = Entries::default();
+        let keys: Vec<String> = (0..AT_ONCE + 3).map(|_| entries.new_key(None).unwrap()).collect();
+        assert_eq!(keys.iter().filter(|key| entries.admits(key)).count(), AT_ONCE);
+        assert!(keys[3..].iter().all(|key| entries.admits(key)));
+        entries.know(Vec::new());
+        let mut all = Vec::new();
+        for n in 0..=u8::try_from(BROWSERS).unwrap() {
+            let (id, mut changes) = entries.entering(browser(n)).unwrap();
+            // Clocks may give two the same time; the order of coming decides here.
+            if let Some(SignInChange::Keep(row)) = changes.last_mut() {
+                row.seen_at = i64::from(n);
+            }
+            entries.apply(&changes);
+            all.push((id, entries.new_key(Some(id)).unwrap()));
+        }
+        let known = entries.browsers().unwrap();
+        assert_eq!(known.len(), BROWSERS);
+        assert!(known.iter().all(|row| row.id != all[0].0));
+        assert!(!entries.admits(&all[0].1), "the key of the one that made room");
+        assert!(all[1..].iter().all(|(_, key)| entries.admits(key)));
     }
 
     #[test]

@@ -20,7 +20,7 @@ pub fn told(app: &App, event: &Happening) -> api::Event {
         }
         Happening::Status => api::Event::Status(Box::new(app.status())),
         Happening::Refused(row) => api::Event::Refused(refusal(row)),
-        Happening::Kept => api::Event::Kept,
+        Happening::Kept(drawers) => api::Event::Kept(api::KeptEvent { drawers: drawers.clone() }),
         Happening::Reset => api::Event::Reset,
     }
 }

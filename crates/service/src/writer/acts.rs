@@ -10,7 +10,7 @@ use yadori_core::search::facts_are_whole;
 use yadori_core::{ClipId, Digest};
 use yadori_store::{ActRow, CHUNK, Group, SteppedAct};
 
-use crate::home::random::random;
+use crate::home::random::{hex, random};
 use crate::state::clock::now;
 use crate::state::shapes::row;
 use crate::writer::change::{Capture, Outcome};
@@ -80,18 +80,32 @@ impl Writer {
         }
         self.commit_act(&group).await?;
         self.log.end(&group.ended);
+        let act_id = entry.id;
         self.log.push(entry);
         let ids = self.apply(group.clips, group.drawers, &texts);
-        Ok(Outcome { kind: plan.kind, ids, made: plan.made })
+        Ok(Outcome { id: act_id, kind: plan.kind, ids, made: plan.made })
     }
 
-    /// Takes the last act back, or makes again what was taken back last.
-    pub(super) async fn step(&mut self, direction: Direction) -> Result<Outcome, WriteError> {
+    /// Takes an act back, or makes it again: the one named, or the last.
+    pub(super) async fn step(
+        &mut self,
+        direction: Direction,
+        which: Option<[u8; 16]>,
+    ) -> Result<Outcome, WriteError> {
         self.writable()?;
         let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
         let minutes = self.app.grace.as_secs() / 60;
-        let next = self.log.next(direction, self.steady.now()).cloned();
-        let act = next.ok_or(WriteError::NothingToStep { direction, minutes })?;
+        let act = match which {
+            Some(id) => {
+                let known =
+                    self.log.get(id).filter(|act| self.log.can_step(act, direction, self.steady.now()));
+                known.cloned().ok_or(WriteError::NotToBeStepped { direction, minutes })?
+            }
+            None => {
+                let next = self.log.next(direction, self.steady.now()).cloned();
+                next.ok_or(WriteError::NothingToStep { direction, minutes })?
+            }
+        };
         let payload =
             store.act_payload(act.id).await.map_err(|why| WriteError::Unavailable(why.to_string()))?;
         let record = payload.and_then(|payload| ActRecord::from_bytes(&payload));
@@ -123,7 +137,7 @@ impl Writer {
         self.commit_act(&group).await?;
         self.log.stepped(act.id, direction, self.steady.now());
         let ids = self.apply(group.clips, group.drawers, &texts);
-        Ok(Outcome { kind: act.kind, ids, made: None })
+        Ok(Outcome { id: act.id, kind: act.kind, ids, made: None })
     }
 
     /// The texts of clips that come back and are longer than their facts tell: they must be found at once.
@@ -150,6 +164,7 @@ impl Writer {
         let shown = |act: &ActEntry| {
             let subject = act.subject.as_deref();
             api::Act {
+                id: hex(act.id),
                 act: act.kind,
                 at: act.at,
                 // One text in its old and its new form is one to a person.

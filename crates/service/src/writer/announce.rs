@@ -52,6 +52,7 @@ impl Writer {
         };
         let kept = !drawers.is_empty() || was_pinned || clips.iter().any(|clip| clip.state.is_pinned());
         let one_by_one = clips.len() <= ONE_BY_ONE;
+        let changed: Vec<String> = drawers.iter().map(|drawer| drawer.id.clone()).collect();
         let mut quiet = !one_by_one;
         for clip in clips {
             self.on_disk.remove(&clip.id);
@@ -72,7 +73,7 @@ impl Writer {
             self.app.events.send(Happening::Reset);
         }
         if kept {
-            self.app.events.send(Happening::Kept);
+            self.app.events.send(Happening::Kept(changed));
         }
         self.app.health.touch();
         ids

@@ -66,7 +66,7 @@ impl Writer {
         let count = history.len() as u64;
         self.app.clips.replace(history, corpus);
         self.app.events.send(Happening::Reset);
-        self.app.events.send(Happening::Kept);
+        self.app.events.send(Happening::Kept(Vec::new()));
         self.app.health.touch();
         Ok(count)
     }

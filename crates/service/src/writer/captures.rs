@@ -169,7 +169,7 @@ impl Writer {
             }
         }
         if kept {
-            self.app.events.send(Happening::Kept);
+            self.app.events.send(Happening::Kept(Vec::new()));
         }
     }
 

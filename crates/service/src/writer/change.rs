@@ -8,7 +8,7 @@ use yadori_core::acts::bring_drawer::ForeignDrawer;
 use yadori_core::acts::{Act, ActKind, Copied, Direction};
 use yadori_core::search::Corpus;
 use yadori_core::{ClipId, Content, Digest, Drawer, History, Stamp};
-use yadori_store::{ActRow, RefusalRow, Store};
+use yadori_store::{ActRow, RefusalRow, SignInChange, SignInRow, Store};
 
 use crate::writer::error::WriteError;
 
@@ -45,6 +45,8 @@ impl Capture {
 /// What was done.
 #[derive(Debug, Clone)]
 pub struct Outcome {
+    /// Which act.
+    pub id: [u8; 16],
     /// The kind of act.
     pub kind: ActKind,
     /// The clips it touched.
@@ -62,12 +64,14 @@ pub enum Change {
     Refusal(RefusalRow),
     /// A person does something; contents and text come with an edit.
     Act(Box<Act>, Option<Box<Capture>>, Done<Outcome>),
-    /// A person takes the last act back, or makes again what was taken back last.
-    Step(Direction, Done<Outcome>),
+    /// A person takes an act back, or makes it again: the one named, or the last.
+    Step(Direction, Option<[u8; 16]>, Done<Outcome>),
     /// What can be taken back, and made again.
     ListActs(oneshot::Sender<Vec<api::Act>>),
     /// What is typed in an editor: to be kept, or let go of.
     Draft(ClipId, Option<String>, Done<()>),
+    /// Browsers sign in, come back, and sign out.
+    SignIns(Vec<SignInChange>, Done<()>),
     /// Drawers that come from elsewhere. Gives their ids by folded name.
     BringDrawers(Vec<ForeignDrawer>, Done<HashMap<String, String>>),
     /// A backup was received whole, and becomes the history.
@@ -95,6 +99,8 @@ pub struct Loaded {
     pub refusals: Vec<RefusalRow>,
     /// Every act, without what is needed to take it back.
     pub acts: Vec<ActRow>,
+    /// Browsers that are signed in.
+    pub sign_ins: Vec<SignInRow>,
 }
 
 /// The way to the writer.
@@ -128,12 +134,12 @@ impl Queue {
         self.ask(|done| Change::Act(Box::new(act), with, done)).await
     }
 
-    /// A person takes the last act back, or makes again what was taken back last.
+    /// A person takes an act back, or makes it again: the one named, or (`None`) the last.
     ///
     /// # Errors
     /// Nothing was done then.
-    pub async fn step(&self, direction: Direction) -> Result<Outcome, WriteError> {
-        self.ask(|done| Change::Step(direction, done)).await
+    pub async fn step(&self, direction: Direction, which: Option<[u8; 16]>) -> Result<Outcome, WriteError> {
+        self.ask(|done| Change::Step(direction, which, done)).await
     }
 
     /// The acts that can be taken back or made again, newest first.
@@ -152,6 +158,14 @@ impl Queue {
     /// It is as before then.
     pub async fn draft(&self, clip: ClipId, text: Option<String>) -> Result<(), WriteError> {
         self.ask(|done| Change::Draft(clip, text, done)).await
+    }
+
+    /// Browsers sign in, come back, and sign out.
+    ///
+    /// # Errors
+    /// Nothing of it is recorded then.
+    pub async fn sign_ins(&self, changes: Vec<SignInChange>) -> Result<(), WriteError> {
+        self.ask(|done| Change::SignIns(changes, done)).await
     }
 
     /// Brings drawers in. Gives their ids by folded name.

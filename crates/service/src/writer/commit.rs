@@ -88,13 +88,13 @@ impl Writer {
         match change {
             Change::Capture(capture) => self.wait(*capture),
             Change::Refusal(refusal) => self.announce_refusal(&refusal),
-            Change::Act(_, _, done) | Change::Step(_, done) => {
+            Change::Act(_, _, done) | Change::Step(_, _, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::ListActs(done) => {
                 let _ = done.send(self.list_acts());
             }
-            Change::Draft(_, _, done) | Change::Collect(_, done) => {
+            Change::Draft(_, _, done) | Change::Collect(_, done) | Change::SignIns(_, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::BringDrawers(_, done) => {

@@ -30,6 +30,14 @@ pub enum WriteError {
         /// How long removals can be taken back.
         minutes: u64,
     },
+    /// The act that was named can't be stepped.
+    #[error("{}", not_to_be_stepped(*direction, *minutes))]
+    NotToBeStepped {
+        /// Which way.
+        direction: Direction,
+        /// How long removals can be taken back.
+        minutes: u64,
+    },
     /// The act that is next can't be taken back or made again any more.
     #[error(
         "the last act ({}) can't be taken back or made again any more, since a clip in it was removed; the one before it is next",
@@ -51,6 +59,17 @@ pub enum WriteError {
     /// The system did not give what is needed.
     #[error("the system did not give random bytes")]
     NoRandomness,
+}
+
+fn not_to_be_stepped(direction: Direction, minutes: u64) -> String {
+    match direction {
+        Direction::Undo => format!(
+            "this act can't be taken back now: it was taken back already, or its {minutes} minutes have passed"
+        ),
+        Direction::Redo => {
+            "this act can't be made again now: it was made again already, or another act came after it".into()
+        }
+    }
 }
 
 fn nothing(direction: Direction, minutes: u64) -> String {

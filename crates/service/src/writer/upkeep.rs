@@ -4,7 +4,7 @@ use std::collections::HashSet;
 
 use yadori_core::acts::ActRecord;
 use yadori_core::{ClipId, Digest};
-use yadori_store::{CommitError, DraftRow, ForgettingAct, Group};
+use yadori_store::{CommitError, DraftRow, ForgettingAct, Group, SignInChange};
 
 use crate::state::clock::now;
 use crate::writer::commit::NotCommitted;
@@ -68,6 +68,13 @@ impl Writer {
     pub(super) async fn draft(&mut self, clip: ClipId, text: Option<String>) -> Result<(), WriteError> {
         self.writable()?;
         let group = Group { drafts: vec![DraftRow { clip, text }], now: now(), ..Group::default() };
+        self.commit_act(&group).await
+    }
+
+    /// Records what has become of sign-ins.
+    pub(super) async fn sign_ins(&mut self, sign_ins: Vec<SignInChange>) -> Result<(), WriteError> {
+        self.writable()?;
+        let group = Group { sign_ins, now: now(), ..Group::default() };
         self.commit_act(&group).await
     }
 

@@ -134,8 +134,8 @@ impl Writer {
                 let outcome = self.act(&act, with).await;
                 let _ = done.send(outcome);
             }
-            Change::Step(direction, done) => {
-                let outcome = self.step(direction).await;
+            Change::Step(direction, which, done) => {
+                let outcome = self.step(direction, which).await;
                 let _ = done.send(outcome);
             }
             Change::ListActs(done) => {
@@ -143,6 +143,10 @@ impl Writer {
             }
             Change::Draft(clip, text, done) => {
                 let outcome = self.draft(clip, text).await;
+                let _ = done.send(outcome);
+            }
+            Change::SignIns(changes, done) => {
+                let outcome = self.sign_ins(changes).await;
                 let _ = done.send(outcome);
             }
             Change::BringDrawers(drawers, done) => {
@@ -196,6 +200,7 @@ impl Writer {
                 self.on_disk.entry(id).or_insert_with(|| history.stored(id));
             }
         }
+        self.app.entries.know(loaded.sign_ins);
         self.store = Some(loaded.store.clone());
         self.app.at_hand.open(loaded.store);
         self.app.health.change(|health| {

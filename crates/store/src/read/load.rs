@@ -7,7 +7,7 @@ use yadori_core::acts::{ActKind, ActRecord};
 use yadori_core::{ClipId, Drawer, Micros, RefusalReason, Stamp, StoredClip};
 
 use crate::error::ReadError;
-use crate::rows::{ActRow, RefusalRow};
+use crate::rows::{ActRow, RefusalRow, SignInRow};
 use crate::store::Store;
 
 impl Store {
@@ -101,6 +101,30 @@ impl Store {
     pub async fn drawers(&self) -> Result<Vec<Drawer>, ReadError> {
         let mut connection = self.pool.acquire().await?;
         all_drawers(&mut connection).await
+    }
+
+    /// Every browser that is signed in, oldest first.
+    ///
+    /// # Errors
+    /// While the database does not answer, or when a record can't be read.
+    pub async fn sign_ins(&self) -> Result<Vec<SignInRow>, ReadError> {
+        let rows = sqlx::query(
+            "SELECT id, public, origin, name, made_at, seen_at FROM sign_ins ORDER BY made_at, id",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        rows.iter()
+            .map(|row| {
+                Ok(SignInRow {
+                    id: id_of(row, "id")?,
+                    public: row.try_get("public")?,
+                    origin: text(row.try_get("origin")?),
+                    name: text(row.try_get("name")?),
+                    made_at: row.try_get("made_at")?,
+                    seen_at: row.try_get("seen_at")?,
+                })
+            })
+            .collect()
     }
 
     /// The newest copies that were not kept, newest first.

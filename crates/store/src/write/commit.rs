@@ -14,6 +14,7 @@ use crate::write::claims::Claim;
 use crate::write::contents::{chunks_of, insert_small, wipe_unused};
 use crate::write::drafts;
 use crate::write::group::{Group, LIMIT, ROWS};
+use crate::write::sign_ins;
 
 /// How often a transaction that lost against another is run again.
 const ATTEMPTS: u32 = 6;
@@ -123,6 +124,9 @@ impl Store {
         }
         for draft in &group.drafts {
             drafts::write(tx, draft, group.now).await?;
+        }
+        for change in &group.sign_ins {
+            sign_ins::write(tx, change).await?;
         }
         let mut freed: Vec<Digest> = group.unneeded.clone();
         for dropped in group.dropped.chunks(ROWS) {

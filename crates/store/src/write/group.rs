@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp, StoredClip};
 
-use crate::rows::{ActRow, DraftRow, ForgettingAct, RefusalRow, SteppedAct};
+use crate::rows::{ActRow, DraftRow, ForgettingAct, RefusalRow, SignInChange, SteppedAct};
 
 /// Rows per statement.
 pub(crate) const ROWS: usize = 200;
@@ -34,6 +34,8 @@ pub struct Group {
     pub drawers: Vec<Drawer>,
     /// Drafts to keep or to let go of.
     pub drafts: Vec<DraftRow>,
+    /// What has become of sign-ins.
+    pub sign_ins: Vec<SignInChange>,
     /// Acts whose grace period has ended: they are deleted, and the contents only they held are wiped.
     pub ended: Vec<[u8; 16]>,
     /// Contents that are wiped if nobody needs them.

@@ -8,3 +8,4 @@ pub(crate) mod drafts;
 pub(crate) mod group;
 pub(crate) mod incoming;
 pub(crate) mod lease;
+pub(crate) mod sign_ins;

@@ -7,6 +7,7 @@ use yadori_api::{Acted, BringUp, Keep, KeepIn, Paint, Problem, Remove, Removed, 
 use yadori_core::acts::{Act, Place};
 
 use super::done::{carry_out, ids_of};
+use crate::home::random::hex;
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
 
@@ -22,7 +23,9 @@ pub(crate) async fn remove(
         .act(Act::Remove { clips: ids_of(&wanted.ids)?, spare_pinned: wanted.spare_pinned }, None)
         .await?;
     let grace_seconds = context.app.grace.as_secs();
-    Ok(axum::Json(Removed { removed: outcome.ids.len() as u64, grace_seconds }))
+    let revision = context.app.clips.history().revision();
+    let removed = outcome.ids.len() as u64;
+    Ok(axum::Json(Removed { id: hex(outcome.id), removed, grace_seconds, revision }))
 }
 
 /// Keep clips among the favorites or in a drawer, move them there, or keep them no longer

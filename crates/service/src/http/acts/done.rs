@@ -4,6 +4,7 @@ use yadori_api::Acted;
 use yadori_core::ClipId;
 use yadori_core::acts::Act;
 
+use crate::home::random::hex;
 use crate::http::{Context, Failure};
 use crate::state::shapes::row;
 use crate::writer::{Capture, Outcome};
@@ -41,9 +42,11 @@ pub(crate) fn acted(context: &Context, outcome: Outcome) -> axum::Json<Acted> {
     let history = context.app.clips.history();
     let there = outcome.ids.iter().filter_map(|id| Some(row(&history, history.get(*id)?)));
     axum::Json(Acted {
+        id: hex(outcome.id),
         clips: there.take(ROWS).collect(),
         count: outcome.ids.len() as u64,
         act: outcome.kind,
         made: outcome.made,
+        revision: history.revision(),
     })
 }

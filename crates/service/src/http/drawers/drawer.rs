@@ -6,16 +6,19 @@ use axum::extract::State;
 use serde::Deserialize;
 use utoipa::IntoParams;
 use yadori_api as api;
-use yadori_api::{Acted, AllDrawers, ChangeDrawer, Divider, Item, Items, NewDrawer, Problem};
+use yadori_api::{
+    Acted, AllDrawers, ChangeDrawer, Divider, Item, Items, KeptOutline, NewDrawer, Problem, RankedDivider,
+};
 use yadori_core::acts::{Act, DrawerChange, drawer_called};
 use yadori_core::{Color, DrawerState, History};
 
 use crate::home::random::random_name;
 use crate::http::acts::done::carry_out;
+use crate::http::clips::list::kind_letter;
 use crate::http::extract::{Json, Path, Query};
 use crate::http::{Context, Failure};
 use crate::state::shapes::row;
-use crate::transfer::record::things;
+use crate::transfer::record::{Thing, things};
 
 /// Things of a list at most.
 const ITEMS: usize = 500;
@@ -82,6 +85,53 @@ pub(crate) async fn items(
     let id = drawer_called(&history, &drawer)?;
     let state = history.drawers().get(&id).cloned().unwrap_or_default();
     Ok(axum::Json(part.of(Some(described(&history, &id, &state)), in_order(&history, &id, &state))))
+}
+
+/// The favorites outside drawers, all of them in outline
+#[utoipa::path(get, path = "/favorites/outline", responses((status = 200, body = KeptOutline)))]
+pub(crate) async fn favorites_outline(State(context): State<Arc<Context>>) -> axum::Json<KeptOutline> {
+    let history = context.app.clips.history();
+    axum::Json(outline_of(&history, None, history.favorites().into_iter().map(|clip| Ok(clip.clone()))))
+}
+
+/// What is in a drawer (by id or name), all of it in outline
+#[utoipa::path(get, path = "/drawers/{drawer}/outline", params(("drawer" = String, Path)),
+    responses((status = 200, body = KeptOutline), (status = 404, body = Problem)))]
+pub(crate) async fn items_outline(
+    State(context): State<Arc<Context>>,
+    Path(drawer): Path<String>,
+) -> Result<axum::Json<KeptOutline>, Failure> {
+    let history = context.app.clips.history();
+    let id = drawer_called(&history, &drawer)?;
+    let state = history.drawers().get(&id).cloned().unwrap_or_default();
+    let drawer = described(&history, &id, &state);
+    let mut out = outline_of(&history, Some(drawer), things(&history, &id, &state).into_iter());
+    for one in &mut out.dividers {
+        one.rank = state.dividers.get(&one.id).map(|one| one.rank().to_owned()).unwrap_or_default();
+    }
+    Ok(axum::Json(out))
+}
+
+fn outline_of(
+    history: &History,
+    drawer: Option<api::Drawer>,
+    things: impl Iterator<Item = Thing>,
+) -> KeptOutline {
+    use std::fmt::Write;
+    let revision = history.revision();
+    let (ids, kinds) = (String::new(), String::new());
+    let mut out = KeptOutline { drawer, ids, kinds, ranks: Vec::new(), dividers: Vec::new(), revision };
+    for thing in things {
+        match thing {
+            Ok(clip) => {
+                let _ = write!(out.ids, "{}", clip.id);
+                out.kinds.push(kind_letter(&clip));
+                out.ranks.push(clip.state.kept().rank().to_owned());
+            }
+            Err((id, name)) => out.dividers.push(RankedDivider { id, name, rank: String::new() }),
+        }
+    }
+    out
 }
 
 /// Clips and dividers of a drawer, in their order.

@@ -10,7 +10,7 @@ use yadori_core::clip::reading::plain_form;
 use yadori_core::search::{self, facts_are_whole, marks};
 use yadori_core::text::stack::overwrite_stack;
 
-use super::query::{Wanted, parse};
+use super::query::Wanted;
 use crate::http::clips::list::kind_letter;
 use crate::http::extract::Query;
 use crate::http::{Context, Failure};
@@ -36,7 +36,7 @@ pub(crate) async fn search(
     if limit == 0 || limit > HITS {
         return Err(Failure::invalid(format!("`limit` must be between 1 and {HITS}")));
     }
-    let query = Arc::new(parse(&context.app, &wanted.q, wanted.zone.as_deref())?);
+    let query = Arc::new(wanted.query(&context.app)?);
     let found = find(app, query.clone(), limit).await?;
     let (clips, revision): (Vec<Arc<Clip>>, u64) = {
         let history = app.clips.history();
@@ -113,7 +113,7 @@ pub(crate) async fn outline(
     Query(wanted): Query<Wanted>,
 ) -> Result<axum::Json<FoundOutline>, Failure> {
     use std::fmt::Write;
-    let query = Arc::new(parse(&context.app, &wanted.q, wanted.zone.as_deref())?);
+    let query = Arc::new(wanted.query(&context.app)?);
     let names_pinned = query.names_pinned();
     let spares = wanted.spare_pinned && !names_pinned;
     let found = find(&context.app, query, usize::MAX - 1).await?;

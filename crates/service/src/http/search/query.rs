@@ -18,6 +18,8 @@ pub(crate) struct Wanted {
     pub(super) limit: Option<usize>,
     /// The viewer's time zone (IANA name); this computer's if not given
     pub(super) zone: Option<String>,
+    /// Only inside this place: `favorites`, or a drawer by its id
+    pub(super) within: Option<String>,
     /// In outline: leave out what is pinned, unless the query names favorites or drawers
     #[serde(default)]
     pub(super) spare_pinned: bool,
@@ -26,4 +28,16 @@ pub(crate) struct Wanted {
 pub(super) fn parse(app: &App, text: &str, zone_name: Option<&str>) -> Result<search::Query, Failure> {
     let zone = zone(zone_name).ok_or_else(Failure::no_zone)?;
     read_query(app, text, zone).map_err(|why| Failure::query(text, &why))
+}
+
+impl Wanted {
+    /// What is asked, as a query.
+    pub(super) fn query(&self, app: &App) -> Result<search::Query, Failure> {
+        let query = parse(app, &self.q, self.zone.as_deref())?;
+        Ok(match self.within.as_deref() {
+            None => query,
+            Some("favorites") => query.inside(None),
+            Some(drawer) => query.inside(Some(drawer.to_owned())),
+        })
+    }
 }

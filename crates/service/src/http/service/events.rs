@@ -59,7 +59,8 @@ fn sent(app: &App, epoch: &str, (number, event): &Numbered) -> Sent {
         Event::Gone(gone) => serde_json::to_string(gone),
         Event::Status(status) => serde_json::to_string(status),
         Event::Refused(refusal) => serde_json::to_string(refusal),
-        Event::Kept | Event::Reset => Ok("{}".into()),
+        Event::Kept(kept) => serde_json::to_string(kept),
+        Event::Reset => Ok("{}".into()),
     };
     named.data(data.unwrap_or_default())
 }
