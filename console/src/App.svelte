@@ -1,79 +1,106 @@
 <script lang="ts">
   import { setContext } from 'svelte';
 
+  import { isField, keepFocus } from './border/focus';
   import { page, showLamp } from './border/page';
   import { Pictures } from './border/pictures';
   import { Service } from './border/service';
   import { Console } from './state/console.svelte';
-  import type { Command } from './state/keys';
+  import { Keys, type Command } from './state/keys.svelte';
+  import { isList, placeOf } from './state/place.svelte';
   import { isEntry } from './state/session.svelte';
   import ActsView from './views/acts/ActsView.svelte';
   import AskLine from './views/clip/AskLine.svelte';
   import DrawersView from './views/drawers/DrawersView.svelte';
   import AtHand from './views/frame/AtHand.svelte';
   import BottomBar from './views/frame/BottomBar.svelte';
+  import JumpLine from './views/frame/JumpLine.svelte';
   import Rail from './views/frame/Rail.svelte';
   import ToastLine from './views/frame/ToastLine.svelte';
   import HelpView from './views/help/HelpView.svelte';
-  import Stream from './views/history/Stream.svelte';
   import InsightView from './views/insight/InsightView.svelte';
-  import KeptView from './views/kept/KeptView.svelte';
   import SignIn from './views/sign-in/SignIn.svelte';
+  import Stream from './views/stream/Stream.svelte';
 
   const service = new Service(page);
   const console = new Console(service, page);
   setContext('console', console);
   setContext('pictures', new Pictures(service));
-  void console.open();
+  void console.open().then(() => console.session.entry === 'in' && console.focusPage());
+
+  let stream = $state<ReturnType<typeof Stream>>();
+  const there = $derived(console.session.entry === 'in' || console.session.before);
 
   // A sign-in link opened where the console is open already changes the fragment alone.
-  function onHash(): void {
+  function onAddress(): void {
     if (isEntry(page.fragment)) window.location.reload();
-    else console.readPlace();
+    else if (there) console.readPlace();
   }
 
-  // Keys that hold everywhere, except where one writes.
+  // Links inside the console are followed at once: what is pressed next is pressed there.
+  function onClick(event: MouseEvent): void {
+    const link = event.target instanceof Element ? event.target.closest('a') : null;
+    const address = link?.getAttribute('href') ?? '';
+    if (!address.startsWith('#/') || event.defaultPrevented || event.button !== 0 || event.ctrlKey || event.metaKey || event.shiftKey) return;
+    event.preventDefault();
+    console.go(placeOf(address));
+  }
+
+  // Keys that hold everywhere but in fields; and moves, which lead into the list. Where a field went away under a
+  // person's hands, nothing holds but moves.
   function onKey(event: KeyboardEvent): void {
-    if (event.defaultPrevented || console.session.entry !== 'in') return;
-    if ((event.target as HTMLElement).closest('input, textarea, select')) return;
-    const command = console.keys.command(event, 'page');
-    const acts: Partial<Record<Command, () => void>> = {
+    if (event.defaultPrevented || !there || isField(event.target)) return;
+    const rests = (event.target as HTMLElement).id === 'rest';
+    const moves: Command[] = ['next', 'previous', 'pageDown', 'pageUp', 'first', 'last'];
+    const command = console.keys.command(event, ...(rests ? [] : (['page'] as const)), ...(isList(console.place) ? (['list'] as const) : []));
+    if (!command) return;
+    const doings: Partial<Record<Command, () => void>> = {
       toSearch: () => console.goToSearch(),
       help: () => console.go({ view: 'help' }),
       undo: () => void console.acts.undo(),
       redo: () => void console.acts.redo(),
-      go: () => {},
-      goHistory: () => console.go({ view: 'history' }),
-      goFavorites: () => console.go({ view: 'favorites' }),
+      goHistory: () => console.go({ view: 'history', query: '' }),
+      goFavorites: () => console.go({ view: 'favorites', query: '' }),
       goInsight: () => console.go({ view: 'insight' }),
+      goActs: () => console.go({ view: 'acts' }),
+      goDrawer: () => (console.jumping = true),
+      favorite: () => console.takeFavorite(Keys.digit(event)),
+      leave: () => {
+        console.messages.dismiss();
+        console.focusPage();
+      },
     };
-    const favorite = console.kept.first[Number(event.key) - 1];
-    if (favorite) acts.favorite = () => void console.acts.take(favorite.id, 'ready');
-    const act = command && acts[command];
-    if (act) {
-      event.preventDefault();
-      act();
-    }
+    const inMenu = (event.target as HTMLElement).closest('select, summary, [role=slider]') !== null;
+    if (moves.includes(command) && !inMenu) doings[command] = () => stream?.move(command, true);
+    const doing = doings[command];
+    if (!doing) return;
+    event.preventDefault();
+    doing();
   }
 
   $effect(() => {
     const { look, words } = console.session.lamp;
-    showLamp(look, console.session.entry !== 'in' || look === 'lit' ? 'Yadori' : `${words} · Yadori`);
+    const name = console.session.entry === 'in' ? `${console.pageName} · Yadori` : 'Yadori';
+    showLamp(look, console.session.entry !== 'in' || look === 'lit' || look === 'dark' ? name : `${words} · ${name}`);
   });
 </script>
 
-<svelte:window onhashchange={onHash} onkeydown={onKey} />
+<svelte:window
+  onhashchange={onAddress}
+  onpopstate={onAddress}
+  onkeydown={onKey}
+  onclick={onClick}
+  onstorage={(event) => event.key === 'yadori.key' && service.keyChanged()}
+/>
 
 <div class="sr-only" aria-live="polite" data-said>{console.messages.said}</div>
-{#if console.session.entry === 'out'}
-  <SignIn {console} />
-{:else if console.session.entry === 'in'}
-  <div class="flex h-full flex-col sm:flex-row">
+<div id="rest" tabindex="-1" class="sr-only" role="note" aria-label="Nothing is selected. Arrow keys lead into the list."></div>
+{#if there}
+  <a class="skip btn btn-sm btn-primary" href="#/skip" onclick={(event) => { event.preventDefault(); event.stopPropagation(); console.focusPage(); }}>Skip to the {isList(console.place) ? 'list' : 'page'}</a>
+  <div class="frame flex h-full flex-col sm:flex-row" {@attach keepFocus} inert={console.session.entry !== 'in'}>
     <Rail {console} />
-    {#if console.place.view === 'history'}
-      <Stream {console} />
-    {:else if console.place.view === 'favorites' || console.place.view === 'drawer'}
-      <KeptView {console} />
+    {#if isList(console.place)}
+      <Stream bind:this={stream} {console} />
     {:else if console.place.view === 'insight'}
       <InsightView {console} />
     {:else if console.place.view === 'acts'}
@@ -85,7 +112,11 @@
     {/if}
     {#if console.place.view === 'history' || console.place.view === 'drawer'}<AtHand {console} />{/if}
     <BottomBar {console} />
+    {#if console.jumping}<JumpLine {console} />{/if}
+    <AskLine {console} />
   </div>
-  <AskLine {console} />
   <ToastLine {console} />
+  {#if console.session.entry === 'out'}<SignIn {console} over />{/if}
+{:else if console.session.entry === 'out'}
+  <main class="grid h-full place-items-center overflow-y-auto p-6" id="page" tabindex="-1"><SignIn {console} over={false} /></main>
 {/if}

@@ -1,4 +1,6 @@
 // The browser, as far as the state needs it.
+import { flushSync } from 'svelte';
+
 import type { Page } from '../state/page';
 
 export const page: Page = {
@@ -6,15 +8,31 @@ export const page: Page = {
     return window.location.hash;
   },
   go(fragment) {
-    window.location.hash = fragment;
+    window.history.pushState(null, '', fragment);
+  },
+  replace(fragment) {
+    window.history.replaceState(null, '', fragment);
   },
   hideFragment() {
     window.history.replaceState(null, '', window.location.pathname);
   },
   kept: (name) => localStorage.getItem(name),
   keep(name, value) {
-    if (value === null) localStorage.removeItem(name);
-    else localStorage.setItem(name, value);
+    try {
+      if (value === null) localStorage.removeItem(name);
+      else localStorage.setItem(name, value);
+      return true;
+    } catch {
+      return false;
+    }
+  },
+  keptHere: (name) => sessionStorage.getItem(name),
+  keepHere(name, value) {
+    try {
+      sessionStorage.setItem(name, value);
+    } catch {
+      // Where one was is not worth a word.
+    }
   },
   after(ms, work) {
     const timer = setTimeout(work, ms);
@@ -25,13 +43,23 @@ export const page: Page = {
     else requestAnimationFrame(work);
   },
   focus(id) {
-    document.getElementById(id)?.focus();
+    flushSync();
+    document.getElementById(id)?.focus({ preventScroll: true });
   },
   now: () => Date.now(),
 };
 
-/** The lamp is the page's icon, and its title says when something is wrong. */
+/** The lamp is the page's icon, and its title says which page it is and when something is wrong. */
 export function showLamp(look: string, title: string): void {
   document.querySelector('link[rel=icon]')?.setAttribute('href', `/lamp-${look}.svg`);
   document.title = title;
+}
+
+/** What this browser calls itself, for the list of those that are signed in. */
+export function ownName(): string {
+  const { userAgent } = navigator;
+  const known: [RegExp, string][] = [[/Firefox\//, 'Firefox'], [/Edg\//, 'Edge'], [/Chrom(e|ium)\//, 'Chromium'], [/Safari\//, 'Safari']];
+  const systems: [RegExp, string][] = [[/Android/, 'Android'], [/iPhone|iPad/, 'iOS'], [/Mac OS X/, 'macOS'], [/Windows/, 'Windows'], [/Linux/, 'Linux']];
+  const pick = (list: [RegExp, string][]): string | undefined => list.find(([sign]) => sign.test(userAgent))?.[1];
+  return `${pick(known) ?? 'A browser'} on ${pick(systems) ?? 'another system'}`;
 }

@@ -16,44 +16,101 @@ import type {
   FoundOutline,
   ImportProgress,
   Insight,
-  Items,
+  KeptOutline,
   Outline,
   Problem,
+  Proof,
   Row,
+  SignedIn,
+  SignedInBrowser,
   Status,
 } from '../api/types';
 import type { Page } from '../state/page';
+import { ownName } from './page';
+import { forgetPair, newPair, signed } from './pair';
 
 const ROOT = '/api/v1';
 const STORED = 'yadori.key';
+const SIGN_IN = 'yadori.sign-in';
 /** The viewer's zone, in which days and hours are meant. */
 export const ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
 
 const query = (wanted: Record<string, string>): string => new URLSearchParams(wanted).toString();
+const asked = ({ text, within }: { text: string; within: string | null }, limit: number): string =>
+  query({ q: text, limit: `${limit}`, zone: ZONE, ...(within === null ? {} : { within }) });
 
 export class Service {
   #key: string | null;
-  /** Called when the service does not know the key. */
+  #renewing: Promise<boolean> | null = null;
+  /** Called when the service does not know this browser, and when it does (again). */
   onSignedOut: () => void = () => {};
+  onSignedIn: () => void = () => {};
 
   constructor(private page: Page) {
     this.#key = page.kept(STORED);
   }
 
-  get hasKey(): boolean {
-    return this.#key !== null;
-  }
-
   async signIn(entry: string): Promise<void> {
-    const answer = await this.#post<{ key: string }>('/sign-in', { entry });
-    this.#key = answer.key;
-    this.page.keep(STORED, answer.key);
+    const known = await newPair();
+    const answer = await this.#post<SignedIn>('/sign-in', { entry, name: ownName(), ...(known ? { public: known } : {}) });
+    this.#keep(answer);
   }
 
-  forgetKey(): void {
+  #keep({ key, id }: SignedIn): void {
+    this.#key = key;
+    this.page.keep(SIGN_IN, id ?? null);
+    this.page.keep(STORED, key);
+  }
+
+  /** There is a key, or a way to get one. */
+  async canEnter(): Promise<boolean> {
+    return this.#key !== null || (this.page.kept(SIGN_IN) !== null && (await this.renew().catch(() => true)));
+  }
+
+  /** Another tab has signed in, or out. */
+  keyChanged(): void {
+    const key = this.page.kept(STORED);
+    if (key === this.#key) return;
+    this.#key = key;
+    if (key === null) this.onSignedOut();
+    else this.onSignedIn();
+  }
+
+  /** Shows the service that this is the browser that signed in. False when it does not know it. */
+  renew(): Promise<boolean> {
+    this.#renewing ??= this.#renew().finally(() => (this.#renewing = null));
+    return this.#renewing;
+  }
+
+  async #renew(): Promise<boolean> {
+    const id = this.page.kept(SIGN_IN);
+    if (id === null) return false;
+    const { nonce } = await this.#post<Proof>('/sign-in/proof', {});
+    const signature = await signed(`yadori sign-in\n${window.location.origin}\n${id}\n${nonce}`);
+    if (signature === null) return false;
+    try {
+      this.#keep(await this.#post<SignedIn>('/sign-in/renew', { id, nonce, signature }));
+      return true;
+    } catch (why) {
+      if (why instanceof Failure && why.status === 403) return false;
+      throw why;
+    }
+  }
+
+  async signOut(): Promise<void> {
+    await this.#call('/sign-out', { method: 'POST' }).catch(() => {});
+    this.page.keep(SIGN_IN, null);
+    this.#forgetKey();
+    await forgetPair();
+  }
+
+  #forgetKey(): void {
     this.#key = null;
     this.page.keep(STORED, null);
   }
+
+  browsers = async (): Promise<SignedInBrowser[]> => (await this.#json<{ browsers: SignedInBrowser[] }>('/sign-ins')).browsers;
+  endBrowser = async (id: string): Promise<void> => void (await this.#call(`/sign-ins/${id}/end`, { method: 'POST' }));
 
   status = (): Promise<Status> => this.#json('/status');
   outline = (): Promise<Outline> => this.#json('/outline');
@@ -61,9 +118,13 @@ export class Service {
   rows = async (ids: string[]): Promise<Row[]> => (await this.#post<{ clips: Row[] }>('/rows', { ids })).clips;
   take = (id: string, form: Form, answers: Record<string, string> = {}): Promise<{ row: Row; filled: boolean }> =>
     this.#post(`/clips/${id}/take`, { form, answers, zone: ZONE });
-  remove = (ids: string[]): Promise<{ removed: number; grace_seconds: number }> => this.#post('/remove', { ids });
-  undo = (): Promise<Acted> => this.#post('/undo', {});
-  redo = (): Promise<Acted> => this.#post('/redo', {});
+  remove = (ids: string[]): Promise<{ id: string; removed: number; grace_seconds: number; revision: number }> =>
+    this.#post('/remove', { ids });
+  undo = (act: string): Promise<Acted> => this.#post(`/undo?${query({ act })}`, {});
+  redo = (act: string): Promise<Acted> => this.#post(`/redo?${query({ act })}`, {});
+  /** A new clip of this text. */
+  add = (text: string): Promise<{ row: Row }> =>
+    this.#post('/clips', { representations: [{ mime: 'text/plain;charset=utf-8', text }] });
   acts = async (): Promise<Act[]> => (await this.#json<{ acts: Act[] }>('/acts')).acts;
 
   /** `before`: a clip's or divider's id; an empty text for the end; absent to stay where it is. */
@@ -92,10 +153,10 @@ export class Service {
     await this.#call(`/clips/${id}/draft`, { method: 'POST', headers, body: JSON.stringify({ text }), keepalive });
   };
 
-  search = (q: string, limit: number, signal: AbortSignal): Promise<Found> =>
-    this.#json(`/search?${query({ q, limit: `${limit}`, zone: ZONE })}`, signal);
-  searchOutline = (q: string, limit: number, signal: AbortSignal): Promise<FoundOutline> =>
-    this.#json(`/search/outline?${query({ q, limit: `${limit}`, zone: ZONE })}`, signal);
+  search = (wanted: { text: string; within: string | null }, limit: number, signal: AbortSignal): Promise<Found> =>
+    this.#json(`/search?${asked(wanted, limit)}`, signal);
+  searchOutline = (wanted: { text: string; within: string | null }, limit: number, signal: AbortSignal): Promise<FoundOutline> =>
+    this.#json(`/search/outline?${asked(wanted, limit)}`, signal);
   complete = async (q: string, cursor: number, signal: AbortSignal): Promise<Completion[]> =>
     (await this.#json<{ completions: Completion[] }>(`/complete?${query({ q, cursor: `${cursor}` })}`, signal)).completions;
   insight = (): Promise<Insight> => this.#json(`/insight?${query({ limit: '42', zone: ZONE })}`);
@@ -103,9 +164,8 @@ export class Service {
     this.#post('/fill-ins', { text, clip, answers, zone: ZONE });
 
   drawers = (): Promise<AllDrawers> => this.#json('/drawers');
-  favorites = (skip: number, limit: number): Promise<Items> => this.#json(`/favorites?skip=${skip}&limit=${limit}`);
-  items = (drawer: string, skip: number, limit: number): Promise<Items> =>
-    this.#json(`/drawers/${encodeURIComponent(drawer)}?skip=${skip}&limit=${limit}`);
+  favoritesOutline = (): Promise<KeptOutline> => this.#json('/favorites/outline');
+  drawerOutline = (drawer: string): Promise<KeptOutline> => this.#json(`/drawers/${encodeURIComponent(drawer)}/outline`);
   newDrawer = (name: string, group: string | null, color: Color | null): Promise<Acted> =>
     this.#post('/drawers', { name, group, color });
   changeDrawer = (id: string, change: { name?: string; color?: string; group?: string; before?: string }): Promise<Acted> =>
@@ -165,7 +225,7 @@ export class Service {
     return answer.json() as Promise<T>;
   }
 
-  async #call(path: string, options: RequestInit): Promise<Response> {
+  async #call(path: string, options: RequestInit, again = false): Promise<Response> {
     const headers = new Headers(options.headers);
     if (this.#key) headers.set('authorization', `Bearer ${this.#key}`);
     let answer: Response;
@@ -178,7 +238,14 @@ export class Service {
     if (answer.ok) return answer;
     const problem = (await answer.json().catch(() => null)) as Problem | null;
     if (answer.status === 401) {
-      this.forgetKey();
+      // Another tab may have a newer key; and keys end with the service, but it may know this browser still.
+      const kept = this.page.kept(STORED);
+      if (kept !== null && kept !== this.#key) {
+        this.#key = kept;
+        return this.#call(path, options, again);
+      }
+      if (!again && (await this.renew())) return this.#call(path, options, true);
+      this.#forgetKey();
       this.onSignedOut();
     }
     throw new Failure(answer.status, problem);

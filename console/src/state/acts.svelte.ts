@@ -1,12 +1,14 @@
 // What a person does to clips: each act is carried out by the service, said, and can be taken back.
 import { Failure } from '../api/failure';
-import type { Acted, Color, Filled, Form, Question, Row } from '../api/types';
+import type { Act, Acted, Color, Filled, Form, Question, Row } from '../api/types';
 import type { Service } from '../border/service';
-import type { List } from './list.svelte';
 import type { Messages, Toast } from './messages.svelte';
+import type { Page } from './page';
+import type { Rows } from './rows.svelte';
 import type { Search } from './search.svelte';
 import type { Selection } from './selection.svelte';
-import { actName, count, summary } from './words';
+import type { Sight } from './sight.svelte';
+import { actName, count, summary, time } from './words';
 
 /** A text that asks something before it is taken. */
 export interface Asking {
@@ -16,18 +18,46 @@ export interface Asking {
   preview: string;
 }
 
+/** Acts of this window that are remembered. */
+const REMEMBERED = 50;
+const STORED = 'yadori.acts';
+
 export class Acts {
   asking = $state.raw<Asking | null>(null);
   /** Grows when acts may have changed. */
   version = $state(0);
+  /** One sees what an act does where one is: the page says. */
+  isInSight: () => boolean = () => true;
+
+  /** What was done in this window and stands, and what was taken back here: ids of acts, the newest last. */
+  #done: string[] = [];
+  #undone: string[] = [];
+  /** What U would take back was said, and is asked. */
+  #asked: { toast: Toast; id: string; step: 'undo' | 'redo' } | null = null;
 
   constructor(
     private service: Service,
-    private list: List,
+    private rows: Rows,
+    private sight: Sight,
     private selection: Selection,
     private search: Search,
     private messages: Messages,
-  ) {}
+    private page: Page,
+  ) {
+    try {
+      const known = JSON.parse(page.keptHere(STORED) ?? '{}') as { done?: string[]; undone?: string[] };
+      this.#done = known.done ?? [];
+      this.#undone = known.undone ?? [];
+    } catch {
+      // A window without a past.
+    }
+  }
+
+  #remember(): void {
+    this.#done = this.#done.slice(-REMEMBERED);
+    this.#undone = this.#undone.slice(-REMEMBERED);
+    this.page.keepHere(STORED, JSON.stringify({ done: this.#done, undone: this.#undone }));
+  }
 
   /** Acts may have been made, here or elsewhere. */
   changed(): void {
@@ -43,7 +73,7 @@ export class Acts {
     } catch (why) {
       const problem = why instanceof Failure ? why.problem : null;
       if (problem?.type !== 'needs-answers') return this.messages.fail(why);
-      const row = this.list.row(id) ?? (await this.service.detail(id)).row;
+      const row = this.rows.get(id) ?? (await this.service.detail(id)).row;
       const questions = problem.questions ?? [];
       const proposed = Object.fromEntries(questions.map((one) => [one.question, one.proposal ?? '']));
       this.asking = { row, questions, answers: proposed, preview: '' };
@@ -60,76 +90,151 @@ export class Acts {
     if (this.asking && this.asking.answers === answers && filled) this.asking = { ...this.asking, preview: filled.text };
   }
 
-  /** Takes the newest clip of what is typed once it was found. */
+  /**
+   * Takes what is marked among what was found, as it is on the screen now; when that belongs to an older query, what
+   * this one finds first, however late that comes and whatever is typed meanwhile.
+   */
   async takeFound(form: Form): Promise<void> {
-    await this.search.settled();
-    const { selected } = this.selection;
-    if (selected) await this.take(selected, form);
+    const { search, selection } = this;
+    const { text } = search;
+    const marked = search.isSettled ? selection.selected : undefined;
+    try {
+      const id = marked === undefined ? await search.firstOf(text) : marked;
+      if (id !== null) await this.take(id, form);
+      else this.messages.tell(`Nothing matches “${text.trim()}”.`, { wrong: true });
+    } catch (why) {
+      this.messages.fail(why);
+    }
   }
 
-  async remove(ids: string[]): Promise<void> {
-    await this.#attempt(async () => {
-      const { removed, grace_seconds } = await this.service.remove(ids);
+  /** Removes clips; gives false when that failed. */
+  async remove(ids: string[]): Promise<boolean> {
+    this.sight.starting(ids);
+    try {
+      const { id, removed, grace_seconds, revision } = await this.service.remove(ids);
+      this.sight.did(ids, ids, revision);
       const minutes = count(Math.ceil(grace_seconds / 60), 'minute');
-      this.#told(`Removed ${count(removed, 'clip')}. It can be taken back for ${minutes}.`);
-    });
+      this.#told(id, `Removed ${count(removed, 'clip')}. It can be taken back for ${minutes}.`);
+      return true;
+    } catch (why) {
+      this.sight.didNot(ids);
+      this.messages.fail(why);
+      return false;
+    }
   }
 
-  /** Carries an act out and says so, with the way back. */
-  async run(work: Promise<Acted>, words: (acted: Acted) => string): Promise<Acted | null> {
-    let done: Acted | null = null;
-    await this.#attempt(async () => {
-      done = await work;
-      this.#told(words(done));
-    });
-    return done;
+  /** Carries an act on these clips out and says so, with the way back. */
+  async run(ids: string[], work: () => Promise<Acted>, words: (acted: Acted) => string): Promise<Acted | null> {
+    this.sight.starting(ids);
+    try {
+      const done = await work();
+      this.rows.put(...done.clips);
+      this.sight.did(ids, [...new Set([...ids, ...done.clips.map((row) => row.id)])], done.revision ?? 0);
+      this.#told(done.id ?? '', words(done));
+      return done;
+    } catch (why) {
+      this.sight.didNot(ids);
+      this.messages.fail(why);
+      return null;
+    }
   }
 
-  #told(words: string): void {
+  #told(id: string, words: string): void {
     this.changed();
     this.selection.unchoose();
-    this.messages.tell(words, { act: { label: 'Undo', key: 'undo', run: () => void this.undo() } });
+    this.selection.came();
+    if (id) this.#done.push(id);
+    this.#undone = [];
+    this.#remember();
+    this.messages.tell(words, { act: { label: 'Undo', key: 'undo', run: () => void this.#step('undo', id) } });
   }
 
   async pin(ids: string[]): Promise<void> {
-    const all = ids.every((id) => this.list.row(id)?.kept);
+    const all = ids.every((id) => this.rows.get(id)?.kept);
     await (all
-      ? this.run(this.service.unpin(ids), ({ count: n }) => `Unpinned ${count(n, 'clip')}.`)
-      : this.run(this.service.pin(ids), ({ count: n }) => `Pinned ${count(n, 'clip')} among the favorites.`));
+      ? this.run(ids, () => this.service.unpin(ids), ({ count: n }) => `Unpinned ${count(n, 'clip')}.`)
+      : this.run(ids, () => this.service.pin(ids), ({ count: n }) => `Pinned ${count(n, 'clip')} among the favorites.`));
   }
 
   put = (ids: string[], drawer: string, name: string): Promise<Acted | null> =>
-    this.run(this.service.put(ids, drawer), ({ count: n }) => `Put ${count(n, 'clip')} into ${name}.`);
+    this.run(ids, () => this.service.put(ids, drawer), ({ count: n }) => `Put ${count(n, 'clip')} into ${name}.`);
 
   paint = (ids: string[], color: Color | null): Promise<Acted | null> =>
-    this.run(this.service.paint(ids, color), () => (color ? `Colored ${color}.` : 'The color was taken away.'));
+    this.run(ids, () => this.service.paint(ids, color), ({ count: n }) =>
+      color ? `Colored ${count(n, 'clip')} ${color}.` : `The color of ${count(n, 'clip')} was taken away.`,
+    );
 
   bringUp = (ids: string[]): Promise<Acted | null> =>
-    this.run(this.service.bringUp(ids), ({ count: n }) => `Brought ${count(n, 'clip')} to the top.`);
+    this.run(ids, () => this.service.bringUp(ids), ({ count: n }) => `Brought ${count(n, 'clip')} to the top of the history.`);
 
+  /** Takes back the newest act of this window. What was done elsewhere, or can't be seen from here, is said and asked first. */
   async undo(): Promise<void> {
-    await this.#step(this.service.undo(), 'Taken back', { label: 'Redo', key: 'redo', run: () => void this.redo() });
+    await this.#pressed('undo', this.#done.at(-1));
   }
 
+  /** Makes again what was taken back last in this window. */
   async redo(): Promise<void> {
-    await this.#step(this.service.redo(), 'Made again', { label: 'Undo', key: 'undo', run: () => void this.undo() });
+    await this.#pressed('redo', this.#undone.at(-1));
   }
 
-  async #step(work: Promise<Acted>, words: string, act: Toast['act']): Promise<void> {
-    await this.#attempt(async () => {
-      const { act: kind, clips } = await work;
-      this.changed();
-      // What comes back is selected: now, if its event was faster than this answer, or when it arrives.
-      this.selection.await(kind === 'remove' ? (clips[0]?.id ?? null) : null);
-      const what = clips.length === 1 && clips[0] ? `: ${summary(clips[0]).slice(0, 60)}` : '';
-      this.messages.tell(`${words}: ${actName(kind)}${what}`, { act });
-    });
-  }
-
-  async #attempt(work: () => Promise<void>): Promise<void> {
+  async #pressed(step: 'undo' | 'redo', own: string | undefined): Promise<void> {
+    const asked = this.#asked;
+    this.#asked = null;
+    if (asked?.step === step && asked.toast === this.messages.toast) return this.#step(step, asked.id);
+    if (own !== undefined && this.isInSight()) return this.#step(step, own);
     try {
-      await work();
+      const all = await this.service.acts();
+      const fits = (one: Act) => one.undone === (step === 'redo');
+      const act = own === undefined ? all.find(fits) : all.find((one) => one.id === own);
+      const nothing = step === 'undo' ? 'There is nothing to take back.' : 'There is nothing to make again.';
+      if (!act) return this.messages.tell(nothing, { wrong: true });
+      this.#ask(step, act, own !== undefined);
     } catch (why) {
+      this.messages.fail(why);
+    }
+  }
+
+  #ask(step: 'undo' | 'redo', act: Act, here: boolean): void {
+    const about = act.first ? summary(act.first).slice(0, 60) : (act.drawer ?? '');
+    const several = (act.clips ?? 0) > 1 ? `${count(act.clips ?? 0, 'clip')}, first ` : '';
+    const what = `${actName(act.act)}${about ? `: ${several}${about}` : ''}`;
+    const where = here ? 'in this window' : 'not in this window';
+    const label = step === 'undo' ? 'Take it back' : 'Make it again';
+    this.messages.tell(`At ${time(act.at / 1000)}, ${where}: ${what}. ${label}?`, {
+      act: { label, key: step, run: () => void this.#step(step, act.id ?? '') },
+    });
+    if (this.messages.toast) this.#asked = { toast: this.messages.toast, id: act.id ?? '', step };
+  }
+
+  /** Takes the act back that this is about, and no other. */
+  stepTo(step: 'undo' | 'redo', id: string): Promise<void> {
+    return this.#step(step, id);
+  }
+
+  async #step(step: 'undo' | 'redo', id: string): Promise<void> {
+    const [from, to] = step === 'undo' ? [this.#done, this.#undone] : [this.#undone, this.#done];
+    const forget = () => {
+      const at = from.lastIndexOf(id);
+      if (at >= 0) from.splice(at, 1);
+    };
+    try {
+      const { act: kind, clips, count: n, revision } = await this.service[step](id);
+      forget();
+      to.push(id);
+      this.#remember();
+      this.changed();
+      this.rows.put(...clips);
+      this.sight.did([], clips.map((row) => row.id), revision ?? 0);
+      if (n > clips.length) this.sight.adopt();
+      this.search.again();
+      // What comes back is selected: now, if its event was faster than this answer, or when it arrives.
+      this.selection.await(kind === 'remove' && step === 'undo' ? (clips[0]?.id ?? null) : null);
+      const what = clips.length === 1 && clips[0] ? `: ${summary(clips[0]).slice(0, 60)}` : n > 1 ? `: ${count(n, 'clip')}` : '';
+      const [words, label, back] = step === 'undo' ? (['Taken back', 'Redo', 'redo'] as const) : (['Made again', 'Undo', 'undo'] as const);
+      this.messages.tell(`${words}: ${actName(kind)}${what}`, { act: { label, key: back, run: () => void this.#step(back, id) } });
+    } catch (why) {
+      // It can't be stepped any more: the one before it is next.
+      if (why instanceof Failure && why.status === 409) forget();
       this.messages.fail(why);
     }
   }

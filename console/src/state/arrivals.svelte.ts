@@ -1,16 +1,19 @@
 // What the service tells: each thing goes to the part of the state that it is about.
 import { Failure } from '../api/failure';
-import type { ClipEvent, GoneEvent, Refusal, Row, Status } from '../api/types';
+import type { ClipEvent, GoneEvent, KeptEvent, Refusal, Row, Status } from '../api/types';
 import type { Service } from '../border/service';
 import type { Acts } from './acts.svelte';
-import type { Kept } from './kept.svelte';
+import type { Drafts } from './drafts.svelte';
+import type { Drawers } from './drawers.svelte';
 import type { List } from './list.svelte';
 import type { Messages } from './messages.svelte';
 import type { Page } from './page';
+import type { Rows } from './rows.svelte';
 import type { Search } from './search.svelte';
 import type { Selection } from './selection.svelte';
 import type { Session } from './session.svelte';
-import { count, summary } from './words';
+import type { Came, Sight } from './sight.svelte';
+import { summary } from './words';
 
 /** One thing that was told. */
 export interface Told {
@@ -22,12 +25,17 @@ export interface Told {
 /** The parts of the state that are told. */
 export interface Parts {
   session: Session;
+  rows: Rows;
   list: List;
+  sight: Sight;
   selection: Selection;
   search: Search;
-  kept: Kept;
+  drawers: Drawers;
+  drafts: Drafts;
   acts: Acts;
   messages: Messages;
+  /** Everything was read anew. */
+  reloaded: () => void;
 }
 
 /** Pauses before the service is called again, in milliseconds. */
@@ -43,6 +51,8 @@ export class Arrivals {
   #queue: Told[] = [];
   #scheduled = false;
   #lastEventId: string | null = null;
+  #listening = false;
+  #lampSaid = '';
 
   constructor(
     private service: Service,
@@ -52,14 +62,18 @@ export class Arrivals {
 
   /** Listens for as long as one is signed in. */
   async listen(): Promise<void> {
-    const { session, list, kept } = this.parts;
+    if (this.#listening) return;
+    this.#listening = true;
+    const { session, list, drawers, drafts } = this.parts;
     let pause = FIRST_PAUSE;
     while (session.entry === 'in') {
       try {
         const events = (await this.service.events(this.#lastEventId)).getReader();
         if (!list.loaded) await this.#reload();
-        void kept.read().catch(() => {});
+        void drawers.read().catch(() => {});
         session.reached = true;
+        this.#sayLamp();
+        void drafts.handOver();
         pause = FIRST_PAUSE;
         for (;;) {
           const { value, done } = await events.read();
@@ -68,17 +82,31 @@ export class Arrivals {
           this.#schedule();
         }
       } catch (why) {
-        if (why instanceof Failure && why.status === 401) return;
+        if (why instanceof Failure && why.status === 401) break;
       }
+      if (session.entry !== 'in') break;
       session.reached = false;
       await new Promise<void>((resume) => this.page.after(pause, resume));
+      // One renewal of a connection is nothing to speak of.
+      if (pause > FIRST_PAUSE) this.#sayLamp();
       pause = Math.min(pause * 2, LONGEST_PAUSE);
     }
+    this.#listening = false;
   }
 
   async #reload(): Promise<void> {
     await this.parts.list.load();
-    this.parts.selection.reloaded();
+    this.parts.reloaded();
+  }
+
+  /** Says how things stand, when that has changed. */
+  #sayLamp(): void {
+    const { lamp } = this.parts.session;
+    const said = lamp.reason ? `${lamp.words}. ${lamp.reason}` : lamp.words;
+    const first = this.#lampSaid === '';
+    if (said === this.#lampSaid || lamp.words === 'Starting') return;
+    this.#lampSaid = said;
+    if (!first || lamp.look === 'broken') this.parts.messages.say(said);
   }
 
   /** Arrivals are applied together, once a frame: a flood must not freeze the page. */
@@ -93,45 +121,76 @@ export class Arrivals {
 
   /** Applies what was told, in its order, as one change of the list. */
   apply(told: Told[]): void {
-    const { session, list, selection, kept, search, acts, messages } = this.parts;
-    const arrived: Row[] = [];
+    const { session, sight, selection, drawers, search, acts, list } = this.parts;
+    const copied: Row[] = [];
     let reload = false;
-    let keptChanged = false;
-    list.change(() => {
-      for (const { id, event, data } of told) {
-        if (id) this.#lastEventId = id;
-        if (event === 'reset') reload = true;
-        else if (event === 'status') session.status = JSON.parse(data) as Status;
-        else if (event === 'refused') this.#refused(JSON.parse(data) as Refusal);
-        else if (event === 'clip') {
-          const clip = JSON.parse(data) as ClipEvent;
-          const known = list.row(clip.row.id);
-          const moved = list.arrive(clip);
-          if (moved === 'gap') reload = true;
-          else {
-            selection.came(clip.row.id);
-            // Brought up is not copied.
-            if (moved && moved.from !== moved.to && (known?.copies ?? 0) < clip.row.copies) arrived.push(clip.row);
-          }
-        } else if (event === 'gone') {
-          if (list.leave(JSON.parse(data) as GoneEvent) === 'gap') reload = true;
-        } else if (event === 'kept') keptChanged = true;
-      }
-    });
+    let changed = false;
+    const kept: KeptEvent[] = [];
+    const listed = told.filter(({ event }) => event === 'clip' || event === 'gone');
+    for (const { id, event, data } of told) {
+      if (id) this.#lastEventId = id;
+      if (event === 'reset') reload = true;
+      else if (event === 'status') {
+        session.status = JSON.parse(data) as Status;
+        this.#sayLamp();
+      } else if (event === 'refused') this.#refused(JSON.parse(data) as Refusal);
+      else if (event === 'kept') kept.push(JSON.parse(data) as KeptEvent);
+    }
+    if (listed.length > 0 && list.loaded) {
+      sight.turn(() => {
+        const came: Came = { ids: [], gone: [] };
+        for (const { event, data } of listed) {
+          const outcome = event === 'clip' ? this.#clip(JSON.parse(data) as ClipEvent, came, copied) : this.#gone(JSON.parse(data) as GoneEvent, came);
+          if (outcome === 'gap') reload = true;
+          else changed = true;
+        }
+        return came;
+      });
+      selection.came();
+      drawers.settle();
+    }
     if (reload) void this.#reload().catch(() => {});
-    if (keptChanged || reload) kept.refresh();
-    if (told.some(({ event }) => event !== 'status')) {
-      search.refresh();
-      acts.changed();
-    }
-    const newest = arrived.at(-1);
-    if (newest) {
-      this.newest = newest;
-      this.breaths++;
-      messages.say(
-        arrived.length === 1 ? `Copied: ${summary(newest).slice(0, 120)}` : count(arrived.length, 'new copy', 'new copies'),
-      );
-    }
+    if (kept.length > 0 || reload) this.#kept(kept.flatMap((one) => one.drawers), reload);
+    if (changed || reload) search.refresh();
+    if (changed || reload || kept.length > 0) acts.changed();
+    this.#announce(copied);
+  }
+
+  #clip(event: ClipEvent, came: Came, copied: Row[]): 'gap' | 'new' | 'known' {
+    const { rows, list, drafts } = this.parts;
+    const known = rows.get(event.row.id);
+    const outcome = list.arrive(event, came);
+    // Brought up, or back, is not copied.
+    const again = (known?.copies ?? 0) < event.row.copies && event.row.place === 1;
+    const fresh = this.page.now() * 1_000 - event.row.copied_at < 60e6;
+    if (outcome === 'new' && again && fresh) {
+      copied.push(event.row);
+      drafts.heard(event.row.id, false, true);
+    } else if (outcome !== 'gap') drafts.heard(event.row.id, false, false);
+    return outcome;
+  }
+
+  #gone(event: GoneEvent, came: Came): 'gap' | null {
+    const outcome = this.parts.list.leave(event, came);
+    if (outcome === null) this.parts.drafts.heard(event.id, true, false);
+    return outcome;
+  }
+
+  /** Drawers have changed; what is in the open one is read anew only if it was that one. */
+  #kept(changed: string[], all: boolean): void {
+    const { drawers, list, sight } = this.parts;
+    drawers.refresh();
+    const open = list.place?.view === 'drawer' ? list.place.id : null;
+    if (open === null || !(all || changed.includes(open))) return;
+    void list.readDrawer().then((put) => put && sight.turn(put));
+  }
+
+  #announce(copied: Row[]): void {
+    const newest = copied.at(-1);
+    if (!newest) return;
+    this.newest = newest;
+    this.breaths++;
+    this.parts.messages.sayCopied(summary(newest).slice(0, 120), copied.length);
   }
 
   #refused(refusal: Refusal): void {

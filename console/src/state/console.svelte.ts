@@ -2,55 +2,78 @@
 import type { Service } from '../border/service';
 import { Acts } from './acts.svelte';
 import { Arrivals } from './arrivals.svelte';
-import { Kept } from './kept.svelte';
-import { Keys } from './keys';
+import { Drafts } from './drafts.svelte';
+import { Drawers } from './drawers.svelte';
+import { Keys } from './keys.svelte';
 import { List } from './list.svelte';
 import { Messages } from './messages.svelte';
 import type { Page } from './page';
-import { Whereabouts, type Place } from './place.svelte';
+import { isList, isSamePage, Whereabouts, type Place } from './place.svelte';
 import { Prefs } from './prefs.svelte';
+import { Rows } from './rows.svelte';
 import { Search } from './search.svelte';
 import { Selection } from './selection.svelte';
 import { Session } from './session.svelte';
+import { Sight } from './sight.svelte';
+import { Stays } from './stays';
 
 export class Console {
-  readonly keys = new Keys();
+  readonly keys: Keys;
   readonly session: Session;
   readonly prefs: Prefs;
+  readonly rows: Rows;
   readonly list: List;
-  readonly selection: Selection;
+  readonly sight = new Sight();
+  readonly selection = new Selection(this.sight);
   readonly search: Search;
-  readonly kept: Kept;
+  readonly drawers: Drawers;
+  readonly drafts: Drafts;
   readonly messages: Messages;
   readonly acts: Acts;
   readonly arrivals: Arrivals;
+  readonly stays: Stays;
+  /** A drawer is being chosen to go to. */
+  jumping = $state(false);
   readonly #where: Whereabouts;
 
   constructor(
     readonly service: Service,
     private page: Page,
   ) {
+    this.keys = new Keys(page);
     this.session = new Session(service, page);
     this.prefs = new Prefs(page);
-    this.list = new List(service, this.prefs);
-    this.selection = new Selection(this.list);
-    this.search = new Search(service, this.list, this.selection, page);
-    this.kept = new Kept(service, page);
+    this.rows = new Rows(service);
+    this.list = new List(service, this.prefs, this.rows);
+    const busy = () => this.selection.isBusy || (this.list.results?.ids.length ?? 0) > 0;
+    this.sight.begin(() => this.list.truth(), () => this.list.chronicle.revision, busy);
+    this.search = new Search(service, this.list, this.rows, this.sight, this.selection, page);
     this.messages = new Messages(page);
-    this.acts = new Acts(service, this.list, this.selection, this.search, this.messages);
-    this.arrivals = new Arrivals(service, page, this);
+    this.drawers = new Drawers(service, this.list, page);
+    this.drafts = new Drafts(service, page, this.messages);
+    this.acts = new Acts(service, this.rows, this.sight, this.selection, this.search, this.messages, page);
+    this.acts.isInSight = () => isList(this.place) || this.place.view === 'acts';
+    this.arrivals = new Arrivals(service, page, { ...this.#parts(), reloaded: () => this.#reloaded() });
+    this.stays = new Stays(page);
     this.#where = new Whereabouts(page);
-    this.#where.onCome = (place) => {
-      this.selection.enter(place);
-      this.kept.open(place.view === 'drawer' ? place.id : place.view === 'favorites' ? null : undefined);
+    this.#where.onLeave = () => this.#leave();
+    this.#where.onCome = (place) => this.#come(place);
+    this.search.onAsked = (text) => {
+      this.#where.queried(text);
+      if (isList(this.place)) this.list.place = this.place;
     };
+    this.session.onIn = () => void this.arrivals.listen();
+    this.session.onOut = () => this.messages.say('You are signed out. The page stays as it is; sign in to go on.');
+  }
+
+  #parts() {
+    const { session, rows, list, sight, selection, search, drawers, drafts, acts, messages } = this;
+    return { session, rows, list, sight, selection, search, drawers, drafts, acts, messages };
   }
 
   async open(): Promise<void> {
     await this.session.open();
-    if (this.session.entry !== 'in') return;
     this.#where.read();
-    void this.arrivals.listen();
   }
 
   /** Where one is. */
@@ -61,22 +84,134 @@ export class Console {
   /** The address of the page has changed. */
   readPlace(): void {
     this.#where.read();
+    this.focusPage();
   }
 
+  /** Goes somewhere, with the focus: what is pressed next is pressed there. */
   go(place: Place): void {
+    this.jumping = false;
     this.#where.go(place);
+    this.focusPage();
+  }
+
+  /** The focus goes to what the page is about. */
+  focusPage(): void {
+    this.page.focus(isList(this.place) ? 'list' : 'page');
+  }
+
+  #leave(): void {
+    const { selected } = this.selection;
+    if (isList(this.place)) this.stays.leave(this.place, selected);
+  }
+
+  #come(place: Place): void {
+    if (this.drafts.editing) void this.drafts.leave();
+    const list = isList(place) ? place : null;
+    this.list.place = list;
+    this.list.problem = null;
+    this.search.enter(list);
+    this.selection.begin(list && this.list.isRead ? this.#stayed() : null);
+    this.sight.show(list !== null && this.list.isRead && !this.search.active, place.view === 'history' && !this.search.active);
+    if (list?.view === 'drawer' && !this.list.isRead) this.#readDrawer();
+  }
+
+  /** What was selected when one was here last, if it is still there. */
+  #stayed(): string | null {
+    const id = isList(this.place) ? this.stays.selectedIn(this.place) : null;
+    return id !== null && this.list.truth().ids.includes(id) ? id : null;
+  }
+
+  #readDrawer(): void {
+    void this.list.readDrawer().then((put) => {
+      if (!put) return;
+      put();
+      if (this.search.active) return;
+      this.selection.begin(this.#stayed());
+      this.sight.show(true, false);
+    });
+  }
+
+  /** The drawer that is open has changed by one's own act. */
+  async drawerChanged(): Promise<void> {
+    const put = await this.list.readDrawer();
+    if (!put) return;
+    put();
+    this.sight.adopt();
+  }
+
+  #reloaded(): void {
+    const { place } = this;
+    if (!isList(place)) return;
+    this.drawers.settle();
+    if (place.view === 'drawer') return void (this.sight.loaded || this.#readDrawer());
+    if (this.search.active) return this.search.refresh();
+    if (this.sight.loaded) return this.#readAnew();
+    this.selection.begin(this.#stayed());
+    this.sight.show(true, place.view === 'history');
+  }
+
+  /** Everything was read anew while it was on the screen: it stays there, if anybody is busy in it. */
+  #readAnew(): void {
+    const { sight } = this;
+    if (!sight.held) return sight.adopt();
+    const there = new Set(this.list.truth().ids);
+    sight.reread(sight.now.ids.filter((id) => !there.has(id)));
   }
 
   /** To the search field, from wherever one is. */
   goToSearch(): void {
-    this.go({ view: 'history' });
-    this.page.withNextFrame(() => this.page.focus('search'));
+    if (!isList(this.place)) this.#where.go({ view: 'history', query: '' });
+    this.page.focus('search');
   }
 
   /** Searches the history for this. */
   find(query: string): void {
-    this.search.type(query);
-    this.goToSearch();
+    this.#where.go({ view: 'history', query });
+    this.page.focus('search');
+  }
+
+  /** Takes the favorite with this number, as it stands on the screen; where it does not, goes to where it does. */
+  takeFavorite(number: number): void {
+    const { drawers } = this;
+    const onPage = this.place.view === 'favorites' && !this.search.active && !this.sight.away;
+    const id = onPage || drawers.visible ? drawers.meant(number) : null;
+    if (id !== null) return void this.acts.take(id, 'ready');
+    if (onPage || drawers.visible) {
+      const there = this.drawers.first.length >= number;
+      return this.messages.tell(there ? `f${number} has only just come there. Look, and press ${number} again.` : `There is no favorite f${number}.`, { wrong: true });
+    }
+    const wanted = this.list.favorites.ids[number - 1];
+    if (wanted === undefined) return this.messages.tell(`There is no favorite f${number}.`, { wrong: true });
+    this.go({ view: 'favorites', query: '' });
+    this.selection.select(wanted);
+    this.messages.tell(`f${number} is selected. Enter takes it.`);
+    this.page.focus('list');
+  }
+
+  /** The name of a page, as its title and its heading say it. */
+  get pageName(): string {
+    const { place } = this;
+    switch (place.view) {
+      case 'drawer':
+        return this.drawers.get(place.id)?.name ?? (this.drawers.loaded ? 'A drawer that is gone' : 'Drawer');
+      case 'acts':
+        return 'Recent acts';
+      default:
+        return place.view.charAt(0).toUpperCase() + place.view.slice(1);
+    }
+  }
+
+  /** The place in the history of what stands at a place of the list: what came since stands before it. */
+  placeNow(at: number, id: string): number {
+    void this.list.version;
+    const { ids } = this.list.chronicle;
+    if (this.prefs.order === 'oldest') return Math.min(ids.length, this.prefs.most) - at;
+    const guess = at + this.sight.waiting.size;
+    for (let by = 0; by < 64; by++) {
+      if (ids[guess + by] === id) return guess + by + 1;
+      if (ids[guess - by] === id) return guess - by + 1;
+    }
+    return at + 1;
   }
 
   /** How many of the newest clips were copied since midnight here. */
@@ -88,4 +223,6 @@ export class Console {
     while (n < times.length && (times[n] ?? 0) >= midnight) n++;
     return n;
   }
+
+  isOpen = (place: Place): boolean => isSamePage(this.place, place);
 }

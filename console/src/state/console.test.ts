@@ -8,10 +8,10 @@ import { arrival, idOf, outline, row, serviceOf, TestPage } from './testing';
 async function opened(clips: number, answers: Parameters<typeof serviceOf>[0] = {}): Promise<{ console: Console; page: TestPage }> {
   const page = new TestPage();
   const service = serviceOf({
-    hasKey: true,
+    canEnter: () => Promise.resolve(true),
     outline: () => Promise.resolve(outline(clips)),
     drawers: () => Promise.resolve({ drawers: [], favorites: 0 }),
-    favorites: () => Promise.resolve({ items: [], total: 0 }),
+    favoritesOutline: () => Promise.resolve({ ids: '', kinds: '', ranks: [], dividers: [], revision: 0 }),
     events: () => new Promise(() => {}),
     ...answers,
   });
@@ -25,7 +25,7 @@ test('a removed clip hands the selection to its neighbour, unfolded as it was', 
   const { console } = await opened(5);
   console.selection.toggle(idOf(3));
   console.arrivals.apply([{ event: 'gone', data: JSON.stringify({ id: idOf(3), before: 2, revision: 1 }) }]);
-  expect(console.list.shown.ids).toEqual([4, 2, 1, 0].map(idOf));
+  expect(console.sight.now.ids).toEqual([4, 2, 1, 0].map(idOf));
   expect(console.selection.selected).toBe(idOf(2));
   expect(console.selection.unfolded).toBe(idOf(2));
 });
@@ -34,7 +34,7 @@ test('what arrives leaves the selection alone', async () => {
   const { console } = await opened(3);
   console.selection.select(idOf(1));
   console.arrivals.apply([3, 4, 5].map((n, at) => ({ event: 'clip', data: arrival(n, at + 1) })));
-  expect(console.list.shown.ids).toEqual([5, 4, 3, 2, 1, 0].map(idOf));
+  expect(console.sight.now.ids).toEqual([5, 4, 3, 2, 1, 0].map(idOf));
   expect(console.selection.selected).toBe(idOf(1));
   expect(console.messages.said).toBe('3 new copies');
 });
@@ -110,6 +110,6 @@ test('a gap in the revisions reads the history anew, and what is gone is selecte
   await Promise.resolve();
   await Promise.resolve();
   await Promise.resolve();
-  expect(console.list.shown.ids).toEqual([1, 0].map(idOf));
+  expect(console.sight.now.ids).toEqual([1, 0].map(idOf));
   expect(console.selection.selected).toBeNull();
 });

@@ -1,9 +1,13 @@
 // Where everything in the stream lies, computed for the whole history at once, so that a list of any length scrolls
-// without measuring. Heights are pixels; places count from 0 here.
+// without measuring. Heights are pixels where a rem has 16; `unit` is how many there are to one of those. Places count
+// from 0 here.
 
 export const HEADING = 46;
 export const ROW = 54;
 export const PICTURE_ROW = 130;
+export const DIVIDER_ROW = 44;
+/** Room above a list without headings. */
+export const UPPER = 8;
 /** The pause that ends a sitting: 20 minutes, in seconds. */
 export const PAUSE = 20 * 60;
 
@@ -24,40 +28,42 @@ export interface Layout {
 }
 
 export function rowHeight(kind: string): number {
+  if (kind === 'd') return DIVIDER_ROW;
   return kind === 'i' || kind === 'p' ? PICTURE_ROW : ROW;
 }
 
 /** Lays rows of these kinds and times (seconds, newest or oldest first) out, a heading before each sitting. */
-export function layOut(kinds: ArrayLike<string>, times: ArrayLike<number>): Layout {
+export function layOut(kinds: ArrayLike<string>, times: ArrayLike<number>, unit = 1): Layout {
   const count = kinds.length;
   const tops = new Int32Array(count);
   const headings: Heading[] = [];
   let top = 0;
   let open: Heading | undefined;
+  const [heading, row, picture] = [HEADING, ROW, PICTURE_ROW].map((one) => Math.round(one * unit)) as [number, number, number];
   const ascending = (times[0] ?? 0) < (times[count - 1] ?? 0);
   for (let n = 0; n < count; n++) {
     const at = times[n] ?? 0;
     if (!open || Math.abs((ascending ? open.end : open.start) - at) > PAUSE) {
       open = { first: n, count: 0, start: at, end: at, top };
       headings.push(open);
-      top += HEADING;
+      top += heading;
     }
     open.count++;
     if (ascending) open.end = at;
     else open.start = at;
     tops[n] = top;
-    top += rowHeight(kinds[n] ?? 't');
+    top += kinds[n] === 'i' || kinds[n] === 'p' ? picture : row;
   }
   return { tops, headings, height: top };
 }
 
 /** Lays rows out without headings. */
-export function layOutFlat(kinds: ArrayLike<string>): Layout {
+export function layOutFlat(kinds: ArrayLike<string>, unit = 1): Layout {
   const tops = new Int32Array(kinds.length);
-  let top = 8;
+  let top = Math.round(UPPER * unit);
   for (let n = 0; n < kinds.length; n++) {
     tops[n] = top;
-    top += rowHeight(kinds[n] ?? 't');
+    top += Math.round(rowHeight(kinds[n] ?? 't') * unit);
   }
   return { tops, headings: [], height: top };
 }
@@ -76,12 +82,12 @@ export function placeAt(tops: Int32Array, y: number): number {
 }
 
 /** Headings that lie between two heights. */
-export function headingsBetween(headings: Heading[], from: number, to: number): Heading[] {
+export function headingsBetween(headings: Heading[], from: number, to: number, unit = 1): Heading[] {
   let low = 0;
   let high = headings.length;
   while (low < high) {
     const middle = (low + high) >> 1;
-    if ((headings[middle]?.top ?? 0) + HEADING <= from) low = middle + 1;
+    if ((headings[middle]?.top ?? 0) + HEADING * unit <= from) low = middle + 1;
     else high = middle;
   }
   const out: Heading[] = [];

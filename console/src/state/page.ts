@@ -3,18 +3,24 @@
 export interface Page {
   /** The fragment of the address, with its `#`. */
   readonly fragment: string;
-  /** Goes to a fragment, as following a link would. */
+  /** Goes to a fragment: a step of the browser's history. */
   go(fragment: string): void;
+  /** Changes the fragment without a step. */
+  replace(fragment: string): void;
   /** Takes the fragment away, and out of the browser's history. */
   hideFragment(): void;
   /** What is kept under a name, bound to this origin. */
   kept(name: string): string | null;
-  keep(name: string, value: string | null): void;
+  /** False when there is no room for it. */
+  keep(name: string, value: string | null): boolean;
+  /** What is kept under a name for as long as this window is open, reloads included. */
+  keptHere(name: string): string | null;
+  keepHere(name: string, value: string): void;
   /** Does something after some milliseconds, unless it is called off. */
   after(ms: number, work: () => void): () => void;
   /** Does something with the next picture, or soon when nothing is drawn. */
   withNextFrame(work: () => void): void;
-  /** Gives the focus to what has this id. */
+  /** Draws what has changed and gives the focus to what has this id, at once. */
   focus(id: string): void;
   /** Milliseconds since the epoch. */
   now(): number;

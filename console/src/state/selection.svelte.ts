@@ -1,6 +1,6 @@
 // What is selected, unfolded, chosen for an act on several, and open in the unfolded clip.
-import type { List } from './list.svelte';
-import type { Place } from './place.svelte';
+import { neighbourIn, type Listed } from './listed';
+import type { Sight } from './sight.svelte';
 
 /** What can be open in an unfolded clip. */
 export type Panel = 'title' | 'drawer' | 'color' | 'edit' | 'compare';
@@ -11,69 +11,73 @@ export class Selection {
   /** Clips marked for an act on several. */
   chosen = $state.raw<ReadonlySet<string>>(new Set());
   panel = $state<Panel | null>(null);
+  /** What is open for all that are chosen. */
+  several = $state<'drawer' | 'color' | null>(null);
+
+  /** What is being dragged. */
+  dragged = $state.raw<string[]>([]);
 
   /** To be selected and shown when it arrives. */
   #wanted: string | null = null;
-  /** What was selected in the history when one left it. */
-  #inHistory: string | null = null;
-  #here: Place['view'] = 'history';
 
-  constructor(private list: List) {
-    list.onLeft = (id, neighbour) => this.#letGo(id, neighbour);
+  constructor(private sight: Sight) {
+    sight.onChanged = (before) => this.#follow(before);
   }
 
-  /** One has come to a place: in the history what was selected there is selected again. */
-  enter(place: Place): void {
-    if (this.#here === 'history') this.#inHistory = this.selected;
-    this.#here = place.view;
+  /** Something would be lost or confused if the list moved now. */
+  get isBusy(): boolean {
+    return this.selected !== null || this.chosen.size > 0 || this.panel !== null;
+  }
+
+  /** One has come to another list. */
+  begin(selected: string | null = null): void {
     this.unchoose();
-    this.unfolded = null;
     this.panel = null;
-    this.selected = place.view === 'history' ? this.#inHistory : null;
+    this.unfolded = null;
+    this.selected = selected;
+    this.#wanted = null;
   }
 
+  /** Selects something. What is open in another clip stays open there while something is being typed in it. */
   select(id: string | null): void {
-    if (this.unfolded !== null && this.unfolded === this.selected && id !== null) this.unfolded = id;
-    if (id !== this.selected) this.panel = null;
+    if (id === this.selected) return;
+    if (this.panel !== null) this.panel = null;
+    if (this.unfolded !== null) this.unfolded = this.unfolded === this.selected ? id : null;
     this.selected = id;
-    if (id === null) this.unfolded = null;
+    if (id === null) this.sight.release();
   }
 
   /** Selects a clip: now, if it is listed already, or when it arrives. */
   await(id: string | null): void {
-    if (id !== null && this.list.place(id) >= 0) this.select(id);
+    if (id !== null && this.sight.has(id)) this.select(id);
     else this.#wanted = id;
   }
 
-  /** A clip has arrived. */
-  came(id: string): void {
-    if (this.#wanted !== id) return;
+  /** The list has changed: what was awaited may be there. */
+  came(): void {
+    if (this.#wanted === null || !this.sight.has(this.#wanted)) return;
+    const id = this.#wanted;
     this.#wanted = null;
     this.select(id);
   }
 
-  /** The whole history was read anew. */
-  reloaded(): void {
-    if (this.selected && !this.list.chronicle.ids.includes(this.selected)) this.select(null);
+  /** What has left the list is let go of; its neighbour is at hand, so that removing can go on. */
+  #follow(before: Listed): void {
+    if (this.chosen.size > 0) this.choose([...this.chosen].filter((id) => !this.sight.has(id)), false);
+    const { selected } = this;
+    if (selected === null || this.sight.has(selected)) return;
+    const unfolded = this.unfolded === selected;
+    const neighbour = neighbourIn(before, this.sight.now, selected);
+    this.panel = null;
+    this.selected = neighbour;
+    this.unfolded = unfolded ? neighbour : null;
   }
 
-  /** A clip has gone: the neighbour is at hand, so that removing can go on. */
-  #letGo(id: string, neighbour: string | null): void {
-    if (this.chosen.has(id)) this.choose([id], false);
-    // Among kept things, the neighbour is another one: their page knows it.
-    if (this.selected === id && this.#here === 'history') {
-      const wasUnfolded = this.unfolded === id;
-      this.select(neighbour);
-      this.unfolded = wasUnfolded ? this.selected : this.unfolded;
-      this.panel = null;
-    } else if (this.unfolded === id) this.unfolded = null;
-  }
-
-  /** Moves the selection by some rows; from nothing, to the newest. */
+  /** Moves the selection by some rows; from nothing, to the first. */
   step(by: number): void {
-    const { ids } = this.list.shown;
+    const { ids } = this.sight.now;
     if (ids.length === 0) return;
-    const here = this.list.place(this.selected);
+    const here = this.sight.place(this.selected);
     const toTheEnd = by >= ids.length;
     const there = here < 0 && !toTheEnd ? 0 : Math.max(0, Math.min(ids.length - 1, here + by));
     this.select(ids[there] ?? null);
@@ -81,46 +85,60 @@ export class Selection {
 
   /** Unfolds a clip with something open in it; closes that when it is open already. */
   open(id: string, panel: Panel): void {
-    this.selected = id;
+    const again = this.selected === id && this.panel === panel;
+    this.select(id);
     this.unfolded = id;
-    this.panel = this.panel === panel ? null : panel;
+    this.panel = again ? null : panel;
   }
 
   toggle(id: string): void {
+    const open = this.unfolded === id;
+    this.select(id);
     this.panel = null;
-    this.selected = id;
-    this.unfolded = this.unfolded === id ? null : id;
+    this.unfolded = open ? null : id;
   }
 
   /** Closes what was opened last. False when nothing was open. */
   close(): boolean {
-    if (this.panel) this.panel = null;
+    if (this.several) this.several = null;
+    else if (this.panel) this.panel = null;
     else if (this.unfolded) this.unfolded = null;
     else if (this.chosen.size > 0) this.unchoose();
     else return false;
+    this.sight.release();
     return true;
   }
 
   /** Marks clips for an act on several, or unmarks them. */
   choose(ids: string[], on: boolean): void {
     const chosen = new Set(this.chosen);
-    ids.forEach((id) => (on ? chosen.add(id) : chosen.delete(id)));
+    const { now } = this.sight;
+    // Dividers are moved and named one by one.
+    const isClip = (id: string) => now.kinds[now.ids.indexOf(id)] !== 'd';
+    ids.filter(isClip).forEach((id) => (on ? chosen.add(id) : chosen.delete(id)));
     this.chosen = chosen;
+    if (chosen.size === 0) this.several = null;
   }
 
   unchoose(): void {
     this.chosen = new Set();
+    this.several = null;
   }
 
   /** Marks everything between the selected clip and this one. */
   chooseTo(id: string): void {
-    const [here, there] = [this.list.place(this.selected ?? id), this.list.place(id)];
+    const [here, there] = [this.sight.place(this.selected ?? id), this.sight.place(id)];
     if (here < 0 || there < 0) return;
-    this.choose(this.list.shown.ids.slice(Math.min(here, there), Math.max(here, there) + 1), true);
+    this.choose(this.sight.now.ids.slice(Math.min(here, there), Math.max(here, there) + 1), true);
   }
 
-  /** What an act on the selected clip is about: all that are marked, or that clip. */
+  /** What an act on a clip is about: all that are marked, in the order of the list, or that clip. */
   subjects(id: string): string[] {
-    return this.chosen.size > 0 ? this.list.shown.ids.filter((one) => this.chosen.has(one)) : [id];
+    return this.chosen.size > 0 ? this.chosenInOrder : [id];
+  }
+
+  get chosenInOrder(): string[] {
+    void this.sight.version;
+    return this.sight.now.ids.filter((one) => this.chosen.has(one));
   }
 }

@@ -16,32 +16,73 @@ export const isEntry = (fragment: string): boolean => fragment.startsWith(LINK);
 
 export class Session {
   entry = $state<'opening' | 'out' | 'in'>('opening');
+  /** One was signed in here before: the page stays where it is while one signs in again. */
+  before = $state(false);
   /** Why signing in did not work. */
   problem = $state<string | null>(null);
   /** The service answers. */
   reached = $state(true);
   status = $state.raw<Status | null>(null);
+  /** Called when one has been signed in, and when one is no longer. */
+  onIn: () => void = () => {};
+  onOut: () => void = () => {};
 
   constructor(
     private service: Service,
     private page: Page,
   ) {
-    service.onSignedOut = () => (this.entry = 'out');
+    service.onSignedOut = () => this.#out();
+    service.onSignedIn = () => this.#in();
   }
 
-  /** Signs in with the link that led here, or with the key of an earlier sign-in. */
+  /** Signs in with the link that led here, or with what an earlier sign-in left. */
   async open(): Promise<void> {
     const { fragment } = this.page;
     if (isEntry(fragment)) {
       this.page.hideFragment();
-      try {
-        await this.service.signIn(fragment.slice(LINK.length));
-      } catch (why) {
-        this.problem = why instanceof Error ? why.message : String(why);
-        this.service.forgetKey();
-      }
+      await this.#enter(fragment.slice(LINK.length));
     }
-    this.entry = this.service.hasKey ? 'in' : 'out';
+    if (await this.service.canEnter()) this.#in();
+    else this.#out();
+  }
+
+  /** Signs in with a link that was pasted, or with the secret in it. True when that worked. */
+  async enter(link: string): Promise<boolean> {
+    const secret = link.trim().split(LINK).pop() ?? '';
+    this.problem = null;
+    if (!(await this.#enter(secret))) return false;
+    this.#in();
+    return true;
+  }
+
+  async #enter(secret: string): Promise<boolean> {
+    try {
+      await this.service.signIn(secret);
+      this.problem = null;
+      return true;
+    } catch (why) {
+      this.problem = why instanceof Error ? why.message : String(why);
+      return false;
+    }
+  }
+
+  async signOut(): Promise<void> {
+    await this.service.signOut();
+    this.#out();
+  }
+
+  #in(): void {
+    if (this.entry === 'in') return;
+    this.entry = 'in';
+    this.before = true;
+    this.problem = null;
+    this.onIn();
+  }
+
+  #out(): void {
+    const was = this.entry;
+    this.entry = 'out';
+    if (was === 'in') this.onOut();
   }
 
   get lamp(): LampSays {

@@ -6,6 +6,7 @@ import type { Page } from './page';
 
 export class TestPage implements Page {
   fragment = '';
+  keptsHere = new Map<string, string>();
   kepts = new Map<string, string>();
   focused: string[] = [];
   time = 0;
@@ -14,13 +15,24 @@ export class TestPage implements Page {
   go(fragment: string): void {
     this.fragment = fragment;
   }
+  replace(fragment: string): void {
+    this.fragment = fragment;
+  }
   hideFragment(): void {
     this.fragment = '';
   }
   kept = (name: string): string | null => this.kepts.get(name) ?? null;
-  keep(name: string, value: string | null): void {
+  /** No more is kept than this. */
+  room = Infinity;
+  keep(name: string, value: string | null): boolean {
     if (value === null) this.kepts.delete(name);
+    else if (value.length > this.room) return false;
     else this.kepts.set(name, value);
+    return true;
+  }
+  keptHere = (name: string): string | null => this.keptsHere.get(name) ?? null;
+  keepHere(name: string, value: string): void {
+    this.keptsHere.set(name, value);
   }
   after(ms: number, work: () => void): () => void {
     const timer = { at: this.time + ms, work };

@@ -50,13 +50,49 @@ export const count = (n: number, one: string, many = `${one}s`): string =>
 
 export const fileName = (path: string): string => path.split('/').filter(Boolean).pop() ?? path;
 
+/** Characters that one does not see, or that turn the order of others round: marked as the client marks them. */
+const HIDDEN =
+  /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u00ad\u061c\u180e\u200b\u200e\u200f\u202a-\u202e\u2060-\u2069\ufeff\ufff9-\ufffb]|[\u{e0000}-\u{e007f}]/gu;
+const BLANK = /[\s\u00ad\u061c\u115f\u1160\u17b4\u17b5\u180e\u200b-\u200f\u202a-\u202e\u2060-\u206f\u2800\u3164\ufe00-\ufe0f\ufeff\uffa0]/gu;
+
+/** The sign for a character that is not seen. */
+function signOf(character: string): string {
+  const code = character.codePointAt(0) ?? 0;
+  if (code < 0x20) return String.fromCodePoint(0x2400 + code);
+  if (code === 0x7f) return '\u2421';
+  return code >= 0x80 && code < 0xa0 ? '\ufffd' : '\u205d';
+}
+
+/** A text with signs for what is not seen in it. */
+export const shown = (text: string): string => text.replace(HIDDEN, signOf);
+
+/** A text in pieces: as it is, and the signs for what is not seen, with the name of each. */
+export function signed(text: string): { text: string; name: string | null }[] {
+  const out: { text: string; name: string | null }[] = [];
+  let at = 0;
+  for (const found of text.matchAll(HIDDEN)) {
+    if (found.index > at) out.push({ text: text.slice(at, found.index), name: null });
+    const code = (found[0].codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0');
+    out.push({ text: signOf(found[0]), name: `U+${code}` });
+    at = found.index + found[0].length;
+  }
+  if (at < text.length || out.length === 0) out.push({ text: text.slice(at), name: null });
+  return out;
+}
+
+/** What is to be said of a text in which nothing can be seen; `null` for any other. */
+export function blankness(text: string, chars: number): string | null {
+  if (text.replace(BLANK, '') !== '' || chars > [...text].length) return null;
+  const white = text.replace(/\s/gu, '') === '';
+  return `${white ? 'White space' : 'Nothing that can be seen'}: ${count(chars, 'character')}`;
+}
+
 /** What a clip is, in one line. */
 export function summary(row: Row): string {
-  if (row.title) return row.title;
+  if (row.title) return shown(row.title);
   if (row.kind === 'image') return row.picture ? pictureFacts(row) : 'Picture';
-  if (row.kind === 'files') return row.files?.map(fileName).slice(0, 6).join(' · ') ?? 'Files';
-  const words = row.head.trim().replace(/\s+/g, ' ');
-  return words || 'White space';
+  if (row.kind === 'files') return row.files?.map((one) => shown(fileName(one))).slice(0, 6).join(' · ') ?? 'Files';
+  return blankness(row.head, row.chars) ?? shown(row.head.trim().replace(/\s+/g, ' '));
 }
 
 export function pictureFacts(row: Row): string {
@@ -79,6 +115,17 @@ export function facts(row: Row): string[] {
   if (row.copies > 1) out.push(`copied ${row.copies} times`);
   if (!row.saved) out.push('not saved yet');
   return out;
+}
+
+/** A row as it is said: kind, words, source, time, and what a person gave it. */
+export function spoken(row: Row, number: string, when: string): string {
+  const kind = { text: 'Text', link: 'Link', image: 'Picture', files: 'Files' }[row.kind];
+  const parts = [`${number} ${kind}`, summary(row).slice(0, 160), row.source.program ? `from ${row.source.program}` : '', when];
+  if (row.kept) parts.push(row.kept.drawer_name ? `in the drawer ${row.kept.drawer_name}` : 'pinned');
+  if (row.color) parts.push(row.color);
+  if (row.copies > 1) parts.push(`copied ${row.copies} times`);
+  if (!row.saved) parts.push('not saved yet');
+  return parts.filter(Boolean).join(', ');
 }
 
 /** Host and rest of a web address, for showing the host in a stronger voice. */

@@ -185,7 +185,7 @@ async fn copied_html_with_scripts_forms_and_remote_parts_does_nothing() {
     browser.driver.goto(service.sign_in_link()).await.unwrap();
     browser.until("return document.querySelector('[data-summary]')").await.unwrap();
     browser.script("window.__heard = []; addEventListener('message', (event) => window.__heard.push(String(event.data)))").await.unwrap();
-    browser.script("document.querySelector('article').click()").await.unwrap();
+    browser.script("document.querySelector('[data-id]').click()").await.unwrap();
     browser.until("const it = [...document.querySelectorAll('button')].find((one) => one.textContent.includes('Formatted')); it?.click(); return it").await.unwrap();
     browser.until("return document.querySelector('iframe[data-formatted]')").await.unwrap();
     // The frame has loaded, and shows the words.

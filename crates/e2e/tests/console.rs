@@ -17,14 +17,14 @@ const HOME: &str = "\u{e011}";
 async fn open(service: &Service) -> Result<Browser> {
     let browser = Browser::start(None).await?;
     browser.driver.goto(service.sign_in_link()).await?;
-    browser.until("return document.querySelector('#stream[aria-busy=false]')").await?;
+    browser.until("return document.querySelector('#list[aria-busy=false]')").await?;
     Ok(browser)
 }
 
 async fn summaries(browser: &Browser) -> Result<Vec<String>> {
     let found = browser
         .script(
-            "return [...document.querySelectorAll('article')].sort((a, b) => a.ariaPosInSet - b.ariaPosInSet)\
+            "return [...document.querySelectorAll('[data-id]')].sort((a, b) => a.ariaPosInSet - b.ariaPosInSet)\
              .map((one) => one.querySelector('[data-summary],[data-words]')?.textContent.trim() ?? '')",
         )
         .await?;
@@ -34,7 +34,7 @@ async fn summaries(browser: &Browser) -> Result<Vec<String>> {
 /// The words of the selected clip.
 async fn selected(browser: &Browser) -> Result<String> {
     let found =
-        browser.script("return document.querySelector('article[tabindex=\"0\"]')?.ariaLabel ?? ''").await?;
+        browser.script("return document.querySelector('[data-id][tabindex=\"0\"]')?.ariaLabel ?? ''").await?;
     Ok(found.as_str().unwrap_or_default().to_owned())
 }
 
@@ -87,7 +87,7 @@ async fn everything_can_be_done_by_keyboard_alone() -> Result<()> {
     assert!(selected(&browser).await?.contains("three"));
     browser.until("return document.activeElement.ariaLabel?.includes('three')").await?;
     browser.press(" ").await?;
-    browser.until("return document.querySelector('article [data-words]')?.textContent === 'three'").await?;
+    browser.until("return document.querySelector('[data-id] [data-words]')?.textContent === 'three'").await?;
     browser.press(ENTER).await?;
     until("the take", || display.paste_text().filter(|text| text == "three"));
     browser.press(DOWN).await?;
@@ -98,13 +98,13 @@ async fn everything_can_be_done_by_keyboard_alone() -> Result<()> {
     });
     // Removing goes on with the neighbour.
     browser.press(DELETE).await?;
-    browser.until("return document.querySelectorAll('article').length === 3 && document.activeElement.ariaLabel?.includes('one')").await?;
+    browser.until("return document.querySelectorAll('[data-id]').length === 3 && document.activeElement.ariaLabel?.includes('one')").await?;
     browser.press(DELETE).await?;
-    browser.until("return document.querySelectorAll('article').length === 2 && document.activeElement.ariaLabel?.includes('three')").await?;
+    browser.until("return document.querySelectorAll('[data-id]').length === 2 && document.activeElement.ariaLabel?.includes('three')").await?;
     browser.press("u").await?;
-    browser.until("return document.querySelectorAll('article').length === 3").await?;
+    browser.until("return document.querySelectorAll('[data-id]').length === 3").await?;
     browser.press("u").await?;
-    browser.until("return document.querySelectorAll('article').length === 4 && document.activeElement.ariaLabel?.includes('two')").await?;
+    browser.until("return document.querySelectorAll('[data-id]').length === 4 && document.activeElement.ariaLabel?.includes('two')").await?;
     browser.press(ESCAPE).await?;
     browser.press(ESCAPE).await?;
     assert_eq!(selected(&browser).await?, "");
@@ -120,10 +120,10 @@ async fn everything_can_be_done_by_pointer_alone() -> Result<()> {
     let browser = open(&service).await?;
     browser.until("return document.querySelectorAll('[data-summary]').length === 3").await?;
     // Resting on a row shows the whole of it, and moves nothing.
-    let row = browser.driver.find(By::Css("article[aria-posinset='1']")).await?;
+    let row = browser.driver.find(By::Css("[data-id][aria-posinset='1']")).await?;
     let before = browser
         .script(
-            "return [...document.querySelectorAll('article')].map((one) => one.getBoundingClientRect().top)",
+            "return [...document.querySelectorAll('[data-id]')].map((one) => one.getBoundingClientRect().top)",
         )
         .await?;
     browser.driver.action_chain().move_to_element_center(&row).perform().await?;
@@ -132,13 +132,13 @@ async fn everything_can_be_done_by_pointer_alone() -> Result<()> {
         .await?;
     let after = browser
         .script(
-            "return [...document.querySelectorAll('article')].map((one) => one.getBoundingClientRect().top)",
+            "return [...document.querySelectorAll('[data-id]')].map((one) => one.getBoundingClientRect().top)",
         )
         .await?;
     assert_eq!(before, after);
     // A click unfolds, and every act has its button.
-    browser.driver.find(By::Css("article[aria-posinset='2']")).await?.click().await?;
-    browser.until("return document.querySelector('article[aria-posinset=\"2\"] [role=group]')").await?;
+    browser.driver.find(By::Css("[data-id][aria-posinset='2']")).await?.click().await?;
+    browser.until("return document.querySelector('[data-id][aria-posinset=\"2\"] [role=group]')").await?;
     press_button(&browser, "Take").await?;
     until("the take", || display.paste_text().filter(|text| text == "two"));
     press_button(&browser, "All it holds").await?;
@@ -148,15 +148,15 @@ async fn everything_can_be_done_by_pointer_alone() -> Result<()> {
         )
         .await?;
     press_button(&browser, "Remove").await?;
-    browser.until("return document.querySelectorAll('article').length === 2").await?;
+    browser.until("return document.querySelectorAll('[data-id]').length === 2").await?;
     browser.driver.find(By::Css("[data-toast] button")).await?.click().await?;
-    browser.until("return document.querySelectorAll('article').length === 3").await?;
+    browser.until("return document.querySelectorAll('[data-id]').length === 3").await?;
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }
 
 async fn press_button(browser: &Browser, label: &str) -> Result<()> {
-    let path = format!("//article//button[starts-with(normalize-space(.), '{label}')]");
+    let path = format!("//*[@data-id]//button[starts-with(normalize-space(.), '{label}')]");
     Ok(browser.driver.find(By::XPath(path)).await?.click().await?)
 }
 
@@ -171,13 +171,13 @@ async fn what_arrives_moves_neither_selection_nor_focus_nor_what_is_under_the_po
     for _ in 0..3 {
         browser.press(DOWN).await?;
     }
-    let chosen = "return document.querySelector('article[tabindex=\"0\"]')";
+    let chosen = "return document.querySelector('[data-id][tabindex=\"0\"]')";
     let id = browser.script(&format!("{chosen}.dataset.id")).await?;
     let top = browser.script(&format!("{chosen}.getBoundingClientRect().top")).await?;
-    let row = browser.driver.find(By::Css("article[aria-posinset='6']")).await?;
+    let row = browser.driver.find(By::Css("[data-id][aria-posinset='6']")).await?;
     browser.driver.action_chain().move_to_element_center(&row).perform().await?;
-    let under = "const box = document.querySelector('article[aria-posinset=\"6\"]')?.getBoundingClientRect(); \
-                 return document.elementFromPoint(700, 420)?.closest('article')?.dataset.id";
+    let under = "const box = document.querySelector('[data-id][aria-posinset=\"6\"]')?.getBoundingClientRect(); \
+                 return document.elementFromPoint(700, 420)?.closest('[data-id]')?.dataset.id";
     let pointed = browser.script(under).await?;
     for n in 0..5 {
         display.copy_text(&format!("arrival {n}"));
@@ -206,12 +206,12 @@ async fn every_kind_has_a_recognisable_form() -> Result<()> {
     service.yadori(&["add", "https://trails.example.org/status/ridge-path"]);
     service.yadori(&["add", "--type", "image/png", "no picture at all"]);
     let browser = open(&service).await?;
-    browser.until("return document.querySelectorAll('article img').length === 2 && [...document.querySelectorAll('article img')].every((one) => one.naturalWidth > 100)").await?;
+    browser.until("return document.querySelectorAll('[data-id] img').length === 2 && [...document.querySelectorAll('[data-id] img')].every((one) => one.naturalWidth > 100)").await?;
     let shown = summaries(&browser).await?;
     assert!(shown.iter().any(|one| one == "trails.example.org/status/ridge-path"), "{shown:?}");
     browser.until("return document.body.textContent.includes(\"Can't be shown small\")").await?;
     let names =
-        browser.script("return [...document.querySelectorAll('article img')].map((one) => one.alt)").await?;
+        browser.script("return [...document.querySelectorAll('[data-id] img')].map((one) => one.alt)").await?;
     assert!(names.to_string().contains("route map.png"), "{names}");
     Ok(())
 }
@@ -233,9 +233,9 @@ async fn the_page_is_for_everyone() -> Result<()> {
         browser.dark(dark).await?;
         browser.size(width, 820, width < 500).await?;
         let is_open =
-            browser.script("return document.querySelector('article [role=group]') !== null").await?;
+            browser.script("return document.querySelector('[data-id] [role=group]') !== null").await?;
         if unfolded != (is_open == json!(true)) {
-            browser.script("document.querySelector('article[aria-posinset=\"1\"] div').click()").await?;
+            browser.script("document.querySelector('[data-id][aria-posinset=\"1\"] div').click()").await?;
         }
         browser.script(&axe).await?;
         let found = browser
@@ -263,7 +263,7 @@ async fn without_a_key_the_page_says_how_to_get_one_and_a_spent_link_says_so() -
     browser.until("return document.body.textContent.includes('yadori console')").await?;
     browser.driver.goto(&link).await?;
     browser.driver.refresh().await?;
-    browser.until("return document.querySelector('#stream')").await?;
+    browser.until("return document.querySelector('#list')").await?;
     assert_eq!(browser.script("return location.hash").await?, json!(""), "the secret stays in the address");
     browser.script("localStorage.clear()").await?;
     browser.driver.goto("about:blank").await?;
@@ -273,7 +273,7 @@ async fn without_a_key_the_page_says_how_to_get_one_and_a_spent_link_says_so() -
         .await?;
     // The service ends: an open page says so.
     browser.driver.goto(service.sign_in_link()).await?;
-    browser.until("return document.querySelector('#stream[aria-busy=false]')").await?;
+    browser.until("return document.querySelector('#list[aria-busy=false]')").await?;
     service.stop();
     browser.until("return document.querySelector('[data-lamp=broken]') && document.body.textContent.includes('does not answer')").await?;
     Ok(())
@@ -289,15 +289,15 @@ async fn a_hundred_thousand_clips_are_at_hand_from_the_first_to_the_last() -> Re
     service.yadori(&["restore", file.to_str().unwrap()]);
     let browser = open(&service).await?;
     browser.until("return document.querySelectorAll('[data-summary]').length > 9").await?;
-    let rendered = "return document.querySelectorAll('article').length";
+    let rendered = "return document.querySelectorAll('[data-id]').length";
     assert!(browser.script(rendered).await?.as_u64() < Some(80));
     browser.press(END).await?;
-    browser.until(&format!("return document.querySelector('article[aria-posinset=\"{COUNT}\"] [data-summary]')?.textContent === 'clip 0'")).await?;
+    browser.until(&format!("return document.querySelector('[data-id][aria-posinset=\"{COUNT}\"] [data-summary]')?.textContent === 'clip 0'")).await?;
     assert!(browser.script(rendered).await?.as_u64() < Some(80));
-    browser.script("document.getElementById('stream').scrollTop /= 2").await?;
-    browser.until("return [...document.querySelectorAll('article')].some((one) => Math.abs(one.ariaPosInSet - 50000) < 2000 && one.querySelector('[data-summary]'))").await?;
+    browser.script("document.getElementById('list').scrollTop /= 2").await?;
+    browser.until("return [...document.querySelectorAll('[data-id]')].some((one) => Math.abs(one.ariaPosInSet - 50000) < 2000 && one.querySelector('[data-summary]'))").await?;
     browser.press(HOME).await?;
-    browser.until(&format!("return document.querySelector('article[aria-posinset=\"1\"] [data-summary]')?.textContent === 'clip {}'", COUNT - 1)).await?;
+    browser.until(&format!("return document.querySelector('[data-id][aria-posinset=\"1\"] [data-summary]')?.textContent === 'clip {}'", COUNT - 1)).await?;
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }

@@ -22,7 +22,7 @@ async fn open(service: &Service) -> Result<Browser> {
 async fn open_on(service: &Service, display: Option<&str>) -> Result<Browser> {
     let browser = Browser::start(display).await?;
     browser.driver.goto(service.sign_in_link()).await?;
-    browser.until("return document.querySelector('#stream[aria-busy=false]')").await?;
+    browser.until("return document.querySelector('#list[aria-busy=false]')").await?;
     browser
         .script("[...document.querySelectorAll('[data-welcome] button')].find((one) => one.textContent === 'Skip').click()")
         .await?;
@@ -122,7 +122,7 @@ async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard() -> R
     browser.press("The last").await?;
     browser.press(ENTER).await?;
     until("the title", || service.yadori(&["list", "-f"]).contains("The last").then_some(()));
-    browser.until("return document.activeElement.closest('article') !== null").await?;
+    browser.until("return document.activeElement.closest('[data-id]') !== null").await?;
     // A new drawer on the way, chosen by typing.
     browser.press("d").await?;
     browser.until("return document.activeElement.closest('[data-picker]') !== null").await?;
@@ -257,20 +257,20 @@ async fn what_is_typed_in_the_editor_outlives_the_page_and_the_original_can_be_p
     });
     // The page is closed and opened again.
     browser.driver.refresh().await?;
-    browser.until("return document.querySelector('#stream[aria-busy=false]')").await?;
+    browser.until("return document.querySelector('#list[aria-busy=false]')").await?;
     browser.press(DOWN).await?;
     browser.press("e").await?;
     browser.until("return document.activeElement.value?.endsWith('Bring socks.')").await?;
     click(&browser, "[data-editor] button", "Save").await?;
     until("the edited text", || service.yadori(&["show", "f1"]).contains("Bring socks").then_some(()));
-    browser.until("return document.querySelectorAll('article').length === 2").await?;
+    browser.until("return document.querySelectorAll('[data-id]').length === 2").await?;
     browser.until("return !document.querySelector('[data-editor]')").await?;
     // What was changed, and back.
-    click(&browser, "article button", "Original").await?;
+    click(&browser, "[data-id] button", "Original").await?;
     browser
         .until("return document.querySelector('[data-compared] ins')?.textContent.includes('socks')")
         .await?;
-    click(&browser, "article button", "Put the original back").await?;
+    click(&browser, "[data-id] button", "Put the original back").await?;
     until("the original", || (!service.yadori(&["show", "f1"]).contains("socks")).then_some(()));
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
@@ -314,7 +314,7 @@ async fn the_first_start_ends_with_the_persons_own_first_copy() -> Result<()> {
     click(&browser, "[data-welcome] button", "Done").await?;
     browser.until("return !document.querySelector('[data-welcome]')").await?;
     browser.driver.refresh().await?;
-    browser.until("return document.querySelector('article')").await?;
+    browser.until("return document.querySelector('[data-id]')").await?;
     assert_eq!(browser.script("return document.querySelector('[data-welcome]')").await?, json!(null));
     browser.press("?").await?;
     click(&browser, "button", "See the first start again").await?;

@@ -11,16 +11,16 @@
   });
 </script>
 
-<main class="min-h-0 min-w-0 grow overflow-y-auto" id="stream" tabindex="-1">
+<main class="min-h-0 min-w-0 grow overflow-y-auto" id="page" tabindex="-1">
   <div class="mx-auto max-w-2xl px-5 py-6">
     <div class="flex items-center gap-2">
       <h1 class="grow text-base font-semibold">Recent acts</h1>
-      <button type="button" class="btn btn-sm btn-soft" onclick={() => void console.acts.undo()}>Undo <KeyHint of="undo" /></button>
+      <button type="button" class="btn btn-sm btn-soft" onclick={() => void console.acts.undo()}>Undo what was done here <KeyHint of="undo" /></button>
       <button type="button" class="btn btn-sm btn-ghost" onclick={() => void console.acts.redo()}>Redo <KeyHint of="redo" /></button>
     </div>
     <p class="facts mt-1">
-      They are taken back one by one, newest first, wherever they were made on this device, also after a restart. What was removed can be taken
-      back until the time beside it; then it is gone for good. A new act leaves nothing to be made again.
+      What was done on this device, newest first, wherever that was, also before a restart. What was removed can be taken back until the
+      time beside it; then it is gone for good. A new act leaves nothing to be made again.
     </p>
     {#await acts then list}
       {#if list.length === 0}
@@ -36,7 +36,7 @@
             </span>
             {#if act.undone}<span class="facts">taken back</span>{/if}
             {#if act.until}<span class="facts figures shrink-0">until {time(act.until / 1000)}</span>{/if}
-            {#if n === list.findIndex((one) => !one.undone)}<span class="facts shrink-0">next to be taken back</span>{/if}
+            {#if n === list.findIndex((one) => !one.undone)}<button type="button" class="btn btn-sm btn-soft touch shrink-0" onclick={() => void console.acts.stepTo('undo', act.id ?? '')}>Take it back</button>{/if}
           </li>
         {/each}
       </ol>

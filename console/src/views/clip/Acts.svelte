@@ -3,53 +3,61 @@
   import type { Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import type { Panel } from '../../state/selection.svelte';
+  import { Commands } from '../../state/commands';
   import { mayBeFollowed } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
 
-  let { console, row, inPlace = false }: { console: Console; row: Row; inPlace?: boolean } = $props();
-  const selection = $derived(console.selection);
+  let { console, row }: { console: Console; row: Row } = $props();
+  const { selection, sight, acts } = $derived(console);
+  const commands = $derived(new Commands(console));
+  const inOrder = $derived(console.place.view !== 'history' && !console.search.active);
+  const at = $derived(sight.place(row.id));
+  const last = $derived(sight.now.ids.length - 1);
   const isText = $derived(row.kind === 'text' || row.kind === 'link');
   const link = $derived(row.kind === 'link' ? row.head.trim() : '');
-  const toggle = (panel: Panel) => (selection.panel = selection.panel === panel ? null : panel);
+  const toggle = (panel: Panel) => selection.open(row.id, panel);
 </script>
 
-<div class="mt-2 mb-2.5 flex flex-wrap items-center gap-0.5" role="group" aria-label="Acts">
-  <button type="button" class="btn btn-sm btn-primary" onclick={() => void console.acts.take(row.id, 'ready')}>
+<div class="mt-2 mb-2.5 flex flex-wrap items-center gap-0.5" role="group" aria-label="What can be done">
+  <button type="button" class="btn btn-sm btn-primary touch" onclick={() => void acts.take(row.id, 'ready')}>
     Take <KeyHint of="take" />
   </button>
   {#if row.kind !== 'image'}
-    <button type="button" class="btn btn-sm btn-ghost px-2" onclick={() => void console.acts.take(row.id, 'plain')}>Plain <KeyHint of="takePlain" /></button>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'plain')}>Plain <KeyHint of="takePlain" /></button>
   {/if}
   {#if row.fill_ins}
-    <button type="button" class="btn btn-sm btn-ghost px-2" onclick={() => void console.acts.take(row.id, 'copied')}>As copied</button>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'copied')}>As copied</button>
   {/if}
   {#if isText}
-    <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={selection.panel === 'edit'} onclick={() => toggle('edit')}>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'edit'} onclick={() => toggle('edit')}>
       Edit <KeyHint of="edit" />
     </button>
   {/if}
-  <button type="button" class="btn btn-sm btn-ghost px-2" aria-pressed={row.kept != null} onclick={() => void console.acts.pin([row.id])}>
+  <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-pressed={row.kept != null} onclick={() => void acts.pin([row.id])}>
     {row.kept ? 'Unpin' : 'Pin'} <KeyHint of="pin" />
   </button>
-  <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={selection.panel === 'drawer'} onclick={() => toggle('drawer')}>
+  <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'drawer'} onclick={() => toggle('drawer')}>
     Drawer <KeyHint of="drawer" />
   </button>
-  <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={selection.panel === 'title'} onclick={() => toggle('title')}>
+  <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'title'} onclick={() => toggle('title')}>
     Title <KeyHint of="title" />
   </button>
-  <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={selection.panel === 'color'} onclick={() => toggle('color')}>
+  <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'color'} onclick={() => toggle('color')}>
     Color <KeyHint of="color" />
   </button>
-  {#if !inPlace}
-    <button type="button" class="btn btn-sm btn-ghost px-2" onclick={() => void console.acts.bringUp([row.id])}>Bring up <KeyHint of="bringUp" /></button>
+  <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.bringUp([row.id])}>Bring up <KeyHint of="bringUp" /></button>
+  {#if inOrder}
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at <= 0} onclick={() => commands.run('moveUp', 10)}>Move up</button>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at < 0 || at >= last} onclick={() => commands.run('moveDown', 10)}>Move down</button>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at < 0 || at >= last} onclick={() => void commands.move(row.id, '')}>To the end</button>
   {/if}
   {#if row.made_from}
-    <button type="button" class="btn btn-sm btn-ghost px-2" aria-expanded={selection.panel === 'compare'} onclick={() => toggle('compare')}>Original</button>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'compare'} onclick={() => toggle('compare')}>Original</button>
   {/if}
   {#if link && mayBeFollowed(link)}
-    <a class="btn btn-sm btn-ghost px-2" href={link} target="_blank" rel="noopener noreferrer">Open</a>
+    <a class="btn btn-sm btn-ghost touch px-2" href={link} target="_blank" rel="noopener noreferrer">Open</a>
   {/if}
-  <button type="button" class="btn btn-sm btn-ghost text-error ml-auto px-2" onclick={() => void console.acts.remove([row.id])}>
+  <button type="button" class="btn btn-sm btn-ghost text-error touch ml-auto px-2" onclick={() => void acts.remove([row.id])}>
     Remove <KeyHint of="remove" />
   </button>
 </div>

@@ -6,37 +6,40 @@
 
   let { console }: { console: Console } = $props();
   const asking = $derived(console.acts.asking);
-  let before: Element | null = null;
 
   function focus(node: HTMLInputElement): void {
-    before = document.activeElement;
     node.focus();
     node.select();
   }
 
   function leave(): void {
     console.acts.asking = null;
-    if (before instanceof HTMLElement) before.focus();
+    console.focusPage();
   }
 
-  function take(event: SubmitEvent): void {
-    event.preventDefault();
+  async function take(form: 'ready' | 'copied'): Promise<void> {
     if (!asking) return;
-    void console.acts.take(asking.row.id, 'ready', asking.answers).then(() => before instanceof HTMLElement && before.focus());
+    await console.acts.take(asking.row.id, form, form === 'ready' ? asking.answers : {});
+    if (console.acts.asking === null) console.focusPage();
   }
 
   function onKey(event: KeyboardEvent): void {
     event.stopPropagation();
-    if (console.keys.command(event, 'form') === 'leave') leave();
+    if (console.keys.command(event, 'form') !== 'leave') return;
+    event.preventDefault();
+    leave();
   }
 </script>
 
 {#if asking}
   <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
   <form
-    class="bg-base-100 border-base-content/20 fixed inset-x-0 bottom-0 z-30 mx-auto max-w-2xl rounded-t-xl border p-4 shadow-2xl sm:bottom-5 sm:rounded-xl"
+    class="bg-base-100 border-base-content/20 fixed inset-x-0 bottom-0 z-30 mx-auto max-h-full max-w-2xl overflow-y-auto rounded-t-xl border p-4 shadow-2xl sm:bottom-5 sm:rounded-xl"
     aria-label="Before it is taken"
-    onsubmit={take}
+    onsubmit={(event) => {
+      event.preventDefault();
+      void take('ready');
+    }}
     onkeydown={onKey}
     data-asking
   >
@@ -48,7 +51,7 @@
           <input
             {@attach focus}
             id="answer-{n}"
-            class="border-base-content/25 rounded-field h-9 border bg-transparent px-2.5"
+            class="field h-9"
             value={asking.answers[one.question] ?? ''}
             oninput={(event) => void console.acts.previewAnswers({ ...asking.answers, [one.question]: event.currentTarget.value })}
             autocomplete="off"
@@ -56,7 +59,7 @@
         {:else}
           <input
             id="answer-{n}"
-            class="border-base-content/25 rounded-field h-9 border bg-transparent px-2.5"
+            class="field h-9"
             value={asking.answers[one.question] ?? ''}
             oninput={(event) => void console.acts.previewAnswers({ ...asking.answers, [one.question]: event.currentTarget.value })}
             autocomplete="off"
@@ -67,7 +70,7 @@
     {#if asking.preview}<p class="facts mt-2 line-clamp-4 whitespace-pre-wrap" data-preview-filled>{asking.preview}</p>{/if}
     <div class="mt-3 flex gap-1.5">
       <button type="submit" class="btn btn-sm btn-primary">Take <KeyHint of="confirm" /></button>
-      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void console.acts.take(asking.row.id, 'copied')}>As copied</button>
+      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void take('copied')}>As copied</button>
       <button type="button" class="btn btn-sm btn-ghost ml-auto" onclick={leave}>Leave <KeyHint of="leave" /></button>
     </div>
   </form>

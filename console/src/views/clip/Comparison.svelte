@@ -7,8 +7,11 @@
   const compared = $derived(console.service.compare(row.id));
 
   async function putBack(): Promise<void> {
-    const done = await console.acts.run(console.service.putBack(row.id), () => 'The original is back in its place.');
-    if (done?.made) console.selection.select(done.made);
+    const done = await console.acts.run([row.id], () => console.service.putBack(row.id), () => 'The original is back in its place.');
+    if (!done) return;
+    console.selection.panel = null;
+    if (done.made) console.selection.await(done.made);
+    console.focusPage();
   }
 </script>
 

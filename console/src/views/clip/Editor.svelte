@@ -1,87 +1,99 @@
-<!-- Changing a text. What is typed is kept as a draft, also when the page is closed. -->
+<!-- Changing a text. What is typed is kept as a draft from the first letter on, whatever becomes of its clip, of the
+     service or of the page. -->
 <script lang="ts">
-  import { onMount } from 'svelte';
+  import { onMount, untrack } from 'svelte';
 
-  import type { Detail, Filled, Row } from '../../api/types';
+  import type { Filled, Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import { moment } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
 
-  let { console, row, whole, onend }: { console: Console; row: Row; whole: Detail; onend: () => void } = $props();
-  const original = $derived(whole.text ?? '');
-  const losesForm = $derived(whole.representations.some((one) => !/^(text\/plain|UTF8_STRING|STRING|TEXT)/.test(one.mime)));
-  let text = $state('');
-  let from = $state<number | null>(null);
-  let ready = $state(false);
-  let keepsBack = $state('');
-  let area = $state<HTMLTextAreaElement>();
+  let { console, row, onend }: { console: Console; row: Row; onend: () => void } = $props();
+  const { drafts, acts, selection, service, messages } = $derived(console);
+  const editing = $derived(drafts.editing?.row.id === row.id ? drafts.editing : null);
   let filled = $state.raw<Filled | null>(null);
   let problem = $state('');
-  let timer: ReturnType<typeof setTimeout> | undefined;
+  let asked = '';
 
   onMount(() => {
-    void (async () => {
-      const draft = await console.service.draft(row.id).catch(() => null);
-      text = draft?.text ?? original;
-      from = draft?.at ?? null;
-      ready = true;
-      requestAnimationFrame(() => {
-        area?.focus();
-        area?.setSelectionRange(text.length, text.length);
-      });
-      void preview();
-    })();
-    const leave = () => void keep(true);
+    void drafts.open(untrack(() => row));
+    const leave = () => drafts.editing && void drafts.hand(drafts.editing, true);
     window.addEventListener('pagehide', leave);
     return () => {
       window.removeEventListener('pagehide', leave);
-      clearTimeout(timer);
+      if (drafts.editing?.row.id === untrack(() => row.id)) void drafts.leave();
     };
   });
 
-  async function keep(last = false): Promise<void> {
-    if (!ready) return;
-    clearTimeout(timer);
-    try {
-      await console.service.keepDraft(row.id, text === original ? '' : text, last);
-      keepsBack = '';
-    } catch (why) {
-      keepsBack = why instanceof Error ? why.message : String(why);
-    }
+  function begin(area: HTMLTextAreaElement): void {
+    area.focus();
+    area.setSelectionRange(area.value.length, area.value.length);
+    untrack(() => void preview());
   }
 
   async function preview(): Promise<void> {
-    problem = '';
-    filled = null;
-    if (!text.includes('{=')) return;
-    const asked = text;
+    const text = editing?.text ?? '';
+    asked = text;
+    if (!text.includes('{=')) {
+      filled = null;
+      problem = '';
+      return;
+    }
     try {
-      const found = await console.service.fillIns(asked, row.id, {});
-      if (asked === text) filled = found;
+      const found = await service.fillIns(text, row.id, {});
+      if (asked === text) [filled, problem] = [found, ''];
     } catch (why) {
-      if (asked === text) problem = why instanceof Error ? why.message : String(why);
+      if (asked === text) [filled, problem] = [null, why instanceof Error ? why.message : String(why)];
     }
   }
 
   function typed(): void {
-    clearTimeout(timer);
-    timer = setTimeout(() => {
-      void keep();
-      void preview();
-    }, 300);
+    drafts.changed();
+    void preview();
   }
 
   async function save(): Promise<void> {
-    clearTimeout(timer);
-    const done = await console.acts.run(console.service.edit(row.id, text), () => 'Changed. The original stays in the history.');
+    const own = editing;
+    if (!own?.changed || own.text === '') return;
+    if (own.orphaned) return saveAsNew();
+    const done = await acts.run([row.id], () => service.edit(row.id, own.text), () => 'Changed. The original stays in the history.');
     if (!done) return;
+    drafts.end(own);
     onend();
-    if (done.made) console.selection.await(done.made);
+    if (done.made) selection.await(done.made);
   }
 
-  async function drop(): Promise<void> {
-    text = original;
-    await keep();
+  async function saveAsNew(): Promise<void> {
+    const own = editing;
+    if (!own) return;
+    try {
+      const { row: made } = await service.add(own.text);
+      drafts.end(own);
+      onend();
+      messages.tell('Your words are a clip of their own now.');
+      selection.await(made.id);
+      console.sight.adopt();
+      selection.came();
+    } catch (why) {
+      messages.fail(why);
+    }
+  }
+
+  async function later(): Promise<void> {
+    const own = editing;
+    if (own?.orphaned && own.changed) {
+      return messages.tell('The clip is gone, so there is no place for a draft. Save your words as a new clip, or discard them.', { wrong: true });
+    }
+    await drafts.leave();
+    if (drafts.editing === null) onend();
+  }
+
+  async function discard(): Promise<void> {
+    const own = editing;
+    if (!own) return onend();
+    own.text = own.original;
+    await drafts.hand(own);
+    drafts.end(own);
     onend();
   }
 
@@ -91,44 +103,54 @@
     if (!command) return;
     event.preventDefault();
     if (command === 'save') void save();
-    else if (command === 'leave') void keep().then(onend);
+    else if (command === 'leave') void later();
   }
 </script>
 
-<div class="mt-1" data-editor>
-  {#if losesForm}
-    <p class="mb-1.5 text-xs" role="note">
-      It holds formatting or other forms. The changed text will be plain; the original stays in the history as it is.
-    </p>
-  {/if}
-  {#if from !== null}<p class="facts mb-1.5">Your draft of {moment(from / 1000)}.</p>{/if}
-  {#if whole.text_cut}
-    <p class="text-error text-xs">It is longer than a MiB and can't be changed here.</p>
+<!-- svelte-ignore a11y_no_static_element_interactions -->
+<div class="mt-1" data-editor onkeydown={onKey}>
+  {#if !editing || (!editing.ready && !editing.problem)}
+    <p class="facts" role="status">Reading…</p>
+  {:else if editing.problem}
+    <p class="text-error">It can't be read now: {editing.problem}.</p>
   {:else}
-    <textarea
-      bind:this={area}
-      bind:value={text}
-      oninput={typed}
-      onkeydown={onKey}
-      aria-label="The changed text"
-      class="bg-base-100 border-base-content/25 rounded-field max-h-[50vh] min-h-40 w-full max-w-[82ch] border px-3 py-2 leading-relaxed"
-      rows={Math.min(18, Math.max(6, text.split('\n').length + 1))}
-    ></textarea>
-    {#if problem}
-      <p class="text-error text-xs">A fill-in can't be filled: {problem}.</p>
-    {:else if filled}
-      <div class="facts mt-1 max-w-[82ch]">
-        When taken: <span class="text-base-content whitespace-pre-wrap">{filled.text.slice(0, 600)}</span>
+    {#if editing.note}<p class="note mb-1.5 rounded-md px-2.5 py-1.5" role="status" data-note>{editing.note}</p>{/if}
+    {#if editing.losesForm}
+      <p class="mb-1.5 text-xs" role="note">
+        It holds formatting or other forms. The changed text will be plain; the original stays in the history as it is.
+      </p>
+    {/if}
+    {#if editing.from !== null}<p class="facts mb-1.5">Your draft of {moment(editing.from / 1000)}.</p>{/if}
+    {#if editing.tooLong}
+      <p class="text-error text-xs">It is longer than a MiB and can't be changed here.</p>
+    {:else}
+      <textarea
+        {@attach begin}
+        bind:value={editing.text}
+        oninput={typed}
+        aria-label="The changed text"
+        dir="auto"
+        class="field editor-area min-h-24 w-full max-w-[82ch] px-3 py-2 leading-relaxed"
+        rows={Math.min(18, Math.max(5, editing.text.split('\n').length + 1))}
+      ></textarea>
+      {#if problem}
+        <p class="text-error text-xs">A fill-in can't be filled: {problem}.</p>
+      {:else if filled}
+        <div class="facts mt-1 max-w-[82ch]">
+          When taken: <span class="text-base-content whitespace-pre-wrap">{filled.text.slice(0, 600)}</span>
+        </div>
+      {/if}
+      {#if drafts.onlyHere}<p class="text-error text-xs" role="status" data-only-here>The service can't be reached: your words are kept in this browser until it is back.</p>{/if}
+      <div class="mt-2 flex flex-wrap items-center gap-1.5">
+        {#if editing.orphaned}
+          <button type="button" class="btn btn-sm btn-primary" disabled={editing.text === ''} onclick={() => void saveAsNew()}>Save as a new clip <KeyHint of="save" /></button>
+        {:else}
+          <button type="button" class="btn btn-sm btn-primary" disabled={!editing.changed || editing.text === ''} onclick={() => void save()}>Save <KeyHint of="save" /></button>
+          <button type="button" class="btn btn-sm btn-ghost" onclick={() => void later()}>Later <KeyHint of="leave" /></button>
+        {/if}
+        <button type="button" class="btn btn-sm btn-ghost" onclick={() => void discard()}>Discard</button>
+        <span class="facts ml-auto">Drafts are kept until you save or discard them.</span>
       </div>
     {/if}
-    {#if keepsBack}<p class="text-error text-xs">The draft can't be kept now: {keepsBack}.</p>{/if}
-    <div class="mt-2 flex items-center gap-1.5">
-      <button type="button" class="btn btn-sm btn-primary" disabled={!ready || text === original || text === ''} onclick={() => void save()}>
-        Save <KeyHint of="save" />
-      </button>
-      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void keep().then(onend)}>Later <KeyHint of="leave" /></button>
-      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void drop()}>Discard</button>
-      <span class="facts ml-auto">Drafts are kept until you save or discard them.</span>
-    </div>
   {/if}
 </div>

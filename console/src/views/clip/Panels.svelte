@@ -1,74 +1,46 @@
 <!-- What can be open in an unfolded clip: its title, its color, a drawer for it, the editor, its original. -->
 <script lang="ts">
-  import type { Detail, Row } from '../../api/types';
+  import type { Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import ColorDots from '../parts/ColorDots.svelte';
+  import TypedForm from '../parts/TypedForm.svelte';
   import Comparison from './Comparison.svelte';
   import DrawerPicker from './DrawerPicker.svelte';
   import Editor from './Editor.svelte';
-  import KeyHint from '../parts/KeyHint.svelte';
 
-  let { console, row, whole }: { console: Console; row: Row; whole: Promise<Detail> } = $props();
-  const panel = $derived(console.selection.panel);
+  let { console, row }: { console: Console; row: Row } = $props();
+  const { selection, acts } = $derived(console);
+  const panel = $derived(selection.panel);
 
-  function end(): void {
-    console.selection.panel = null;
-    requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-id="${row.id}"]`)?.focus({ preventScroll: true }));
+  function end(): true {
+    selection.panel = null;
+    console.focusPage();
+    return true;
   }
 
-  function focus(node: HTMLInputElement): void {
-    node.focus();
-    node.select();
-  }
-
-  async function title(event: SubmitEvent): Promise<void> {
-    event.preventDefault();
-    const value = new FormData(event.currentTarget as HTMLFormElement).get('title');
-    const text = typeof value === 'string' ? value.trim() : '';
+  async function title(text: string): Promise<boolean> {
     if (text === (row.title ?? '')) return end();
-    const done = await console.acts.run(console.service.title(row.id, text), () => (text ? `Titled “${text.slice(0, 60)}”.` : 'The title was taken away.'));
-    if (done) end();
+    const done = await acts.run([row.id], () => console.service.title(row.id, text), () => (text ? `Titled “${text.slice(0, 60)}”.` : 'The title was taken away.'));
+    return done !== null && end();
   }
 
-  function onKey(event: KeyboardEvent): void {
-    event.stopPropagation();
-    if (console.keys.command(event, 'form') === 'leave') {
-      event.preventDefault();
-      end();
-    }
+  async function put(drawer: string, name: string): Promise<boolean> {
+    return (await acts.put([row.id], drawer, name)) !== null && end();
   }
 </script>
 
 {#if panel === 'title'}
-  <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
-  <form class="mt-2 flex max-w-xl items-center gap-1.5" onsubmit={(event) => void title(event)} onkeydown={onKey}>
-    <input
-      {@attach focus}
-      name="title"
-      class="bg-base-100 border-base-content/25 rounded-field h-8 grow border px-2.5"
-      value={row.title ?? ''}
-      maxlength="200"
-      placeholder="A name to find it by"
-      aria-label="Title"
-      autocomplete="off"
-    />
-    <button type="submit" class="btn btn-sm btn-soft">Save <KeyHint of="confirm" /></button>
-    <button type="button" class="btn btn-sm btn-ghost" onclick={end}>Leave <KeyHint of="leave" /></button>
-  </form>
+  <div class="mt-2 flex max-w-xl">
+    <TypedForm {console} keeps="title:{row.id}" label="Title" placeholder="A name to find it by" value={row.title ?? ''} most={200} empty onsave={title} onleave={end} />
+  </div>
 {:else if panel === 'color'}
   <div class="mt-2">
-    <ColorDots value={row.color} onpick={(color) => void console.acts.paint([row.id], color).then((done) => done && end())} />
+    <ColorDots {console} label="Color of this clip" value={row.color ?? null} focused onleave={end} onpick={(color) => void acts.paint([row.id], color).then((done) => done && end())} />
   </div>
 {:else if panel === 'drawer'}
-  <DrawerPicker {console} ids={[row.id]} onend={end} />
+  <DrawerPicker {console} label="Which drawer for this clip" onpick={put} onend={end} />
 {:else if panel === 'edit'}
-  {#await whole}
-    <p class="facts">Reading…</p>
-  {:then detail}
-    <Editor {console} {row} whole={detail} onend={end} />
-  {:catch why}
-    <p class="text-error">It can't be read now: {why.message}.</p>
-  {/await}
+  <Editor {console} {row} onend={end} />
 {:else if panel === 'compare'}
   <Comparison {console} {row} />
 {/if}

@@ -3,18 +3,30 @@
   import type { Detail, Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import { saveBlob } from '../../border/files';
-  import { facts, fileNameFor, mailTo, mayBeFollowed, pictureFacts, size } from '../../state/words';
+  import { blankness, facts, fileNameFor, mailTo, mayBeFollowed, pictureFacts, shown, size } from '../../state/words';
   import Acts from './Acts.svelte';
   import Formatted from './Formatted.svelte';
   import Holds from './Holds.svelte';
   import Panels from './Panels.svelte';
   import Picture from '../parts/Picture.svelte';
+  import Plain from '../parts/Plain.svelte';
 
-  let { console, row, inPlace = false }: { console: Console; row: Row; inPlace?: boolean } = $props();
+  let { console, row }: { console: Console; row: Row } = $props();
   let side = $state<'words' | 'formatted' | 'holds'>('words');
-  // Read anew when it was copied again meanwhile.
-  const readWhole = (id: string, _copiedAt: number) => console.list.detail(id);
+  // Read anew when it was copied again meanwhile; what was read stays on the screen until then.
+  const readWhole = (id: string, _copiedAt: number) => console.rows.detail(id);
   const whole: Promise<Detail> = $derived(readWhole(row.id, row.copied_at));
+  let detail = $state.raw<Detail | null>(null);
+  let problem = $state('');
+  $effect(() => {
+    const asked = whole;
+    asked.then(
+      (read) => asked === whole && ([detail, problem] = [read, '']),
+      (why: unknown) => asked === whole && (problem = why instanceof Error ? why.message : String(why)),
+    );
+  });
+  const text = $derived(detail?.row.id === row.id ? (detail.text ?? row.head) : row.head);
+  const blank = $derived(blankness(row.head, row.chars));
   const hasPicture = $derived(row.kind === 'image' || /\.(png|jpe?g|gif|webp|bmp|tiff?|svg)$/i.test(row.files?.[0] ?? ''));
   const editing = $derived(console.selection.panel === 'edit' || console.selection.panel === 'compare');
 
@@ -48,7 +60,7 @@
   );
 </script>
 
-{#if row.title}<p class="font-medium">{row.title}</p>{/if}
+{#if row.title}<p class="font-medium wrap-anywhere" dir="auto">{shown(row.title)}</p>{/if}
 {#if editing}<!-- shown in the panel below -->{:else if side === 'words'}
   {#if hasPicture}
     <div class="py-1"><Picture {row} most={1600} tall={420} /></div>
@@ -56,30 +68,25 @@
   {/if}
   {#if row.kind === 'files'}
     <ul class="my-1 max-h-72 overflow-y-auto" data-words>
-      {#each row.files ?? [] as path (path)}<li class="break-all">{path}</li>{/each}
+      {#each row.files ?? [] as path (path)}<li class="break-all">{shown(path)}</li>{/each}
       {#if row.file_count > (row.files?.length ?? 0)}
         <li class="facts">and {row.file_count - (row.files?.length ?? 0)} more</li>
       {/if}
     </ul>
   {:else if row.kind !== 'image'}
-    {#await whole}
-      <div class="whitespace-pre-wrap break-words" data-words>{row.head}</div>
-    {:then detail}
-      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-      <div
-        class="max-h-[55vh] max-w-[78ch] overflow-y-auto whitespace-pre-wrap break-words"
-        data-words
-        role="region"
-        aria-label="The whole text"
-        tabindex={(detail.text?.length ?? 0) > 2_000 ? 0 : -1}
-      >{detail.text?.slice(0, 200_000) ?? row.head}</div>
-      {#if detail.text_cut || (detail.text?.length ?? 0) > 200_000}
-        <p class="facts mt-1">Only the beginning is shown; a take gives all of it.</p>
-      {/if}
-    {:catch why}
-      <div class="whitespace-pre-wrap break-words" data-words>{row.head}</div>
-      <p class="text-error mt-1 text-xs">The rest can't be read now: {why.message}.</p>
-    {/await}
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <div
+      class="max-h-[55vh] max-w-[78ch] overflow-y-auto whitespace-pre-wrap wrap-anywhere"
+      dir="auto"
+      data-words
+      role="region"
+      aria-label="The whole text"
+      tabindex={text.length > 2_000 ? 0 : -1}
+    >{#if blank}<span class="soft">{blank}</span>{:else}<Plain text={text.slice(0, 200_000)} />{/if}</div>
+    {#if detail?.text_cut || text.length > 200_000}
+      <p class="facts mt-1">Only the beginning is shown; a take gives all of it.</p>
+    {/if}
+    {#if problem}<p class="text-error mt-1 text-xs">The rest can't be read now: {problem}.</p>{/if}
   {/if}
 {:else if side === 'formatted'}
   <Formatted {console} {row} />
@@ -97,22 +104,22 @@
 {/if}
 
 <div class="mt-1 flex flex-wrap items-center gap-2">
-  <span class="join">
+  <span class="flex gap-1" role="group" aria-label="What is shown">
     {#each sides as [name, label] (name)}
       <button
         type="button"
-        class={['btn btn-xs join-item', side === name ? 'bg-base-300 border-base-300' : 'btn-ghost']}
+        class={['chip', { pressed: side === name }]}
         aria-pressed={side === name}
         onclick={() => (side = name)}>{label}</button
       >
     {/each}
   </span>
   <span class="facts">{size(row.size)}</span>
-  <button type="button" class="btn btn-xs btn-ghost" onclick={() => void save()}>Save as file</button>
+  <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void save()}>Save as file</button>
   {#if row.kind !== 'image'}
-    <button type="button" class="btn btn-xs btn-ghost" onclick={() => void mail()}>Mail</button>
+    <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void mail()}>Mail</button>
   {/if}
 </div>
 
-<Panels {console} {row} {whole} />
-<Acts {console} {row} {inPlace} />
+<Panels {console} {row} />
+<Acts {console} {row} />

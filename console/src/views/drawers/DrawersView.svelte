@@ -3,14 +3,21 @@
   import type { Console } from '../../state/console.svelte';
   import DrawerList from '../frame/DrawerList.svelte';
   import LampCard from '../frame/LampCard.svelte';
+  import NewDrawer from '../frame/NewDrawer.svelte';
 
   let { console }: { console: Console } = $props();
+  let making = $state(false);
 </script>
 
-<main class="min-h-0 min-w-0 grow overflow-y-auto p-4" id="stream" tabindex="-1">
-  <h1 class="text-base font-semibold">Drawers</h1>
-  <div class="mt-2 text-[15px] leading-8"><DrawerList {console} /></div>
-  <ul class="border-base-300 mt-4 border-t pt-3 text-[15px] leading-9">
+<main class="min-h-0 min-w-0 grow overflow-y-auto p-4" id="page" tabindex="-1">
+  <div class="flex items-center gap-2">
+    <h1 class="grow text-base font-semibold" id="drawers-of-page">Drawers</h1>
+    <button type="button" class="btn btn-sm btn-soft touch" aria-expanded={making} onclick={() => (making = !making)}>Make a drawer</button>
+  </div>
+  {#if making}<div class="mt-2"><NewDrawer {console} onend={() => (making = false)} /></div>{/if}
+  <div class="mt-2 text-[0.9375rem]"><DrawerList {console} labelledby="drawers-of-page" /></div>
+  <p class="facts mt-1">A drawer is moved, renamed and removed in it, under “Change drawer”.</p>
+  <ul class="border-base-300 mt-4 border-t pt-3 text-[0.9375rem] leading-11">
     <li><a class="block" href="#/insight">Insight</a></li>
     <li><a class="block" href="#/acts">Recent acts</a></li>
     <li><a class="block" href="#/help">Help</a></li>

@@ -1,38 +1,67 @@
 <!-- At hand: the first favorites with their numbers. One click makes a paste insert it. -->
 <script lang="ts">
+  import { onMount } from 'svelte';
+
   import type { Console } from '../../state/console.svelte';
-  import { pictureFacts, summary } from '../../state/words';
+  import { pictureFacts, shown, summary } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
 
   let { console }: { console: Console } = $props();
-  const first = $derived(console.kept.first);
+  const { drawers, rows, list } = $derived(console);
+  const first = $derived(drawers.first.map((id) => ({ id, row: rows.get(id) })));
+  const all = $derived((void list.version, list.favorites.clips));
+
+  $effect(() => {
+    void rows.version;
+    void rows.need(drawers.first).catch(() => {});
+  });
+  onMount(() => {
+    const wide = window.matchMedia('(min-width: 80rem)');
+    const look = () => (drawers.visible = wide.matches);
+    look();
+    wide.addEventListener('change', look);
+    return () => {
+      wide.removeEventListener('change', look);
+      drawers.visible = drawers.pointer = false;
+    };
+  });
 </script>
 
-<aside class="border-base-300 bg-base-200 hidden w-64 shrink-0 flex-col overflow-y-auto border-l p-3.5 xl:flex" aria-label="At hand">
+<aside
+  class="border-base-300 bg-base-200 hidden w-64 shrink-0 flex-col overflow-y-auto border-l p-3.5 xl:flex"
+  aria-label="At hand"
+  onpointerenter={() => (drawers.pointer = true)}
+  onpointerleave={() => {
+    drawers.pointer = false;
+    drawers.settle();
+  }}
+>
   <h2 class="font-semibold">At hand</h2>
-  {#if first.length === 0}
+  {#if first.length === 0 && list.loaded}
     <p class="facts mt-2">What you pin stands here, one click away. Choose a clip and press <KeyHint of="pin" />.</p>
   {/if}
   <ol class="mt-2 flex flex-col gap-1.5">
-    {#each first as row, n (row.id)}
+    {#each first as { id, row }, n (id)}
       <li>
         <button
           type="button"
           class="bg-base-100 hover:border-base-content/30 flex w-full items-center gap-2.5 rounded-lg border border-transparent px-2.5 py-2 text-left"
-          onclick={() => void console.acts.take(row.id, 'ready')}
+          onclick={() => void console.acts.take(id, 'ready')}
           title="Take f{n + 1}"
           data-at-hand={n + 1}
         >
           <span class="keycap soft shrink-0">f{n + 1}</span>
           <span class="min-w-0">
-            <span class="block truncate font-medium">{row.title ?? summary(row)}</span>
-            <span class="facts block truncate">{row.kind === 'image' ? pictureFacts(row) : row.title ? summary({ ...row, title: null }) : (row.source.program ?? row.kind)}</span>
+            {#if row}
+              <span class="block truncate font-medium" dir="auto">{row.title ? shown(row.title) : summary(row)}</span>
+              <span class="facts block truncate">{row.kind === 'image' ? pictureFacts(row) : row.title ? summary({ ...row, title: null }) : (row.source.program ?? row.kind)}</span>
+            {:else}<span class="facts">…</span>{/if}
           </span>
         </button>
       </li>
     {/each}
   </ol>
-  {#if console.kept.favoriteCount > first.length}
-    <a class="facts hover:text-base-content mt-2 underline underline-offset-2" href="#/favorites">All {console.kept.favoriteCount} favorites</a>
+  {#if all > first.length}
+    <a class="facts hover:text-base-content mt-2 underline underline-offset-2" href="#/favorites">All {all.toLocaleString('en')} favorites</a>
   {/if}
 </aside>

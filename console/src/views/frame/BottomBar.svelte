@@ -12,13 +12,13 @@
   const view = $derived(console.place.view);
   const places = [
     ['history', 'History', HistoryIcon],
-    ['favorites', 'At hand', Bookmark],
+    ['favorites', 'Favorites', Bookmark],
     ['drawers', 'Drawers', Menu],
   ] as const;
 </script>
 
-<footer class="bg-base-200 border-base-300 border-t sm:hidden">
-  <p class="facts flex items-center gap-2 px-4 pt-1.5">
+<div class="bottom bg-base-200 border-base-300 border-t sm:hidden">
+  <p class="status facts flex items-center gap-2 px-4 pt-1.5">
     <Lamp look={console.session.lamp.look} breaths={console.arrivals.breaths} />
     <span class="shrink-0">{console.session.status?.capture.state === 'keeping' ? 'A paste now gives' : console.session.lamp.words}</span>
     <span class="text-base-content min-w-0 grow truncate">
@@ -30,10 +30,10 @@
       <a
         href="#/{name}"
         aria-current={view === name ? 'page' : undefined}
-        class={['flex flex-col items-center gap-0.5 py-2 text-[11px]', view === name ? 'text-primary font-medium' : 'soft']}
+        class={['flex flex-col items-center gap-0.5 py-2 text-xs touch', view === name ? 'text-primary font-medium' : 'soft']}
       >
         <Icon size={18} aria-hidden="true" />{label}
       </a>
     {/each}
   </nav>
-</footer>
+</div>

@@ -21,7 +21,7 @@
     <span class="font-medium">{console.session.lamp.words}</span>
   </div>
   {#if console.session.lamp.reason}
-    <p class="text-error mt-1.5 text-xs leading-snug">{console.session.lamp.reason}</p>
+    <p class="text-error mt-1.5 text-xs leading-snug wrap-anywhere">{console.session.lamp.reason}</p>
   {/if}
   <p class="facts figures mt-1">
     {console.today} today{#if last}{' · last '}{time(last / 1000)}{/if}{#if console.session.status?.unsaved}{` · ${console.session.status.unsaved} not saved yet`}{/if}

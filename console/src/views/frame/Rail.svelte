@@ -1,4 +1,4 @@
-<!-- Places to go, the drawers with their colors, the lamp. -->
+<!-- Places to go, the drawers with their colors, the lamp. What is dragged onto the favorites or a drawer goes there. -->
 <script lang="ts">
   import Bookmark from '@lucide/svelte/icons/bookmark';
   import Chart from '@lucide/svelte/icons/chart-no-axes-column';
@@ -8,83 +8,74 @@
   import Undo from '@lucide/svelte/icons/undo-2';
 
   import type { Console } from '../../state/console.svelte';
+  import type { Command } from '../../state/keys.svelte';
   import type { View } from '../../state/place.svelte';
+  import Mark from '../parts/Mark.svelte';
+  import KeyHint from '../parts/KeyHint.svelte';
   import DrawerList from './DrawerList.svelte';
   import LampCard from './LampCard.svelte';
-  import Mark from '../parts/Mark.svelte';
+  import NewDrawer from './NewDrawer.svelte';
 
   let { console }: { console: Console } = $props();
   const view = $derived(console.place.view);
   let making = $state(false);
-  const places: [View, string, typeof HistoryIcon][] = [
-    ['history', 'History', HistoryIcon],
-    ['favorites', 'Favorites', Bookmark],
+  let over = $state(false);
+  const places: [View, string, typeof HistoryIcon, Command][] = [
+    ['history', 'History', HistoryIcon, 'goHistory'],
+    ['favorites', 'Favorites', Bookmark, 'goFavorites'],
   ];
-  const more: [View, string, typeof HistoryIcon][] = [
-    ['insight', 'Insight', Chart],
-    ['acts', 'Recent acts', Undo],
-    ['help', 'Help', Help],
+  const more: [View, string, typeof HistoryIcon, Command][] = [
+    ['insight', 'Insight', Chart, 'goInsight'],
+    ['acts', 'Recent acts', Undo, 'goActs'],
+    ['help', 'Help', Help, 'help'],
   ];
   const number = (name: string) =>
-    name === 'history' ? console.list.length : name === 'favorites' ? console.kept.favoriteCount : null;
+    name === 'history' ? console.list.length : name === 'favorites' ? (void console.list.version, console.list.favorites.clips) : null;
 
-  async function make(event: SubmitEvent): Promise<void> {
+  function drop(event: DragEvent): void {
     event.preventDefault();
-    const name = String(new FormData(event.currentTarget as HTMLFormElement).get('name') ?? '').trim();
-    if (!name) return;
-    const done = await console.acts.run(console.service.newDrawer(name, null, null), () => `Made the drawer ${name}.`);
-    if (done) {
-      making = false;
-      if (done.made) console.go({ view: 'drawer', id: done.made });
-    }
+    over = false;
+    const ids = console.selection.dragged;
+    if (ids.length > 0) void console.acts.run(ids, () => console.service.pin(ids), ({ count }) => `Pinned ${count === 1 ? '1 clip' : `${count} clips`} among the favorites.`);
   }
+  const takes = (name: View) => name === 'favorites' && console.sight.dragging;
 </script>
 
-{#snippet link(name: View, label: string, Icon: typeof HistoryIcon)}
+{#snippet link(name: View, label: string, Icon: typeof HistoryIcon, key: Command)}
   <a
     href="#/{name}"
     aria-current={view === name ? 'page' : undefined}
-    class={['flex items-center gap-2.5 rounded-lg px-2.5 py-1.5', view === name ? 'bg-base-100 font-medium' : 'hover:bg-base-300/50']}
+    class={['group/link flex items-center gap-2.5 rounded-lg px-2.5 py-1.5', view === name ? 'current bg-base-100 font-medium' : 'hover:bg-base-300/50', { 'drop-here': takes(name) && over }]}
+    ondragenter={() => takes(name) && (over = true)}
+    ondragleave={() => (over = false)}
+    ondragover={(event) => takes(name) && event.preventDefault()}
+    ondrop={drop}
   >
     <Icon size={15} aria-hidden="true" class={view === name ? 'text-primary' : 'soft'} />
     <span class="grow">{label}</span>
     {#if number(name) !== null}<span class="facts figures">{number(name)?.toLocaleString('en')}</span>{/if}
+    <span class="soft rail-key"><KeyHint of={key} /></span>
   </a>
 {/snippet}
 
-<nav aria-label="Places" class="bg-base-200 border-base-300 hidden w-52 shrink-0 flex-col border-r p-3 sm:flex">
+<nav aria-label="Places" class="bg-base-200 border-base-300 hidden w-52 shrink-0 flex-col overflow-y-auto border-r p-3 sm:flex">
   <div class="flex items-center gap-2.5 px-2 pt-1.5 pb-3">
     <Mark look={console.session.lamp.look} />
     <span class="text-base font-semibold tracking-tight">Yadori</span>
   </div>
-  {#each places as [name, label, Icon] (name)}{@render link(name, label, Icon)}{/each}
-  <div class="mt-3 flex min-h-0 shrink flex-col">
+  {#each places as [name, label, Icon, key] (name)}{@render link(name, label, Icon, key)}{/each}
+  <div class="mt-3 flex min-h-24 shrink flex-col">
     <div class="flex items-center px-2.5 pb-0.5">
-      <h2 class="facts grow font-medium">Drawers</h2>
+      <h2 class="facts grow font-medium" id="drawers-of-rail">Drawers <span class="rail-key"><KeyHint of="goDrawer" /></span></h2>
       <button type="button" class="btn btn-xs btn-ghost btn-square" aria-label="Make a drawer" aria-expanded={making} onclick={() => (making = !making)}>
         <Plus size={13} aria-hidden="true" />
       </button>
     </div>
-    {#if making}
-      <form class="px-1 pb-1" onsubmit={(event) => void make(event)}>
-        <input
-          name="name"
-          class="border-base-content/25 bg-base-100 h-8 w-full rounded-md border px-2"
-          maxlength="80"
-          placeholder="Name, then Enter"
-          aria-label="Name of the new drawer"
-          {@attach (node) => node.focus()}
-          onkeydown={(event) => {
-            event.stopPropagation();
-            if (console.keys.command(event, 'form') === 'leave') making = false;
-          }}
-        />
-      </form>
-    {/if}
-    <DrawerList {console} />
+    {#if making}<div class="px-1 pb-1"><NewDrawer {console} onend={() => (making = false)} /></div>{/if}
+    <DrawerList {console} labelledby="drawers-of-rail" />
   </div>
   <div class="border-base-300 mt-3 border-t pt-3">
-    {#each more as [name, label, Icon] (name)}{@render link(name, label, Icon)}{/each}
+    {#each more as [name, label, Icon, key] (name)}{@render link(name, label, Icon, key)}{/each}
   </div>
   <div class="mt-auto pt-3"><LampCard {console} /></div>
 </nav>

@@ -9,21 +9,23 @@
 
 {#if console.messages.toast}
   {@const toast = console.messages.toast}
-  <div class="pointer-events-none fixed inset-x-0 bottom-16 z-20 flex justify-center px-3 sm:bottom-5 sm:pl-52">
+  <div class="pointer-events-none fixed inset-x-0 bottom-20 z-20 flex justify-center px-3 sm:bottom-5 sm:pl-52">
     <div
       class="bg-neutral text-neutral-content pointer-events-auto flex max-w-xl items-center gap-3 rounded-lg py-2 pr-2 pl-3.5 shadow-lg"
       data-toast
+      role="group"
+      aria-label="What was done"
     >
       <div>
-        <p class="line-clamp-2 break-words">{toast.text}</p>
+        <p class="line-clamp-3 wrap-anywhere">{toast.text}</p>
         {#if toast.hint}<p class="text-xs opacity-80">{toast.hint}</p>{/if}
       </div>
       {#if toast.act}
-        <button class="btn btn-sm btn-ghost border-current/40" onclick={() => toast.act?.run()}>
+        <button class="btn btn-sm btn-ghost touch border-current/40" onclick={() => toast.act?.run()}>
           {toast.act.label} <KeyHint of={toast.act.key} />
         </button>
       {/if}
-      <button class="btn btn-sm btn-ghost btn-square" aria-label="Dismiss" onclick={() => console.messages.dismiss()}>
+      <button class="btn btn-sm btn-ghost btn-square touch" aria-label="Dismiss" onclick={() => { console.messages.dismiss(); console.focusPage(); }}>
         <X size={14} aria-hidden="true" />
       </button>
     </div>

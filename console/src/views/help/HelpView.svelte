@@ -5,6 +5,7 @@
   import type { Console } from '../../state/console.svelte';
   import { count } from '../../state/words';
   import KeysList from './KeysList.svelte';
+  import SignedIn from './SignedIn.svelte';
 
   let { console }: { console: Console } = $props();
   const examples: [string, string][] = [
@@ -50,8 +51,7 @@
   function again(): void {
     console.prefs.welcomed = false;
     console.prefs.save();
-    console.search.clear();
-    console.go({ view: 'history' });
+        console.go({ view: 'history', query: '' });
   }
 
   async function save(format: 'zip' | 'csv'): Promise<void> {
@@ -79,14 +79,14 @@
   }
 </script>
 
-<main class="min-h-0 min-w-0 grow overflow-y-auto" id="stream" tabindex="-1">
+<main class="min-h-0 min-w-0 grow overflow-y-auto" id="page" tabindex="-1">
   <div class="mx-auto max-w-4xl px-5 py-6" data-help>
     <div class="flex items-center gap-2">
       <h1 class="grow text-base font-semibold">Help</h1>
       <button type="button" class="btn btn-sm btn-soft" onclick={again}>See the first start again</button>
     </div>
     <div class="mt-4 grid gap-x-10 gap-y-7 md:grid-cols-2">
-      <section><KeysList /></section>
+      <section aria-label="Keys"><KeysList {console} /></section>
       <section aria-label="Searching">
         <h2 class="font-semibold">Searching</h2>
         <p class="facts">Everything must hold. Case and accents do not matter. Try one:</p>
@@ -110,11 +110,12 @@
           </ul>
           <div>
             <label class="facts" for="try-fill">Try it here (the answer is “A. Lindqvist”)</label>
-            <textarea id="try-fill" bind:value={text} rows="3" class="border-base-content/25 rounded-field mt-1 w-full border bg-transparent px-2.5 py-1.5" onkeydown={(event) => event.stopPropagation()}></textarea>
+            <textarea id="try-fill" bind:value={text} rows="3" class="field mt-1 w-full px-2.5 py-1.5" onkeydown={(event) => event.stopPropagation()}></textarea>
             {#if problem}<p class="text-error text-xs">{problem}.</p>{:else}<p class="bg-base-200 rounded-field px-2.5 py-1.5 whitespace-pre-wrap" data-tried>{shown}</p>{/if}
           </div>
         </div>
       </section>
+      <section aria-label="Signed in" class="md:col-span-2"><SignedIn {console} /></section>
       <section aria-label="Taking everything along" class="md:col-span-2">
         <h2 class="font-semibold">Taking everything along</h2>
         <p class="facts">A zip holds every clip with its contents, drawers and order; a CSV holds the texts. Bringing the same file in twice changes nothing.</p>

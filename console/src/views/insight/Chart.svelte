@@ -10,12 +10,13 @@
 
   interface Props {
     console: Console;
+    name: string;
     shares: Share[];
     label: (name: string) => string;
     onpick: (share: Share) => void;
     tall: number;
   }
-  let { console, shares, label, onpick, tall }: Props = $props();
+  let { console, name, shares, label, onpick, tall }: Props = $props();
   let box = $state<HTMLElement>();
   let at = $state<number | null>(null);
   const shown = $derived(at === null ? null : shares[at]);
@@ -83,7 +84,7 @@
 <div
   class="chart relative mt-1 w-full cursor-pointer"
   role="slider"
-  aria-label="Chart; arrow keys choose a bar, Enter searches"
+  aria-label="{name}: arrow keys choose a bar, Enter searches"
   aria-valuemin={0}
   aria-valuemax={Math.max(0, shares.length - 1)}
   aria-valuenow={at ?? 0}
@@ -98,3 +99,15 @@
 <p class="facts figures h-5" aria-hidden="true">
   {#if shown}{label(shown.name)} · {count(shown.clips, 'copy', 'copies')}{/if}
 </p>
+<details class="facts">
+  <summary class="touch w-fit cursor-pointer py-0.5">The same as a table</summary>
+  <table class="mt-1">
+    <caption class="sr-only">{name}</caption>
+    <thead><tr><th scope="col" class="pr-6 text-left font-medium">When</th><th scope="col" class="text-right font-medium">Copies</th></tr></thead>
+    <tbody>
+      {#each shares as one (one.name)}
+        {#if one.clips > 0}<tr><th scope="row" class="pr-6 text-left font-normal">{label(one.name)}</th><td class="figures text-right">{one.clips.toLocaleString('en')}</td></tr>{/if}
+      {/each}
+    </tbody>
+  </table>
+</details>

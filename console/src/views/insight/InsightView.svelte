@@ -27,7 +27,7 @@
             onclick={() => console.find(one.query)}
           >
             <span class="truncate">{one.name}</span>
-            <span class="bg-base-200 h-2.5 overflow-hidden rounded-sm"><span class="bar block h-full rounded-sm" style:width="{(100 * one[by]) / most}%"></span></span>
+            <span class="bg-base-200 h-2.5 overflow-hidden rounded-sm"><span class="bar bar-of-share block h-full rounded-sm" style:width="{(100 * one[by]) / most}%"></span></span>
             <span class="facts figures text-right">{by === 'bytes' ? size(one.bytes) : one.clips.toLocaleString('en')}</span>
           </button>
         </li>
@@ -36,7 +36,7 @@
   </section>
 {/snippet}
 
-<main class="min-h-0 min-w-0 grow overflow-y-auto" id="stream" tabindex="-1">
+<main class="min-h-0 min-w-0 grow overflow-y-auto" id="page" tabindex="-1">
   <div class="mx-auto max-w-4xl px-5 py-6" data-insight>
     <h1 class="text-base font-semibold">Insight</h1>
     {#await insight}
@@ -48,11 +48,11 @@
         <p class="facts mt-1">{count(found.all.clips, 'clip')}, {size(found.all.bytes)}. Each bar leads to what it counts.</p>
         <section class="mt-5" aria-label="Copies by day">
           <h2 class="font-semibold">By day, the last six weeks</h2>
-          <Chart {console} shares={found.days} label={dayName} onpick={(one) => console.find(one.query)} tall={150} />
+          <Chart {console} name="Copies by day" shares={found.days} label={dayName} onpick={(one) => console.find(one.query)} tall={150} />
         </section>
         <section class="mt-5" aria-label="Copies by hour">
           <h2 class="font-semibold">By hour of the day</h2>
-          <Chart {console} shares={found.hours} label={(name) => `${name}:00`} onpick={(one) => console.find(one.query)} tall={120} />
+          <Chart {console} name="Copies by hour of the day" shares={found.hours} label={(name) => `${name}:00`} onpick={(one) => console.find(one.query)} tall={120} />
         </section>
         <div class="mt-6 grid gap-x-10 gap-y-6 md:grid-cols-2">
           {@render bars('Kinds', found.kinds, 'clips')}

@@ -1,92 +1,103 @@
 <!-- What is open among kept things, and how a drawer is changed. -->
 <script lang="ts">
-  import type { Drawer } from '../../api/types';
   import { saveBlob } from '../../border/files';
   import type { Console } from '../../state/console.svelte';
-  import { count } from '../../state/words';
+  import { count, shown } from '../../state/words';
   import ColorDots from '../parts/ColorDots.svelte';
   import Dot from '../parts/Dot.svelte';
   import KeyHint from '../parts/KeyHint.svelte';
+  import TypedForm from '../parts/TypedForm.svelte';
 
-  /** `before`: what a new divider comes before; at the end without it. */
-  let { console, drawer, before }: { console: Console; drawer: Drawer | null; before: string | undefined } = $props();
-  const kept = $derived(console.kept);
-  const place = $derived(console.place.view === 'drawer' ? console.place.id : null);
-  let change = $state<'drawer' | 'divider' | null>(null);
+  let { console }: { console: Console } = $props();
+  const { drawers, list, selection, acts, service } = $derived(console);
+  const id = $derived(console.place.view === 'drawer' ? console.place.id : null);
+  const drawer = $derived(id === null ? null : drawers.get(id));
+  /** What is open, and in which drawer: another drawer has nothing open. */
+  let open = $state<{ what: 'drawer' | 'divider' | 'group'; id: string } | null>(null);
+  const change = $derived(open !== null && open.id === id && drawer ? open.what : null);
+  const clips = $derived((void list.version, id === null ? list.favorites.clips : (list.drawer?.drawer === id ? list.drawer.clips : (drawer?.clips ?? 0))));
+  const before = $derived(selection.selected !== null && console.sight.has(selection.selected) ? selection.selected : undefined);
+  const others = $derived(drawers.all);
+  const at = $derived(others.findIndex((one) => one.id === id));
 
-  $effect(() => {
-    void place;
-    change = null;
-  });
-
-  async function newDivider(event: SubmitEvent): Promise<void> {
-    event.preventDefault();
-    const form = event.currentTarget as HTMLFormElement;
-    const name = String(new FormData(form).get('name') ?? '').trim();
-    if (!name || place === null) return;
-    if (await console.acts.run(console.service.newDivider(place, name, before), () => `Made the divider ${name}.`)) change = null;
+  const toggle = (what: 'drawer' | 'divider' | 'group') => (open = change === what || id === null ? null : { what, id });
+  function end(): true {
+    open = null;
+    console.focusPage();
+    return true;
   }
 
-  async function changeDrawer(event: SubmitEvent): Promise<void> {
-    event.preventDefault();
-    if (!drawer) return;
-    const data = new FormData(event.currentTarget as HTMLFormElement);
-    const name = String(data.get('name') ?? '').trim();
-    const group = String(data.get('group') ?? '').trim();
-    const changed: { name?: string; group?: string } = {};
-    if (name !== drawer.name) changed.name = name;
-    if (group !== (drawer.group ?? '')) changed.group = group;
-    if (Object.keys(changed).length === 0) return void (change = null);
-    if (await console.acts.run(console.service.changeDrawer(drawer.id, changed), () => 'The drawer was changed.')) change = null;
+  async function newDivider(name: string): Promise<boolean> {
+    if (id === null || !(await acts.run([], () => service.newDivider(id, name, before), () => `Made the divider ${name}.`))) return false;
+    await console.drawerChanged();
+    return end();
+  }
+
+  async function changed(what: { name?: string; group?: string }): Promise<boolean> {
+    if (!drawer || id === null) return false;
+    if ((what.name ?? drawer.name) === drawer.name && (what.group ?? drawer.group ?? '') === (drawer.group ?? '')) return end();
+    return (await acts.run([], () => service.changeDrawer(id, what), () => 'The drawer was changed.')) !== null && end();
+  }
+
+  function move(by: number): void {
+    const next = by < 0 ? others[at - 1] : others[at + 2];
+    if (id !== null && at + by >= 0 && at + by < others.length) {
+      void acts.run([], () => service.changeDrawer(id, { before: next?.id ?? '' }), () => 'Moved the drawer.');
+    }
   }
 
   async function removeDrawer(): Promise<void> {
-    if (!drawer) return;
+    if (!drawer || id === null) return;
     const { name } = drawer;
-    if (await console.acts.run(console.service.removeDrawer(drawer.id), () => `Removed the drawer ${name}; its clips are favorites now.`)) {
-      console.go({ view: 'favorites' });
+    if (await acts.run([], () => service.removeDrawer(id), () => `Removed the drawer ${name}; its clips are favorites now.`)) {
+      console.go({ view: 'favorites', query: '' });
     }
   }
 
   async function save(): Promise<void> {
     if (!drawer) return;
     try {
-      saveBlob(await console.service.exportedDrawer(drawer.id), `${drawer.name.replace(/[^\p{L}\p{N} _-]/gu, '-')}.json`);
+      saveBlob(await service.exportedDrawer(drawer.id), `${drawer.name.replace(/[^\p{L}\p{N} _-]/gu, '-')}.json`);
     } catch (why) {
       console.messages.fail(why);
     }
   }
 </script>
 
-<header class="border-base-300 border-b px-4 py-3 sm:px-6.5">
+<div class="header border-base-300 border-b px-3 py-2 sm:px-6.5">
   <div class="mx-auto flex max-w-4xl flex-wrap items-center gap-x-3 gap-y-1 sm:pr-2 sm:pl-4.5">
     {#if drawer}<Dot color={drawer.color} size={10} />{/if}
-    <h1 class="text-base font-semibold">{place === null ? 'Favorites' : (drawer?.name ?? 'Drawer')}</h1>
-    <span class="facts figures">{count(place === null ? kept.total : (drawer?.clips ?? 0), 'clip')}{drawer?.group ? ` · ${drawer.group}` : ''}</span>
-    <span class="facts hidden lg:inline">
-      {#if kept.items.length > 1}<KeyHint of="moveDown" /> moves, or drag{/if}
-    </span>
-    {#if place !== null}
+    <h1 class="min-w-0 truncate text-base font-semibold" dir="auto">{shown(console.pageName)}</h1>
+    {#if id === null || drawer}
+      <span class="facts figures">{count(clips, 'clip')}{drawer?.group ? ` · ${shown(drawer.group)}` : ''}</span>
+      <span class="facts hidden lg:inline">{#if clips > 1}<KeyHint of="moveDown" /> moves, or drag{/if}</span>
+    {/if}
+    {#if drawer}
       <span class="ml-auto flex flex-wrap gap-1">
-        <button type="button" class="btn btn-sm btn-ghost" aria-expanded={change === 'divider'} onclick={() => (change = change === 'divider' ? null : 'divider')}>Add divider</button>
-        <button type="button" class="btn btn-sm btn-ghost" aria-expanded={change === 'drawer'} onclick={() => (change = change === 'drawer' ? null : 'drawer')}>Change drawer</button>
-        <button type="button" class="btn btn-sm btn-ghost" onclick={() => void save()}>Export</button>
+        <button type="button" class="btn btn-sm btn-ghost touch" aria-expanded={change === 'divider'} onclick={() => toggle('divider')}>Add divider</button>
+        <button type="button" class="btn btn-sm btn-ghost touch" aria-expanded={change === 'drawer' || change === 'group'} onclick={() => toggle('drawer')}>Change drawer</button>
+        <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void save()}>Export</button>
       </span>
     {/if}
   </div>
-  {#if change === 'divider'}
-    <form class="mx-auto mt-2 flex max-w-4xl items-center gap-1.5 sm:pl-4.5" onsubmit={(event) => void newDivider(event)}>
-      <input name="name" class="border-base-content/25 rounded-field h-8 max-w-sm grow border bg-transparent px-2.5" maxlength="80" placeholder="Its words" aria-label="Words of the divider" {@attach (node) => node.focus()} />
-      <button type="submit" class="btn btn-sm btn-soft">Add {before ? 'before the selected one' : 'at the end'}</button>
-    </form>
-  {:else if change === 'drawer' && drawer}
-    <form class="mx-auto mt-2 flex max-w-4xl flex-wrap items-center gap-1.5 sm:pl-4.5" onsubmit={(event) => void changeDrawer(event)}>
-      <input name="name" class="border-base-content/25 rounded-field h-8 w-48 border bg-transparent px-2.5" maxlength="80" value={drawer.name} aria-label="Name" {@attach (node) => node.focus()} />
-      <input name="group" class="border-base-content/25 rounded-field h-8 w-40 border bg-transparent px-2.5" maxlength="80" value={drawer.group ?? ''} placeholder="Group" aria-label="Group" list="groups" />
-      <datalist id="groups">{#each new Set(kept.drawers.map((one) => one.group).filter(Boolean)) as group (group)}<option value={group}></option>{/each}</datalist>
-      <button type="submit" class="btn btn-sm btn-soft">Save</button>
-      <ColorDots value={drawer.color} onpick={(color) => void console.acts.run(console.service.changeDrawer(drawer.id, { color: color ?? 'none' }), () => 'Colored.')} />
-      <button type="button" class="btn btn-sm btn-ghost text-error ml-auto" onclick={() => void removeDrawer()}>Remove drawer</button>
-    </form>
+  {#if change === 'divider' && id !== null}
+    <div class="mx-auto mt-2 flex max-w-4xl sm:pl-4.5">
+      <TypedForm {console} keeps="new-divider:{id}" label="Words of the divider" placeholder="Its words" save={before ? 'Add before the selected one' : 'Add at the end'} onsave={newDivider} onleave={end} />
+    </div>
+  {:else if change !== null && drawer && id !== null}
+    <div class="mx-auto mt-2 flex max-w-4xl flex-wrap items-center gap-1.5 sm:pl-4.5">
+      {#if change === 'drawer'}
+        {#key id}<TypedForm {console} keeps="drawer:{id}" label="Name of the drawer" value={drawer.name} onsave={(name) => changed({ name })} onleave={end} />{/key}
+      {:else}
+        {#key id}<TypedForm {console} keeps="group:{id}" label="Group" placeholder="Under no group" value={drawer.group ?? ''} empty onsave={(group) => changed({ group })} onleave={end} />{/key}
+      {/if}
+      <span class="flex w-full flex-wrap items-center gap-1">
+        <button type="button" class="btn btn-sm btn-ghost touch" aria-pressed={change === 'group'} onclick={() => (open = { what: change === 'group' ? 'drawer' : 'group', id })}>{change === 'group' ? 'Name' : 'Group'}</button>
+        <ColorDots {console} label="Color of the drawer" value={drawer.color} onleave={end} onpick={(color) => void acts.run([], () => service.changeDrawer(id, { color: color ?? 'none' }), () => 'Colored the drawer.')} />
+        <button type="button" class="btn btn-sm btn-ghost touch" disabled={at <= 0} onclick={() => move(-1)}>Move up</button>
+        <button type="button" class="btn btn-sm btn-ghost touch" disabled={at < 0 || at >= others.length - 1} onclick={() => move(1)}>Move down</button>
+        <button type="button" class="btn btn-sm btn-ghost text-error touch ml-auto" onclick={() => void removeDrawer()}>Remove drawer</button>
+      </span>
+    </div>
   {/if}
-</header>
+</div>

@@ -1,24 +1,39 @@
+<!-- The way in: as a page of its own, or over the page that one was on. -->
 <script lang="ts">
   import type { Console } from '../../state/console.svelte';
   import Mark from '../parts/Mark.svelte';
 
-  let { console }: { console: Console } = $props();
+  let { console, over }: { console: Console; over: boolean } = $props();
+  const { session } = $derived(console);
+  let link = $state('');
+
+  async function enter(event: SubmitEvent): Promise<void> {
+    event.preventDefault();
+    if (link.trim() !== '' && (await session.enter(link)) && over) console.focusPage();
+  }
 </script>
 
-<main class="grid h-full place-items-center p-6">
-  <div class="max-w-md">
-    <Mark look="dark" size={40} />
-    <h1 class="mt-4 text-xl font-semibold">Sign in with a link</h1>
-    {#if console.session.problem}
-      <p class="text-error mt-2" role="alert">That did not work: {console.session.problem}.</p>
-    {/if}
-    <p class="mt-2">
-      What you copy is yours, so this page opens with a link that only your own terminal can make. Run this there, and open
-      what it prints within a minute:
-    </p>
-    <pre class="bg-base-200 border-base-300 mt-3 rounded-lg border px-3 py-2 text-sm"><code>yadori console</code></pre>
-    <p class="facts mt-3">
-      <code>yadori console --open</code> opens it for you. A sign-in lasts until the service ends.
-    </p>
-  </div>
-</main>
+<div
+  class={over ? 'bg-base-100 border-base-content/20 fixed inset-x-2 bottom-2 z-40 mx-auto max-h-[calc(100%-1rem)] max-w-lg overflow-y-auto rounded-xl border p-5 shadow-2xl sm:bottom-6' : 'max-w-md'}
+  role={over ? 'dialog' : undefined}
+  aria-label={over ? 'Sign in again' : undefined}
+  data-sign-in
+>
+  {#if !over}<Mark look="dark" size={40} />{/if}
+  <svelte:element this={over ? 'h2' : 'h1'} class={over ? 'text-base font-semibold' : 'mt-4 text-xl font-semibold'}>{over ? 'You are signed out' : 'Sign in with a link'}</svelte:element>
+  {#if session.problem}
+    <p class="text-error mt-2" role="alert">That did not work: {session.problem}.</p>
+  {/if}
+  <p class="mt-2">
+    {over ? 'The page stays as it is, with what you typed.' : 'What you copy is yours, so this page opens with a link that only your own terminal can make.'}
+    Run this there, and open what it prints within a minute, or paste it here:
+  </p>
+  <pre class="bg-base-200 border-base-300 mt-3 rounded-lg border px-3 py-2 text-sm"><code>yadori console</code></pre>
+  <form class="mt-3 flex flex-wrap gap-1.5" onsubmit={(event) => void enter(event)}>
+    <input class="field h-9 min-w-40 grow" bind:value={link} placeholder="The link" aria-label="The sign-in link" autocomplete="off" spellcheck="false" onkeydown={(event) => event.stopPropagation()} />
+    <button type="submit" class="btn btn-primary h-9 min-h-9">Sign in</button>
+  </form>
+  <p class="facts mt-3">
+    <code>yadori console --open</code> opens it for you. This browser stays signed in until you sign it out.
+  </p>
+</div>

@@ -298,7 +298,7 @@ async fn console() -> Result<()> {
     let frames = browser
         .driver
         .execute_async(
-            "const done = arguments[0]; const box = document.getElementById('stream'); const times = []; let last = performance.now(); let n = 0;\
+            "const done = arguments[0]; const box = document.getElementById('list'); const times = []; let last = performance.now(); let n = 0;\
              const step = (now) => { times.push(now - last); last = now; box.scrollTop += 700; if (++n < 240) requestAnimationFrame(step); \
              else { times.sort((a, b) => a - b); done([times[120], times[228]]); } }; requestAnimationFrame(step);",
             Vec::new(),
@@ -328,7 +328,7 @@ async fn keystrokes(browser: &Browser) -> Result<()> {
     let times = browser
         .driver
         .execute_async(
-            "const done = arguments[0]; const field = document.getElementById('search'); const box = document.getElementById('stream'); \
+            "const done = arguments[0]; const field = document.getElementById('search'); const box = document.getElementById('list'); \
              const times = []; const frame = () => new Promise((go) => requestAnimationFrame(go)); \
              (async () => { field.focus(); for (const word of ['clip 9', 'clip 12345', '77', 'nothing', 'clip 500']) { \
              for (let n = 1; n <= word.length; n++) { if (word[n - 1] === ' ') continue; const began = performance.now(); field.value = word.slice(0, n); \

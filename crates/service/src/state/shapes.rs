@@ -73,10 +73,16 @@ fn files(facts: &Facts) -> Vec<String> {
 fn kept(history: &History, clip: &Clip) -> Option<api::Kept> {
     let drawer_name = history.drawer_name(clip).map(str::to_owned);
     let drawer = clip.state.kept().drawer().filter(|_| drawer_name.is_some()).map(str::to_owned);
-    clip.state.is_pinned().then(|| {
-        let rank = clip.state.kept().rank().to_owned();
-        api::Kept { drawer, drawer_name, rank }
-    })
+    clip.state.is_pinned().then(|| api::Kept { drawer, drawer_name, rank: rank(history, clip) })
+}
+
+/// A kept clip's place as a text that sorts: clips of drawers that were removed come after all other favorites.
+pub fn rank(history: &History, clip: &Clip) -> String {
+    let kept = clip.state.kept();
+    match kept.drawer() {
+        Some(drawer) if history.drawers().get(drawer).is_none() => format!("~{drawer} {}", kept.rank()),
+        _ => kept.rank().to_owned(),
+    }
 }
 
 /// A refusal in words.

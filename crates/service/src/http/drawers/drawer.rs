@@ -17,7 +17,7 @@ use crate::http::acts::done::carry_out;
 use crate::http::clips::list::kind_letter;
 use crate::http::extract::{Json, Path, Query};
 use crate::http::{Context, Failure};
-use crate::state::shapes::row;
+use crate::state::shapes::{rank, row};
 use crate::transfer::record::{Thing, things};
 
 /// Things of a list at most.
@@ -126,7 +126,7 @@ fn outline_of(
             Ok(clip) => {
                 let _ = write!(out.ids, "{}", clip.id);
                 out.kinds.push(kind_letter(&clip));
-                out.ranks.push(clip.state.kept().rank().to_owned());
+                out.ranks.push(rank(history, &clip));
             }
             Err((id, name)) => out.dividers.push(RankedDivider { id, name, rank: String::new() }),
         }

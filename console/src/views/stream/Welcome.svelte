@@ -15,7 +15,7 @@
   function end(): void {
     console.prefs.welcomed = true;
     console.prefs.save();
-    document.getElementById('stream')?.focus();
+    console.focusPage();
   }
 
   function next(): void {
@@ -24,8 +24,8 @@
   }
 </script>
 
-<section class="mx-auto max-w-4xl px-4 pt-4 sm:px-6.5" aria-label="First start" data-welcome={step}>
-  <div class="border-base-300 bg-base-200/60 rounded-box border p-4">
+<div role="row" class="mx-auto max-w-4xl px-4 pt-4 sm:px-6.5" aria-label="First start" data-welcome={step}>
+  <div role="gridcell" class="border-base-300 bg-base-200/60 rounded-box border p-4">
     {#if step === 0}
       <h2 class="text-base font-semibold">What you copy finds a bed here</h2>
       <p class="mt-1 max-w-[70ch]">
@@ -56,4 +56,4 @@
       </div>
     {/if}
   </div>
-</section>
+</div>

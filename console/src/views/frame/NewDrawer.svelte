@@ -1,0 +1,23 @@
+<!-- A new drawer: its name, then one is in it. -->
+<script lang="ts">
+  import type { Console } from '../../state/console.svelte';
+  import TypedForm from '../parts/TypedForm.svelte';
+
+  let { console, onend }: { console: Console; onend: () => void } = $props();
+
+  async function make(name: string): Promise<boolean> {
+    const done = await console.acts.run([], () => console.service.newDrawer(name, null, null), () => `Made the drawer ${name}.`);
+    if (!done) return false;
+    onend();
+    await console.drawers.read().catch(() => {});
+    if (done.made) console.go({ view: 'drawer', id: done.made, query: '' });
+    return true;
+  }
+
+  function leave(): void {
+    onend();
+    console.focusPage();
+  }
+</script>
+
+<TypedForm {console} keeps="new-drawer" label="Name of the new drawer" placeholder="Name, then Enter" save="Make" onsave={make} onleave={leave} />

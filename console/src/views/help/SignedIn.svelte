@@ -1,0 +1,41 @@
+<!-- Browsers that are signed in, and how to sign them out. -->
+<script lang="ts">
+  import type { SignedInBrowser } from '../../api/types';
+  import type { Console } from '../../state/console.svelte';
+  import { moment, shown } from '../../state/words';
+
+  let { console }: { console: Console } = $props();
+  let version = $state(0);
+  const browsers = $derived((void version, console.service.browsers()));
+
+  async function end(one: SignedInBrowser): Promise<void> {
+    if (one.here) return signOut();
+    try {
+      await console.service.endBrowser(one.id);
+      version++;
+      console.messages.tell(`${one.name} is signed out.`);
+    } catch (why) {
+      console.messages.fail(why);
+    }
+  }
+  const signOut = () => console.session.signOut();
+</script>
+
+<div class="flex items-center gap-2">
+  <h2 class="grow font-semibold">Signed in</h2>
+  <button type="button" class="btn btn-sm btn-soft touch" onclick={() => void signOut()}>Sign out here</button>
+</div>
+<p class="facts">A browser stays signed in until it is signed out: here, or in a terminal by <code>yadori console --end</code>.</p>
+{#await browsers then all}
+  <ul class="mt-1" data-browsers>
+    {#each all as one (one.id)}
+      <li class="border-base-300 flex flex-wrap items-center gap-x-3 border-t py-1">
+        <span class="grow">{shown(one.name)}{one.here ? ', this one' : ''} <span class="facts">at {one.origin}</span></span>
+        <span class="facts">since {moment(one.made_at / 1000)}, seen {moment(one.seen_at / 1000)}</span>
+        <button type="button" class="btn btn-sm btn-ghost text-error touch" aria-label="Sign out {one.name}{one.here ? ', this one' : ''}" onclick={() => void end(one)}>Sign out</button>
+      </li>
+    {:else}<li class="facts py-1">None that outlives the service.</li>{/each}
+  </ul>
+{:catch why}
+  <p class="text-error">They can't be listed now: {why.message}.</p>
+{/await}

@@ -1,0 +1,47 @@
+<!-- Acts on several clips at once. It lies below the list: choosing moves no row. -->
+<script lang="ts">
+  import type { Console } from '../../state/console.svelte';
+  import { saveBlob } from '../../border/files';
+  import { count } from '../../state/words';
+  import ColorDots from '../parts/ColorDots.svelte';
+  import DrawerPicker from '../clip/DrawerPicker.svelte';
+  import KeyHint from '../parts/KeyHint.svelte';
+
+  let { console }: { console: Console } = $props();
+  const { selection, acts } = $derived(console);
+  const ids = $derived(selection.chosenInOrder);
+
+  async function save(): Promise<void> {
+    try {
+      saveBlob(await console.service.exportedClips(ids), 'yadori-export.zip');
+    } catch (why) {
+      console.messages.fail(why);
+    }
+  }
+
+  function close(): void {
+    selection.several = null;
+    console.focusPage();
+  }
+  const toggle = (panel: 'drawer' | 'color') => (selection.several = selection.several === panel ? null : panel);
+</script>
+
+{#if ids.length > 0}
+  <section class="bar border-base-content/25 bg-base-100 rounded-box absolute inset-x-2 bottom-2 z-10 max-h-full overflow-y-auto border px-3 py-1.5 shadow-lg" aria-label="Chosen clips" data-chosen={ids.length}>
+    {#if selection.several === 'drawer'}
+      <DrawerPicker {console} label="Which drawer for {count(ids.length, 'clip')}" onend={close} onpick={async (drawer, name) => (await acts.put(ids, drawer, name)) !== null && (close(), true)} />
+    {:else if selection.several === 'color'}
+      <ColorDots label="Color of {count(ids.length, 'clip')}" value={undefined} focused onleave={close} {console} onpick={(color) => void acts.paint(ids, color).then((done) => done && close())} />
+    {/if}
+    <div class="flex flex-wrap items-center gap-1">
+      <span class="figures mr-2 font-medium" role="status">{count(ids.length, 'clip')} chosen</span>
+      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void acts.pin(ids)}>Pin <KeyHint of="pin" /></button>
+      <button type="button" class="btn btn-sm btn-ghost" aria-expanded={selection.several === 'drawer'} onclick={() => toggle('drawer')}>Drawer <KeyHint of="drawer" /></button>
+      <button type="button" class="btn btn-sm btn-ghost" aria-expanded={selection.several === 'color'} onclick={() => toggle('color')}>Color <KeyHint of="color" /></button>
+      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void acts.bringUp(ids)}>Bring up <KeyHint of="bringUp" /></button>
+      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void save()}>Export</button>
+      <button type="button" class="btn btn-sm btn-ghost text-error" onclick={() => void acts.remove(ids)}>Remove <KeyHint of="remove" /></button>
+      <button type="button" class="btn btn-sm btn-ghost ml-auto" onclick={() => { selection.unchoose(); console.focusPage(); }}>Let go <KeyHint of="leave" /></button>
+    </div>
+  </section>
+{/if}

@@ -1,0 +1,191 @@
+<!-- One clip in a list: its place, its sign, what it is, where it is from, when. Unfolds in place. -->
+<script lang="ts">
+  import Bookmark from '@lucide/svelte/icons/bookmark';
+
+  import type { Excerpt, Row } from '../../api/types';
+  import type { Console } from '../../state/console.svelte';
+  import { PICTURE_ROW, rowHeight } from '../../state/layout';
+  import { facts, linkParts, moment, pictureFacts, shortDate, shown, spoken, summary, time } from '../../state/words';
+  import Dot from '../parts/Dot.svelte';
+  import KindSign from '../parts/KindSign.svelte';
+  import Marked from '../parts/Marked.svelte';
+  import Picture from '../parts/Picture.svelte';
+  import Unfolded from '../clip/Unfolded.svelte';
+
+  interface Props {
+    console: Console;
+    id: string;
+    place: number;
+    /** As it stands beside the row. */
+    number: string;
+    total: number;
+    kind: string;
+    row: Row | undefined;
+    top: number;
+    excerpts: Excerpt[] | undefined;
+    listed: 'history' | 'found' | 'kept';
+    now: number;
+    /** What is dragged would be dropped before it. */
+    dropsHere: boolean;
+    onover: () => void;
+    onheight: (height: number) => void;
+    onrest: (id: string | null) => void;
+  }
+  let { console, id, place, number, total, kind, row, top, excerpts, listed, now, dropsHere, onover, onheight, onrest }: Props = $props();
+
+  const { selection, sight } = $derived(console);
+  const selected = $derived(selection.selected === id);
+  const unfolded = $derived(selection.unfolded === id);
+  const chosen = $derived(selection.chosen.has(id));
+  const gone = $derived(sight.gone.has(id));
+  const least = $derived(rowHeight(kind));
+  const showsPicture = $derived(least === PICTURE_ROW);
+  const parts = $derived(row?.kind === 'link' ? linkParts(shown(row.head)) : null);
+  const best = $derived(excerpts?.find((one) => ['title', 'text', 'file'].includes(one.of)));
+  /** A match in what stands in the second line. */
+  const other = $derived(best ? undefined : excerpts?.[0]);
+  const when = $derived(row ? (listed === 'history' ? time(row.copied_at / 1000) : shortDate(row.copied_at / 1000, now)) : '');
+  const label = $derived(row ? `${gone ? 'Removed, ' : ''}${spoken(row, number, when)}` : `${number}`);
+
+  function choose(event: MouseEvent): void {
+    event.stopPropagation();
+    if (event.shiftKey) selection.chooseTo(id);
+    else selection.choose([id], !chosen);
+    selection.select(id);
+  }
+
+  function drag(event: DragEvent): void {
+    selection.dragged = selection.chosen.has(id) ? selection.chosenInOrder : [id];
+    sight.dragging = true;
+    event.dataTransfer?.setData('text/plain', '');
+  }
+
+  function dragEnd(): void {
+    selection.dragged = [];
+    sight.dragging = false;
+    sight.down = false;
+    sight.release();
+  }
+
+  let height = $state(0);
+  $effect(() => {
+    if (unfolded && height > 0) onheight(height);
+  });
+</script>
+
+<!-- svelte-ignore a11y_click_events_have_key_events, a11y_interactive_supports_focus -->
+<div
+  class={['rounded-box group absolute inset-x-1 sm:inset-x-4', { 'z-1': selected, 'opacity-60': gone, 'drop-before': dropsHere }]}
+  style:top="{top}px"
+  style:height={unfolded ? undefined : `${least / 16}rem`}
+  role="row"
+  id="row-{id}"
+  data-id={id}
+  data-row
+  aria-posinset={place + 1}
+  aria-setsize={total}
+  aria-selected={selection.chosen.size > 0 ? chosen : selected}
+  aria-expanded={unfolded}
+  aria-label={label}
+  tabindex={selected ? 0 : -1}
+  draggable={!unfolded}
+  bind:offsetHeight={height}
+  onpointerenter={(event) => event.pointerType !== 'touch' && onrest(id)}
+  onpointerleave={() => onrest(null)}
+  ondragstart={drag}
+  ondragend={dragEnd}
+  ondragenter={onover}
+  onclick={(event) => {
+    if (event.target instanceof Element && !event.target.closest('button, a, iframe, pre, input, textarea, [data-words], [data-picker], [data-editor]')) selection.toggle(id);
+  }}
+>
+  <div
+    role="presentation"
+    class={[
+      'rounded-box row h-full cursor-default border px-1.5 sm:px-2.5',
+      selected ? 'selected border-secondary/70 bg-base-200' : chosen ? 'border-base-300 bg-base-200/70' : 'hover:bg-base-200/60 border-transparent',
+    ]}
+  >
+    <div class="flex gap-2 sm:gap-2.5" role="presentation" style:min-height={unfolded ? undefined : `${(least - 2) / 16}rem`}>
+      <div role="gridcell" class="shrink-0">
+        <button
+          type="button"
+          class={['facts figures choose touch mt-1.5 h-6 min-w-9 rounded-md px-1 text-right', { chosen }]}
+          tabindex="-1"
+          aria-pressed={chosen}
+          aria-label="Choose {number}"
+          title="Choose; with Shift, up to here"
+          onclick={choose}>{chosen ? '✓' : number}</button
+        >
+      </div>
+      {#if row}
+        <div role="gridcell" class="flex min-w-0 grow gap-2 pt-2 sm:gap-2.5">
+          <KindSign kind={row.kind} />
+          <div class="min-w-0 grow">
+            {#if gone}<p class="text-error text-xs" data-gone>Removed meanwhile. Undo where it was removed brings it back.</p>{/if}
+            {#if unfolded}
+              <Unfolded {console} {row} />
+            {:else if showsPicture}
+              <Picture {row} most={400} tall={86} />
+              <p class="mt-0.5 truncate leading-5">
+                {#if row.kind === 'files' || row.title}{summary(row)} {:else}<span class="facts">{pictureFacts(row)}</span>{/if}
+                <span class="facts ml-1">{facts(row).join(' · ')}</span>
+              </p>
+            {:else if !gone}
+              <p class="truncate leading-5" dir="auto" data-summary>
+                {#if row.title && best?.of !== 'title'}<span class="font-medium">{shown(row.title)}</span><span class="soft">{' · '}</span>{/if}{#if best}<Marked excerpt={best} />{:else if row.title}<span class="soft">{summary({ ...row, title: null })}</span>{:else if parts}<span class="font-medium">{parts[0]}</span><span class="soft">{parts[1]}</span>{:else}{summary(row)}{/if}
+              </p>
+              <p class="facts truncate leading-4.5">
+                {#if row.color}<Dot color={row.color} />{/if}
+                {#if row.kept?.drawer_name && listed !== 'kept'}<span class="text-base-content/80">{row.kept.drawer_name}</span> ·{/if}
+                {#if other}<Marked excerpt={other} />{:else}{row.fill_ins ? 'fills in · ' : ''}{facts(row).join(' · ')}{/if}
+              </p>
+            {/if}
+          </div>
+          {#if row.kept && listed !== 'kept'}<Bookmark size={13} class="pinned mt-1 shrink-0 fill-current" aria-label="Pinned" />{/if}
+        </div>
+        <div role="gridcell" class="relative shrink-0">
+          <time class="facts figures when block pt-2" datetime={new Date(row.copied_at / 1000).toISOString()} title={moment(row.copied_at / 1000)}>{when}</time>
+          {#if !unfolded}
+            <button type="button" class="btn btn-sm take touch bg-base-100 border-base-content/25 absolute top-2 right-0" tabindex="-1" aria-label="Take {number}" onclick={() => void console.acts.take(id, 'ready')}>Take</button>
+          {/if}
+        </div>
+      {:else}
+        <div role="gridcell" class="flex grow gap-2.5 pt-2">
+          <span class="bg-base-200 size-6 rounded-md"></span>
+          <span class="bg-base-200 mt-1 h-3 w-2/5 rounded"></span>
+        </div>
+      {/if}
+    </div>
+  </div>
+</div>
+
+<style>
+  .choose:hover,
+  .choose.chosen {
+    color: var(--color-primary-content);
+    background: var(--color-primary);
+    cursor: pointer;
+  }
+  .take {
+    visibility: hidden;
+  }
+  :global([data-row]:hover) .take,
+  :global([data-row]:focus) .take {
+    visibility: visible;
+  }
+  :global([data-row][aria-expanded='false']:hover) .when,
+  :global([data-row][aria-expanded='false']:focus) .when {
+    visibility: hidden;
+  }
+  @media (hover: none) {
+    .take {
+      visibility: visible;
+      position: static;
+      margin-top: 0.25rem;
+    }
+    .when {
+      display: none;
+    }
+  }
+</style>

@@ -1,0 +1,371 @@
+<!-- A list of clips: the history, what is kept, or what a search found; headings and dividers among them. Only what is
+     near the view is in the page. -->
+<script lang="ts">
+  import { flushSync, onMount, tick, untrack } from 'svelte';
+
+  import type { Console } from '../../state/console.svelte';
+  import { Commands } from '../../state/commands';
+  import type { Command } from '../../state/keys.svelte';
+  import { HEADING, headingsBetween, placeAt, rowHeight, UPPER } from '../../state/layout';
+  import { isList } from '../../state/place.svelte';
+  import { count, sittingName, span } from '../../state/words';
+  import { isField } from '../../border/focus';
+  import ChosenBar from './ChosenBar.svelte';
+  import DividerRow from './DividerRow.svelte';
+  import EmptyPlace from './EmptyPlace.svelte';
+  import Preview from './Preview.svelte';
+  import RowItem from './RowItem.svelte';
+  import SearchBar from './SearchBar.svelte';
+  import Welcome from './Welcome.svelte';
+  import KeptHeader from '../kept/KeptHeader.svelte';
+
+  /** Rows beyond the view that are in the page too, in pixels. */
+  const BEYOND = 500;
+  /** How long a pointer rests before the whole of a clip is shown, and may be away before that goes, in milliseconds. */
+  const [REST, GRACE] = [450, 250];
+
+  let { console }: { console: Console } = $props();
+  const { sight, selection, rows, search } = $derived(console);
+  const place = $derived(console.place);
+  const commands = $derived(new Commands(console));
+  let box = $state<HTMLElement>();
+  let scrollTop = $state(0);
+  let viewHeight = $state(600);
+  let unfoldedHeight = $state(0);
+  let resting = $state<string | null>(null);
+  let restTimer: ReturnType<typeof setTimeout> | undefined;
+  let now = $state(Date.now());
+  let over = $state<string | null>(null);
+
+  const unit = $derived(sight.unit);
+  const layout = $derived(sight.layout);
+  const listed = $derived.by(() => {
+    void sight.version;
+    return { ids: sight.now.ids, kinds: sight.now.kinds };
+  });
+  const heightOf = (at: number) => Math.round(rowHeight(listed.kinds[at] ?? 't') * unit);
+  const openPlace = $derived(sight.place(selection.unfolded));
+  const extra = $derived(openPlace < 0 || unfoldedHeight === 0 ? 0 : Math.max(0, unfoldedHeight - heightOf(openPlace)));
+  /** Where a row lies, the unfolded one above it counted in. */
+  const topOf = (at: number) => (layout.tops[at] ?? 0) + (openPlace >= 0 && at > openPlace ? extra : 0);
+
+  /** What is in the page: headings and rows in their order. */
+  const shown = $derived.by(() => {
+    const from = scrollTop - BEYOND;
+    const to = scrollTop + viewHeight + BEYOND;
+    const places: number[] = [];
+    if (listed.ids.length > 0) {
+      for (let at = placeAt(layout.tops, from - extra); at < listed.ids.length && topOf(at) < to; at++) places.push(at);
+    }
+    // The selected row stays in the page wherever it is: it may hold the focus, or what is typed in it.
+    const chosen = sight.place(selection.selected);
+    if (chosen >= 0 && !places.includes(chosen)) places.push(chosen);
+    const headings = headingsBetween(layout.headings, from - extra, to, unit).map((heading) => ({ key: `h${heading.start}-${heading.end}`, at: heading.first - 0.5, heading, id: '', kind: 'h' }));
+    const clips = places.map((at) => ({ key: listed.ids[at] ?? '', at, heading: null, id: listed.ids[at] ?? '', kind: listed.kinds[at] ?? 't' }));
+    return [...headings, ...clips].sort((a, b) => a.at - b.at);
+  });
+
+  /** The number of a clip among the clips of what is kept. */
+  const numbers = $derived.by(() => {
+    if (place.view === 'history' || search.active) return null;
+    let n = 0;
+    return listed.kinds.map((kind) => (kind === 'd' ? 0 : ++n));
+  });
+  const number = (at: number, id: string): string => {
+    if (search.active) return `${rows.get(id)?.place ?? ''}`;
+    if (numbers) return `${place.view === 'favorites' ? 'f' : ''}${numbers[at]}`;
+    return `${console.placeNow(at, id)}`;
+  };
+
+  $effect(() => {
+    void rows.version;
+    const ids = shown.filter((one) => one.kind !== 'h' && one.kind !== 'd').map((one) => one.id);
+    untrack(() => void rows.need(ids).catch(() => {}));
+  });
+
+  onMount(() => {
+    const clock = setInterval(() => (now = Date.now()), 30_000);
+    const measure = () => (sight.unit = parseFloat(getComputedStyle(document.documentElement).fontSize) / 16);
+    measure();
+    window.addEventListener('resize', measure);
+    // What one looks at stays where it is on the screen, as far as there is room.
+    let anchor: { id: string; offset: number } | null = null;
+    sight.view = {
+      before() {
+        if (!box) return;
+        const selected = sight.place(selection.selected);
+        const inView = selected >= 0 && topOf(selected) + heightOf(selected) > scrollTop && topOf(selected) < scrollTop + viewHeight;
+        const at = inView ? selected : placeAt(layout.tops, scrollTop);
+        const id = listed.ids[at];
+        anchor = id !== undefined && (sight.held || scrollTop > 4) ? { id, offset: topOf(at) - scrollTop } : null;
+      },
+      after() {
+        const held = anchor;
+        anchor = null;
+        if (!held) return;
+        flushSync();
+        const at = sight.place(held.id);
+        if (at >= 0) scrollTo(topOf(at) - held.offset);
+      },
+      anew() {
+        resting = null;
+        unfoldedHeight = 0;
+        void tick().then(arrive);
+      },
+    };
+    void tick().then(arrive);
+    return () => {
+      clearInterval(clock);
+      window.removeEventListener('resize', measure);
+      sight.view = null;
+      sight.pointer = sight.down = sight.dragging = sight.away = false;
+    };
+  });
+
+  function scrollTo(top: number): void {
+    if (!box) return;
+    box.scrollTop = Math.max(0, top);
+    scrollTop = box.scrollTop;
+    sight.away = scrollTop > 4;
+  }
+
+  /** One has come to a list: to where one was in it, or to its top; then what was pressed on the way is done. */
+  function arrive(): void {
+    if (!box || !isList(place) || !sight.loaded) return;
+    const stay = search.active ? null : console.stays.of(place);
+    const at = stay?.edge ? sight.place(stay.edge.id) : -1;
+    flushSync();
+    scrollTo(at >= 0 && stay?.edge ? topOf(at) + stay.edge.above : 0);
+    if (document.activeElement === box && selection.selected) focusSelected();
+    then(commands.resume(rowsInView()));
+  }
+
+  const rowsInView = () => Math.floor(viewHeight / Math.round(rowHeight('t') * unit));
+
+  function onScroll(): void {
+    scrollTop = box?.scrollTop ?? 0;
+    sight.away = scrollTop > 4;
+    if (!isList(place) || search.active) return;
+    const at = placeAt(layout.tops, scrollTop);
+    const id = listed.ids[at];
+    console.stays.scrolled(place, scrollTop > 4 && id !== undefined ? { id, above: scrollTop - topOf(at) } : null);
+  }
+
+  function bringIntoView(at: number): void {
+    if (!box || at < 0) return;
+    const top = topOf(at);
+    const height = openPlace === at ? Math.max(unfoldedHeight, heightOf(at)) : heightOf(at);
+    const isFirst = layout.headings.some((heading) => heading.first === at);
+    const upper = isFirst ? top - Math.round(HEADING * unit) : top - Math.round(UPPER * unit);
+    if (upper < scrollTop) scrollTo(upper);
+    else if (top + height > scrollTop + viewHeight) scrollTo(Math.min(upper, top + height - viewHeight + 8));
+  }
+
+  function focusSelected(): void {
+    const { selected } = selection;
+    const row = selected ? box?.querySelector<HTMLElement>(`[data-id="${selected}"]`) : null;
+    (row ?? box)?.focus({ preventScroll: true });
+  }
+
+  /** The selected row comes into sight, with the focus. */
+  function follow(): void {
+    flushSync();
+    bringIntoView(sight.place(selection.selected));
+    flushSync();
+    focusSelected();
+  }
+
+  function then(what: ReturnType<Commands['run']>): void {
+    if (what === 'follow') follow();
+  }
+
+  // A selection that was not moved by keys (what was removed hands it on, what was made gets it) is followed by the focus
+  // that was in the list.
+  $effect(() => {
+    const { selected } = selection;
+    untrack(() => {
+      if (selected === null || !box?.contains(document.activeElement) || isField(document.activeElement)) return;
+      if (document.activeElement?.closest('[data-id]')?.getAttribute('data-id') !== selected) follow();
+    });
+  });
+  // What unfolds comes into view, also when more of it has been read.
+  $effect(() => {
+    void [unfoldedHeight, selection.panel];
+    const { unfolded } = selection;
+    untrack(() => unfolded !== null && unfolded === selection.selected && bringIntoView(openPlace));
+  });
+
+  /** Keys with the focus in the list. Letters act on a row, never out of a field; a button keeps what presses buttons. */
+  function onKey(event: KeyboardEvent): void {
+    if (event.defaultPrevented || isField(event.target)) return;
+    const target = event.target as HTMLElement;
+    const kept = place.view !== 'history' && !search.active;
+    const command = console.keys.command(event, ...(kept ? (['kept', 'list'] as const) : (['list'] as const)));
+    if (!command) return;
+    const inText = target.closest('[data-words]') !== null;
+    const presses: Command[] = ['take', 'takePlain', 'unfold'];
+    if (presses.includes(command) && target.closest('button, a, summary, select')) return;
+    if (inText && command !== 'leave') return;
+    if (command === 'leave' && resting !== null) {
+      resting = null;
+      event.preventDefault();
+      return;
+    }
+    const row = target.closest<HTMLElement>('[data-id]')?.dataset.id;
+    if (row && row !== selection.selected && selection.panel === null) selection.select(row);
+    const what = commands.run(command, rowsInView());
+    if (what === null) return;
+    event.preventDefault();
+    then(what);
+  }
+
+  /** Moves that were pressed elsewhere on the page, or in the search field. */
+  export function move(command: Command, focus: boolean): void {
+    const what = commands.run(command, rowsInView());
+    if (what !== 'follow') return;
+    if (focus) follow();
+    else {
+      flushSync();
+      bringIntoView(sight.place(selection.selected));
+    }
+  }
+
+  function onRest(id: string | null): void {
+    clearTimeout(restTimer);
+    if (id === null) restTimer = setTimeout(() => (resting = null), GRACE);
+    else if (id !== resting) restTimer = setTimeout(() => (resting = id), resting === null ? REST : GRACE);
+  }
+  const stayResting = () => clearTimeout(restTimer);
+
+  const preview = $derived.by(() => {
+    const row = resting !== null && resting !== selection.unfolded && !sight.down && !sight.dragging ? rows.get(resting) : undefined;
+    if (!row) return null;
+    const at = sight.place(row.id);
+    if (at < 0) return null;
+    const worthIt = row.kind === 'image' || row.kind === 'files' || row.lines > 1 || row.chars > 90;
+    if (!worthIt) return null;
+    const [upper, lower] = [topOf(at) + 6, topOf(at) + heightOf(at) - 6];
+    const chosen = sight.place(selection.selected);
+    // Beside the row, where there is more room, and never over the one that is selected.
+    let [above, below] = [upper - scrollTop, scrollTop + viewHeight - lower];
+    if (chosen >= 0 && chosen < at) above = Math.min(above, upper - (topOf(chosen) + (openPlace === chosen ? unfoldedHeight : heightOf(chosen))));
+    if (chosen > at) below = Math.min(below, topOf(chosen) - lower);
+    const isBelow = below >= Math.min(380, above) || below > above;
+    return { row, top: isBelow ? lower : null, bottom: isBelow ? null : layout.height + extra + 24 - upper, room: Math.max(60, (isBelow ? below : above) - 10) };
+  });
+
+  const name = $derived(
+    search.active ? 'What was found' : place.view === 'history' ? (console.prefs.order === 'newest' ? 'History, newest first' : 'History, oldest first') : console.pageName,
+  );
+
+  function onPointerUp(): void {
+    if (!sight.down) return;
+    // What was pressed is clicked before anything may move.
+    setTimeout(() => {
+      sight.down = false;
+      sight.release();
+    });
+  }
+
+  function drop(event: DragEvent): void {
+    event.preventDefault();
+    const [moved, before] = [selection.dragged, over];
+    over = null;
+    if (moved.length === 1 && before !== null && moved[0]) void commands.move(moved[0], before);
+  }
+  const reorders = $derived(place.view !== 'history' && !search.active && sight.dragging);
+</script>
+
+<svelte:window onpointerup={onPointerUp} onpointercancel={onPointerUp} />
+
+<main class="page-of-list flex min-h-0 min-w-0 grow flex-col" id="page" tabindex="-1" data-kept={place.view === 'history' ? undefined : place.view === 'drawer' ? place.id : 'favorites'}>
+  {#if place.view === 'history'}<h1 class="sr-only">History</h1>{/if}
+  <SearchBar {console} onmove={move} />
+  {#if place.view !== 'history'}<KeptHeader {console} />{/if}
+  <div class="relative min-h-0 grow" onkeydown={onKey} role="presentation">
+    <div
+      id="list"
+      role="treegrid"
+      aria-label={name}
+      aria-multiselectable="true"
+      aria-rowcount={listed.ids.length}
+      aria-busy={!sight.loaded}
+      data-found={search.shownFor}
+      tabindex={selection.selected === null || sight.place(selection.selected) < 0 ? 0 : -1}
+      class="h-full overflow-y-auto"
+      style:overflow-anchor="none"
+      bind:this={box}
+      bind:clientHeight={viewHeight}
+      onscroll={onScroll}
+      onfocus={() => selection.selected && focusSelected()}
+      onpointerenter={(event) => (sight.pointer = event.pointerType !== 'touch')}
+      onpointerleave={() => {
+        sight.pointer = false;
+        sight.release();
+      }}
+      onpointerdown={() => (sight.down = true)}
+    >
+      {#if place.view === 'history' && !console.prefs.welcomed && sight.loaded && !search.active}
+        <Welcome {console} />
+      {/if}
+      {#if sight.loaded && listed.ids.length === 0 && (!search.active || (search.shownFor !== '' && !search.error))}
+        <EmptyPlace {console} />
+      {/if}
+      <div class="relative mx-auto max-w-4xl" role="presentation" style:height="{listed.ids.length === 0 ? 0 : layout.height + extra + 24}px" ondragover={(event) => reorders && event.preventDefault()} ondrop={drop}>
+        {#each shown as one (one.key)}
+          {#if one.heading}
+            {@const heading = one.heading}
+            <div role="row" class="absolute inset-x-4 pt-5 sm:inset-x-6.5" style:top="{heading.top + (openPlace >= 0 && heading.first > openPlace ? extra : 0)}px">
+              <div role="gridcell">
+                <h2 class="flex items-baseline gap-2.5">
+                  <span class="truncate font-semibold">{sittingName(heading.start * 1000, heading.end * 1000, now)}</span>
+                  <span class="facts figures truncate">{span(heading.start * 1000, heading.end * 1000)} · {count(heading.count, 'copy', 'copies')}</span>
+                </h2>
+              </div>
+            </div>
+          {:else if one.kind === 'd'}
+            <DividerRow {console} {commands} id={one.id} place={one.at} total={listed.ids.length} top={topOf(one.at)} dropsHere={reorders && over === one.id} onover={() => (over = one.id)} />
+          {:else}
+            <RowItem
+              {console}
+              id={one.id}
+              place={one.at}
+              number={number(one.at, one.id)}
+              total={listed.ids.length}
+              excerpts={search.active ? search.excerpts.get(one.id) : undefined}
+              listed={search.active ? 'found' : place.view === 'history' ? 'history' : 'kept'}
+              {now}
+              kind={one.kind}
+              row={rows.get(one.id)}
+              top={topOf(one.at)}
+              dropsHere={reorders && over === one.id}
+              onover={() => (over = one.id)}
+              onheight={(height) => (unfoldedHeight = height)}
+              onrest={onRest}
+            />
+          {/if}
+        {/each}
+        {#if reorders}
+          <div role="presentation" class={['soft rounded-box absolute inset-x-4 border border-dashed px-3 py-2 text-center', over === '' ? 'border-primary' : 'border-base-300']} style:top="{layout.height + extra - 4}px" ondragenter={() => (over = '')} data-to-the-end>To the end</div>
+        {/if}
+        {#if preview}<Preview {console} row={preview.row} top={preview.top} bottom={preview.bottom} room={preview.room} onstay={stayResting} onleave={() => onRest(null)} />{/if}
+      </div>
+    </div>
+    {#if sight.waiting.size > 0 || search.fresh > 0}
+      <button
+        type="button"
+        class="btn btn-sm bg-base-100 border-base-content/30 absolute top-2 left-1/2 -translate-x-1/2 shadow"
+        onclick={() => {
+          if (search.active) search.again();
+          sight.adopt();
+          scrollTo(0);
+          console.focusPage();
+        }}
+        data-unseen
+      >
+        {search.active ? `${count(search.fresh || sight.waiting.size, 'new match', 'new matches')}: show` : place.view === 'history' ? `${count(sight.waiting.size, 'new copy', 'new copies')} above` : `${count(sight.waiting.size, 'change')}: show`}
+      </button>
+    {/if}
+    <ChosenBar {console} />
+  </div>
+</main>
