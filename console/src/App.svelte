@@ -93,10 +93,12 @@
   onstorage={(event) => event.key === 'yadori.key' && service.keyChanged()}
 />
 
-<div class="sr-only" aria-live="polite" data-said>{console.messages.said}</div>
-<div id="rest" tabindex="-1" class="sr-only" role="note" aria-label="Nothing is selected. Arrow keys lead into the list."></div>
+<header class="contents">
+  {#if there}<a class="skip btn btn-sm btn-primary" href="#page" onclick={(event) => { event.preventDefault(); console.focusPage(); }}>Skip to the {isList(console.place) ? 'list' : 'page'}</a>{/if}
+  <div class="sr-only" aria-live="polite" data-said>{console.messages.said}</div>
+  <div id="rest" tabindex="-1" class="sr-only" role="note" aria-label="Nothing is selected. Arrow keys lead into the list."></div>
+</header>
 {#if there}
-  <a class="skip btn btn-sm btn-primary" href="#/skip" onclick={(event) => { event.preventDefault(); event.stopPropagation(); console.focusPage(); }}>Skip to the {isList(console.place) ? 'list' : 'page'}</a>
   <div class="frame flex h-full flex-col sm:flex-row" {@attach keepFocus} inert={console.session.entry !== 'in'}>
     <Rail {console} />
     {#if isList(console.place)}

@@ -4,6 +4,11 @@ import { Failure } from '../api/failure';
 import { Console } from './console.svelte';
 import { arrival, idOf, outline, row, serviceOf, TestPage } from './testing';
 
+/** Lets everything happen that waits for nothing. */
+const settled = async () => {
+  for (let n = 0; n < 20; n++) await Promise.resolve();
+};
+
 /** A console that has read a history of so many clips. */
 async function opened(clips: number, answers: Parameters<typeof serviceOf>[0] = {}): Promise<{ console: Console; page: TestPage }> {
   const page = new TestPage();
@@ -12,45 +17,104 @@ async function opened(clips: number, answers: Parameters<typeof serviceOf>[0] = 
     outline: () => Promise.resolve(outline(clips)),
     drawers: () => Promise.resolve({ drawers: [], favorites: 0 }),
     favoritesOutline: () => Promise.resolve({ ids: '', kinds: '', ranks: [], dividers: [], revision: 0 }),
-    events: () => new Promise(() => {}),
+    events: () => Promise.resolve(new ReadableStream()),
     ...answers,
   });
   const console = new Console(service, page);
   await console.open();
-  await console.list.load();
+  await settled();
   return { console, page };
 }
 
-test('a removed clip hands the selection to its neighbour, unfolded as it was', async () => {
-  const { console } = await opened(5);
+const gone = (n: number, before: number, revision: number) => ({ event: 'gone', data: JSON.stringify({ id: idOf(n), before, revision }) });
+
+test('what one removes oneself goes at once, and hands the selection to its neighbour, unfolded as it was', async () => {
+  const { console } = await opened(5, { remove: () => Promise.resolve({ id: 'a', removed: 1, grace_seconds: 60, revision: 1 }) });
   console.selection.toggle(idOf(3));
-  console.arrivals.apply([{ event: 'gone', data: JSON.stringify({ id: idOf(3), before: 2, revision: 1 }) }]);
+  const removing = console.acts.remove([idOf(3)]);
+  console.arrivals.apply([gone(3, 2, 1)]);
+  await removing;
   expect(console.sight.now.ids).toEqual([4, 2, 1, 0].map(idOf));
   expect(console.selection.selected).toBe(idOf(2));
   expect(console.selection.unfolded).toBe(idOf(2));
+});
+
+test('what is removed elsewhere under a selection stays where it stands, marked, until one moves on', async () => {
+  const { console } = await opened(4);
+  console.selection.select(idOf(2));
+  console.arrivals.apply([gone(2, 2, 1), gone(1, 2, 2)]);
+  expect(console.sight.now.ids).toEqual([3, 2, 1, 0].map(idOf));
+  expect([...console.sight.gone]).toEqual([idOf(2), idOf(1)]);
+  expect(console.selection.selected).toBe(idOf(2));
+  console.selection.select(null);
+  expect(console.sight.now.ids).toEqual([3, 0].map(idOf));
 });
 
 test('what arrives leaves the selection alone', async () => {
   const { console } = await opened(3);
   console.selection.select(idOf(1));
   console.arrivals.apply([3, 4, 5].map((n, at) => ({ event: 'clip', data: arrival(n, at + 1) })));
-  expect(console.sight.now.ids).toEqual([5, 4, 3, 2, 1, 0].map(idOf));
+  expect(console.sight.now.ids).toEqual([2, 1, 0].map(idOf));
+  expect(console.sight.waiting.size).toBe(3);
   expect(console.selection.selected).toBe(idOf(1));
+  console.selection.select(null);
+  expect(console.sight.now.ids).toEqual([5, 4, 3, 2, 1, 0].map(idOf));
   expect(console.messages.said).toBe('3 new copies');
 });
 
 test('what was taken back is selected whether its event comes before or after the answer', async () => {
-  const undo = () => Promise.resolve({ act: 'remove', clips: [row(9)], count: 1 });
-  const { console } = await opened(3, { undo });
-  await console.acts.undo();
-  expect(console.selection.selected).toBeNull();
-  console.arrivals.apply([{ event: 'clip', data: arrival(9, 1) }]);
-  expect(console.selection.selected).toBe(idOf(9));
+  const answers = {
+    remove: () => Promise.resolve({ id: 'a', removed: 1, grace_seconds: 60, revision: 1 }),
+    undo: () => Promise.resolve({ id: 'a', act: 'remove', clips: [row(2)], count: 1, revision: 2 }),
+  };
+  const back = { event: 'clip', data: arrival(2, 2) };
+  for (const early of [false, true]) {
+    const { console } = await opened(3, answers);
+    console.selection.select(idOf(2));
+    await console.acts.remove([idOf(2)]);
+    console.arrivals.apply([gone(2, 1, 1)]);
+    expect(console.selection.selected).toBe(idOf(1));
+    if (early) console.arrivals.apply([back]);
+    await console.acts.undo();
+    if (!early) console.arrivals.apply([back]);
+    expect(console.selection.selected).toBe(idOf(2));
+    expect(console.sight.now.ids).toEqual([2, 1, 0].map(idOf));
+  }
+});
 
-  const early = await opened(3, { undo });
-  early.console.arrivals.apply([{ event: 'clip', data: arrival(9, 1) }]);
-  await early.console.acts.undo();
-  expect(early.console.selection.selected).toBe(idOf(9));
+test('U takes back what was done in this window; anything else is said and asked first', async () => {
+  const stepped: string[] = [];
+  const act = (id: string) => ({ id, act: 'pin', at: 0, clips: 1, first: row(1), undone: false });
+  const { console } = await opened(3, {
+    pin: () => Promise.resolve({ id: 'own', act: 'pin', clips: [row(1)], count: 1, revision: 0 }),
+    acts: () => Promise.resolve([act('foreign'), act('own')]),
+    undo: (id: string) => (stepped.push(id), Promise.resolve({ id, act: 'pin', clips: [row(1)], count: 1, revision: 0 })),
+  });
+  await console.acts.pin([idOf(1)]);
+  await console.acts.undo();
+  expect(stepped).toEqual(['own']);
+  await console.acts.undo();
+  expect(stepped).toEqual(['own']);
+  expect(console.messages.toast?.text).toContain('not in this window: pinned: clip 1');
+  await console.acts.undo();
+  expect(stepped).toEqual(['own', 'foreign']);
+});
+
+test('where one does not see what an act did, U says it before it takes it back', async () => {
+  const stepped: string[] = [];
+  const { console, page } = await opened(3, {
+    pin: () => Promise.resolve({ id: 'own', act: 'pin', clips: [row(1)], count: 1, revision: 0 }),
+    acts: () => Promise.resolve([{ id: 'own', act: 'pin', at: 0, clips: 1, first: row(1), undone: false }]),
+    undo: (id: string) => (stepped.push(id), Promise.resolve({ id, act: 'pin', clips: [row(1)], count: 1, revision: 0 })),
+  });
+  await console.acts.pin([idOf(1)]);
+  page.fragment = '#/help';
+  console.readPlace();
+  await console.acts.undo();
+  expect(stepped).toEqual([]);
+  expect(console.messages.toast?.text).toContain('pinned: clip 1');
+  await console.acts.undo();
+  expect(stepped).toEqual(['own']);
 });
 
 test('the history remembers what was selected in it; other places begin with nothing', async () => {
@@ -74,42 +138,120 @@ test('an act on several is about those that are chosen, in the order of the list
   expect(console.selection.subjects(idOf(0))).toEqual([3, 2, 1].map(idOf));
 });
 
-test('Enter takes what is found for what is typed, however late that comes', async () => {
+test('Enter takes what is found for what stood in the field, however late that comes and whatever is typed after', async () => {
   const taken: string[] = [];
-  let answer: (found: unknown) => void = () => {};
+  const open: { text: string; answer: (found: unknown) => void }[] = [];
   const { console } = await opened(3, {
-    search: () => new Promise((resolve) => (answer = resolve)),
+    search: ({ text }: { text: string }) => new Promise((answer) => open.push({ text, answer })),
     complete: () => Promise.resolve([]),
     take: (id: string) => (taken.push(id), Promise.resolve({ row: row(1), filled: false })),
   });
+  const found = (n: number) => ({ hits: [{ row: row(n), excerpts: [] }], more: false, unread: 0 });
   console.selection.select(idOf(2));
   console.search.type('clip 1');
+  open[0]?.answer(found(1));
+  await settled();
+  console.search.type('clip 0');
   const take = console.acts.takeFound('ready');
-  answer({ hits: [{ row: row(1), excerpts: [] }], more: false, unread: 0 });
+  console.search.type('clip 2');
+  open.filter(({ text }) => text === 'clip 0').forEach(({ answer }) => answer(found(0)));
   await take;
-  expect(taken).toEqual([idOf(1)]);
+  expect(taken).toEqual([idOf(0)]);
 });
 
 test('a failure is told with its next step, and goes by itself', async () => {
-  const problem = { type: 'gone', detail: 'there is nothing to take back', hint: 'Nothing was done.' };
-  const { console, page } = await opened(1, { undo: () => Promise.reject(new Failure(409, problem as never)) });
-  await console.acts.undo();
-  expect(console.messages.toast).toMatchObject({ text: 'There is nothing to take back.', hint: 'Nothing was done.', wrong: true });
+  const problem = { type: 'gone', detail: 'there is no such clip', hint: 'Nothing was done.' };
+  const { console, page } = await opened(1, { remove: () => Promise.reject(new Failure(404, problem as never)) });
+  await console.acts.remove([idOf(0)]);
+  expect(console.messages.toast).toMatchObject({ text: 'There is no such clip.', hint: 'Nothing was done.', wrong: true });
   page.pass(11_999);
   expect(console.messages.toast).not.toBeNull();
   page.pass(1);
   expect(console.messages.toast).toBeNull();
 });
 
-test('a gap in the revisions reads the history anew, and what is gone is selected no longer', async () => {
+test('a gap in the revisions reads the history anew; nothing on the screen moves for it', async () => {
   let clips = 3;
   const { console } = await opened(3, { outline: () => Promise.resolve(outline(clips)) });
   console.selection.select(idOf(2));
   clips = 2;
   console.arrivals.apply([{ event: 'clip', data: arrival(7, 5) }]);
-  await Promise.resolve();
-  await Promise.resolve();
-  await Promise.resolve();
+  await settled();
+  expect(console.sight.now.ids).toEqual([2, 1, 0].map(idOf));
+  expect([...console.sight.gone]).toEqual([idOf(2)]);
+  console.selection.select(null);
   expect(console.sight.now.ids).toEqual([1, 0].map(idOf));
-  expect(console.selection.selected).toBeNull();
+});
+
+test('a number means what has stood beside it for half a second', async () => {
+  const outlineOf = (...ns: number[]) => ({ ids: ns.map(idOf).join(''), kinds: 't'.repeat(ns.length), ranks: ns.map((_, at) => `V${at}`), dividers: [], revision: 0 });
+  const taken: string[] = [];
+  const { console, page } = await opened(3, {
+    favoritesOutline: () => Promise.resolve(outlineOf(2, 1)),
+    take: (id: string) => (taken.push(id), Promise.resolve({ row: row(1), filled: false })),
+  });
+  console.drawers.visible = true;
+  console.drawers.settle();
+  page.pass(1_000);
+  const moved = { row: row(0, { place: 3, kept: { rank: 'A' } }), before: 3, revision: 1 };
+  console.arrivals.apply([{ event: 'clip', data: JSON.stringify(moved) }]);
+  expect(console.drawers.first).toEqual([0, 2, 1].map(idOf));
+  console.takeFavorite(1);
+  page.pass(499);
+  console.takeFavorite(1);
+  page.pass(1);
+  console.takeFavorite(1);
+  expect(taken).toEqual([2, 2, 0].map(idOf));
+});
+
+test('words are in the browser from the first letter on, and in the service when that answers', async () => {
+  let reached = false;
+  const kept: string[] = [];
+  const { console, page } = await opened(1, {
+    detail: () => Promise.resolve({ text: 'clip 0', representations: [], text_cut: false }),
+    draft: () => Promise.resolve(null),
+    keepDraft: (_: string, text: string) => (reached ? (kept.push(text), Promise.resolve()) : Promise.reject(new Failure(0, null))),
+  });
+  const { drafts } = console;
+  await drafts.open(row(0));
+  const { editing } = drafts;
+  if (!editing) throw new Error('no editor');
+  editing.text = 'clip 0, and more';
+  drafts.changed();
+  expect(drafts.typed(`edit:${idOf(0)}`)).toBe('clip 0, and more');
+  await drafts.leave();
+  expect(console.messages.toast?.text).toContain('kept in this browser');
+  reached = true;
+  await drafts.handOver();
+  expect(kept).toEqual(['clip 0, and more']);
+  expect(drafts.typed(`edit:${idOf(0)}`)).toBeNull();
+  expect(console.messages.toast?.text).toContain('safe in the service');
+  // Where neither has room for them, the editor stays open.
+  reached = false;
+  page.room = 3;
+  await drafts.open(row(0));
+  if (drafts.editing) drafts.editing.text = 'other words';
+  await drafts.leave();
+  expect(drafts.editing?.text).toBe('other words');
+});
+
+test('announcements stand long enough to be read, and copies that come meanwhile are counted', async () => {
+  const { console, page } = await opened(1);
+  const said: string[] = [];
+  let revision = 0;
+  for (let n = 0; n < 200; n++) {
+    const one = { row: row(100 + n, { copied_at: page.now() * 1_000 }), before: null, revision: ++revision };
+    console.arrivals.apply([{ event: 'clip', data: JSON.stringify(one) }]);
+    if (n === 100) console.messages.tell('Removed 1 clip.');
+    if (said.at(-1) !== console.messages.said) said.push(console.messages.said);
+    page.pass(50);
+  }
+  // Ten seconds: no more than one in 900 ms, and none of them lost.
+  expect(said.length).toBeLessThanOrEqual(12);
+  expect(said).toContain('Removed 1 clip.');
+  page.pass(4_000);
+  page.pass(4_000);
+  said.push(console.messages.said);
+  const copies = said.map((one) => (one.startsWith('Copied') ? 1 : Number(/^(\d+) new/.exec(one)?.[1] ?? 0)));
+  expect(copies.reduce((a, b) => a + b)).toBe(200);
 });

@@ -26,6 +26,7 @@ export class Drawers {
   visible = $state(false);
 
   #slots: Slot[] = Array.from({ length: SLOTS }, () => ({ id: null, since: 0, before: null }));
+  #begun = false;
   #callOff: () => void = () => {};
 
   constructor(
@@ -63,12 +64,15 @@ export class Drawers {
     if (first.length === this.first.length && first.every((id, n) => id === this.first[n])) return;
     this.first = first;
     const now = this.page.now();
+    // What is there from the beginning has replaced nothing.
+    const begins = !this.#begun && this.list.loaded;
+    this.#begun ||= begins;
     this.#slots.forEach((slot, n) => {
       const id = first[n] ?? null;
       if (id === slot.id) return;
       if (now - slot.since >= STEADY) slot.before = slot.id;
       slot.id = id;
-      slot.since = now;
+      slot.since = begins ? 0 : now;
     });
   }
 

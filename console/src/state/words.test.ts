@@ -50,7 +50,9 @@ const row: Row = {
 
 test('a row says what it is and where it is from', () => {
   expect(summary(row)).toBe('two words');
-  expect(summary({ ...row, head: '\n' })).toBe('White space');
+  expect(summary({ ...row, head: '\n', chars: 1 })).toBe('White space: 1 character');
+  expect(summary({ ...row, head: '\u200b\u2063', chars: 2 })).toBe('Nothing that can be seen: 2 characters');
+  expect(summary({ ...row, head: 'a\u202eb\u0007', chars: 4 })).toBe('a\u205db\u2407');
   expect(facts(row)).toEqual(['Mail', 'formatted', '5 lines', 'copied 3 times', 'not saved yet']);
   expect(summary({ ...row, kind: 'files', files: ['/a/permit.pdf', '/a/maps'] })).toBe('permit.pdf · maps');
   expect([size(12), size(1_500), size(212_345), size(9_900_000)]).toEqual(['12 B', '1.5 kB', '212 kB', '9.9 MB']);

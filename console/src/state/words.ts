@@ -92,7 +92,7 @@ export function summary(row: Row): string {
   if (row.title) return shown(row.title);
   if (row.kind === 'image') return row.picture ? pictureFacts(row) : 'Picture';
   if (row.kind === 'files') return row.files?.map((one) => shown(fileName(one))).slice(0, 6).join(' · ') ?? 'Files';
-  return blankness(row.head, row.chars) ?? shown(row.head.trim().replace(/\s+/g, ' '));
+  return blankness(row.head, row.chars) ?? (shown(row.head.trim().replace(/\s+/g, ' ')) || 'White space first');
 }
 
 export function pictureFacts(row: Row): string {

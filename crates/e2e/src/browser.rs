@@ -123,6 +123,23 @@ impl Browser {
         }
     }
 
+    /// What axe-core finds wrong with the page: all of its rules, best practices included.
+    pub async fn faults(&self) -> Result<Vec<String>> {
+        let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/node_modules/axe-core/axe.min.js");
+        let axe = std::fs::read_to_string(path)?;
+        self.cdp("Page.setBypassCSP", json!({ "enabled": true })).await?;
+        self.script(&format!("if (!window.axe) {{ {axe} }}")).await?;
+        let found = self
+            .driver
+            .execute_async(
+                "const done = arguments[0]; axe.run(document, { resultTypes: ['violations'] }).then((all) => \
+                 done(all.violations.map((one) => one.id + ': ' + one.nodes.map((node) => node.html.slice(0, 200)).join(' | '))))",
+                Vec::new(),
+            )
+            .await?;
+        Ok(serde_json::from_value(found.json().clone())?)
+    }
+
     /// Presses keys where the focus is.
     pub async fn press(&self, keys: impl AsRef<str>) -> Result<()> {
         self.driver.active_element().await?.send_keys(keys.as_ref()).await?;

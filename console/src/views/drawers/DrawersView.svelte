@@ -22,5 +22,5 @@
     <li><a class="block" href="#/acts">Recent acts</a></li>
     <li><a class="block" href="#/help">Help</a></li>
   </ul>
-  <div class="mt-4"><LampCard {console} /></div>
+  <div class="mt-4 sm:hidden"><LampCard {console} /></div>
 </main>

@@ -23,7 +23,7 @@
 </script>
 
 <div
-  class="bg-base-100 border-base-300 rounded-box absolute right-3 z-10 w-[min(30rem,60%)] overflow-y-auto border p-3 shadow-xl"
+  class="bg-base-100 border-base-300 rounded-box absolute right-3 z-10 w-[min(24rem,45%)] overflow-y-auto border p-3 shadow-xl"
   style:top={top === null ? undefined : `${top}px`}
   style:bottom={bottom === null ? undefined : `${bottom}px`}
   style:max-height="{height}px"
