@@ -160,10 +160,8 @@ export class Arrivals {
     const { rows, list, drafts } = this.parts;
     const known = rows.get(event.row.id);
     const outcome = list.arrive(event, came);
-    // Brought up, or back, is not copied.
-    const again = (known?.copies ?? 0) < event.row.copies && event.row.place === 1;
-    const fresh = this.page.now() * 1_000 - event.row.copied_at < 60e6;
-    if (outcome === 'new' && again && fresh) {
+    // What waited in memory is told of again once it is saved.
+    if (outcome !== 'gap' && event.copied && (known?.copies ?? 0) < event.row.copies) {
       copied.push(event.row);
       drafts.heard(event.row.id, false, true);
     } else if (outcome !== 'gap') drafts.heard(event.row.id, false, false);

@@ -240,7 +240,7 @@ test('announcements stand long enough to be read, and copies that come meanwhile
   const said: string[] = [];
   let revision = 0;
   for (let n = 0; n < 200; n++) {
-    const one = { row: row(100 + n, { copied_at: page.now() * 1_000 }), before: null, revision: ++revision };
+    const one = { row: row(100 + n), before: null, revision: ++revision, copied: true };
     console.arrivals.apply([{ event: 'clip', data: JSON.stringify(one) }]);
     if (n === 100) console.messages.tell('Removed 1 clip.');
     if (said.at(-1) !== console.messages.said) said.push(console.messages.said);

@@ -72,7 +72,7 @@ export const outline = (n: number): Outline =>
 
 /** The event of a clip that has come to the top. */
 export const arrival = (n: number, revision: number): string => {
-  const event: ClipEvent = { row: row(n), before: null, revision };
+  const event: ClipEvent = { row: row(n), before: null, revision, copied: true };
   return JSON.stringify(event);
 };
 

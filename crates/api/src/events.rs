@@ -16,6 +16,9 @@ pub struct ClipEvent {
     pub before: Option<u64>,
     /// The state of the history after this.
     pub revision: u64,
+    /// It was copied, or brought in, just now; otherwise it changed or came back.
+    #[serde(default)]
+    pub copied: bool,
 }
 
 /// A clip has left the history.

@@ -74,6 +74,47 @@ impl Browser {
         Ok(browser)
     }
 
+    /// A browser signed in to a service, its console open and past the first start.
+    pub async fn console(service: &crate::Service) -> Result<Self> {
+        Self::console_on(service, None).await
+    }
+
+    /// The same, with a window when a display is given.
+    pub async fn console_on(service: &crate::Service, display: Option<&str>) -> Result<Self> {
+        let browser = Self::start(display).await?;
+        browser.enter(service).await?;
+        Ok(browser)
+    }
+
+    /// Signs in, and passes the first start.
+    pub async fn enter(&self, service: &crate::Service) -> Result<()> {
+        self.driver.goto(service.sign_in_link()).await?;
+        self.until("return document.querySelector('#list[aria-busy=false]')").await?;
+        self.script(
+            "[...document.querySelectorAll('[data-welcome] button')].find((one) => one.textContent === 'Skip')?.click()",
+        )
+        .await?;
+        self.until("return !document.querySelector('[data-welcome]')").await?;
+        Ok(())
+    }
+
+    /// What has the focus: the id of its clip when it is a row, its name otherwise.
+    pub async fn focus(&self) -> Result<String> {
+        let found = self
+            .script(
+                "const at = document.activeElement; return at === document.body ? 'nothing' : at.dataset.id ?? \
+                 (at.id || at.ariaLabel || at.textContent.trim().slice(0, 40))",
+            )
+            .await?;
+        Ok(found.as_str().unwrap_or_default().to_owned())
+    }
+
+    /// Words of a row, by what the accessibility tree calls it.
+    pub async fn name_of_focus(&self) -> Result<String> {
+        let found = self.script("return document.activeElement.ariaLabel ?? ''").await?;
+        Ok(found.as_str().unwrap_or_default().to_owned())
+    }
+
     /// The page's size in pixels, and whether it is a telephone's.
     pub async fn size(&self, width: u32, height: u32, mobile: bool) -> Result<()> {
         let wish = json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": mobile });

@@ -34,6 +34,28 @@ impl Service {
         service
     }
 
+    /// What was done and stands, newest first: the kind of each act, and the words of its first clip or drawer.
+    pub fn acts(&self) -> Vec<(String, String)> {
+        let list: Value = serde_json::from_str(&self.yadori(&["undo", "--list", "--json"])).expect("JSON");
+        let acts = list["acts"].as_array().cloned().unwrap_or_default();
+        let standing = acts.iter().filter(|act| act["undone"] == Value::Bool(false));
+        standing
+            .map(|act| {
+                let about = act["first"]["head"].as_str().or(act["drawer"].as_str()).unwrap_or_default();
+                (act["act"].as_str().unwrap_or_default().to_owned(), about.to_owned())
+            })
+            .collect()
+    }
+
+    /// Adds texts, oldest first. Gives their ids.
+    pub fn add(&self, texts: &[&str]) -> Vec<String> {
+        let add = |text: &&str| {
+            let added: Value = serde_json::from_str(&self.yadori(&["add", "--json", "--", text])).expect("JSON");
+            added["row"]["id"].as_str().expect("an id").to_owned()
+        };
+        texts.iter().map(add).collect()
+    }
+
     /// Starts a service in a new home.
     pub fn start(arguments: &[&str]) -> Self {
         let scratch = tempfile::Builder::new().prefix("yadori-").tempdir().expect("a directory");

@@ -159,11 +159,10 @@ async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard() -> R
             before[1]
         ))
         .await?;
-    // A number means what has stood beside it for a while: pressed too early it says so, and takes nothing else.
+    // A number means what has stood beside it for half a second: pressed earlier, what stood there before.
     let end = std::time::Instant::now() + yadori_e2e::PATIENCE;
     while display.paste_text().as_deref() != Some(&before[1]) {
         assert!(std::time::Instant::now() < end, "f1 is not taken");
-        assert_ne!(display.paste_text().as_deref(), Some(&*before[0]));
         browser.press("1").await?;
     }
     assert_eq!(browser.errors().await?, Vec::<String>::new());

@@ -41,8 +41,8 @@ async fn main() -> Result<()> {
     browser.press("bunks -kestrel since:30d").await?;
     browser.until("return /\\d match/.test(document.querySelector('[data-count]')?.textContent) && document.querySelector('mark.match')").await?;
     picture("search.png").await?;
-    go(&browser, "#/favorites", "[data-kept=favorites] li").await?;
-    browser.script("[...document.querySelectorAll('[data-kept] li')].find((one) => one.textContent.includes('Booking held')).click()").await?;
+    go(&browser, "#/favorites", "[data-kept=favorites] [data-summary]").await?;
+    browser.script("[...document.querySelectorAll('[data-kept] [data-row]')].find((one) => one.textContent.includes('Booking held')).click()").await?;
     browser.until("return document.querySelector('[data-kept] [data-words]')").await?;
     picture("favorites.png").await?;
     browser.press("e").await?;
@@ -59,9 +59,14 @@ async fn main() -> Result<()> {
     go(&browser, "#/acts", "[data-acts] li").await?;
     picture("recent-acts.png").await?;
     go(&browser, "#/history", "[data-summary]").await?;
-    browser.script("document.querySelector('[aria-label=\"Clear the search\"]')?.click(); document.activeElement.blur()").await?;
+    browser.script("document.activeElement.blur()").await?;
     browser.size(390, 844, true).await?;
+    browser.cdp("Emulation.setTouchEmulationEnabled", serde_json::json!({ "enabled": true })).await?;
     picture("narrow.png").await?;
+    // At four times the size.
+    browser.cdp("Emulation.setTouchEmulationEnabled", serde_json::json!({ "enabled": false })).await?;
+    browser.size(320, 256, false).await?;
+    picture("four-times.png").await?;
     terminal(&home, &out.join("client.png"))
 }
 

@@ -26,6 +26,8 @@ pub enum Happening {
         place: u64,
         /// The state of the history after this.
         revision: u64,
+        /// It was copied, or brought in, just now.
+        copied: bool,
     },
     /// A clip has left the history.
     Gone {

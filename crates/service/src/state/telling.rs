@@ -9,11 +9,12 @@ use crate::state::shapes::{blank_row, refusal, row};
 /// An event as it is sent now. A clip that has gone since comes without words; that it went follows.
 pub fn told(app: &App, event: &Happening) -> api::Event {
     match event {
-        Happening::Clip { id, before, place, revision } => {
+        Happening::Clip { id, before, place, revision, copied } => {
             let history = app.clips.history();
             let mut row = history.get(*id).map_or_else(|| blank_row(*id), |clip| row(&history, clip));
             row.place = *place;
-            api::Event::Clip(Box::new(api::ClipEvent { row, before: *before, revision: *revision }))
+            let (before, revision, copied) = (*before, *revision, *copied);
+            api::Event::Clip(Box::new(api::ClipEvent { row, before, revision, copied }))
         }
         Happening::Gone { id, before, revision } => {
             api::Event::Gone(api::GoneEvent { id: id.to_string(), before: *before, revision: *revision })

@@ -12,20 +12,31 @@ use crate::writer::worker::Writer;
 /// Changes that are announced one by one at most; more are a reset.
 const ONE_BY_ONE: usize = 300;
 
+/// What is told of a change.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Told {
+    /// Nothing: everything is to be read anew.
+    Not,
+    /// That the clip has changed.
+    Changed,
+    /// That it was copied.
+    Copied,
+}
+
 impl Writer {
     /// What is now known of a clip.
-    pub(super) fn settle(&self, stored: StoredClip, saved: bool, text: Option<&str>, announced: bool) {
+    pub(super) fn settle(&self, stored: StoredClip, saved: bool, text: Option<&str>, told: Told) {
         let id = stored.id;
         let (placed, revision) = self.app.clips.settle(stored, saved, text);
-        if announced {
-            self.announce(id, placed, revision);
+        if told != Told::Not {
+            self.announce(id, placed, revision, told == Told::Copied);
         }
     }
 
-    fn announce(&self, id: ClipId, placed: Placed, revision: u64) {
+    fn announce(&self, id: ClipId, placed: Placed, revision: u64, copied: bool) {
         let before = placed.before.map(|place| place as u64);
         let event = match (placed.now, before) {
-            (Some(place), before) => Happening::Clip { id, before, place: place as u64, revision },
+            (Some(place), before) => Happening::Clip { id, before, place: place as u64, revision, copied },
             (None, Some(before)) => Happening::Gone { id, before, revision },
             (None, None) => return,
         };
@@ -57,7 +68,7 @@ impl Writer {
         for clip in clips {
             self.on_disk.remove(&clip.id);
             let text = texts.get(&clip.id).map(String::as_str);
-            self.settle(clip, true, text, one_by_one);
+            self.settle(clip, true, text, if one_by_one { Told::Changed } else { Told::Not });
         }
         for drawer in drawers {
             // The name of a drawer is searched with its clips.
@@ -66,7 +77,7 @@ impl Writer {
             quiet |= !few;
             for clip in touched {
                 let saved = clip.saved;
-                self.settle(StoredClip::from(&*clip), saved, None, few);
+                self.settle(StoredClip::from(&*clip), saved, None, if few { Told::Changed } else { Told::Not });
             }
         }
         if quiet {

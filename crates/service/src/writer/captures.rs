@@ -9,6 +9,7 @@ use yadori_store::{CHUNK, CommitError, Group, RefusalRow};
 use crate::state::clock::now;
 use crate::state::events::Happening;
 use crate::state::health::LiveNow;
+use crate::writer::announce::Told;
 use crate::writer::change::{ASIDE, Capture};
 use crate::writer::commit::NotCommitted;
 use crate::writer::error::WriteError;
@@ -153,7 +154,7 @@ impl Writer {
         for (clip, one) in planned.clips.into_iter().zip(&captures) {
             self.on_disk.remove(&clip.id);
             let text = one.text.as_deref().filter(|_| !self.app.clips.has_whole_text(clip.id));
-            self.settle(clip, true, text, true);
+            self.settle(clip, true, text, Told::Copied);
         }
         for mut one in captures {
             for (digest, content) in &one.contents {

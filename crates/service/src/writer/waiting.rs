@@ -3,6 +3,7 @@
 
 use yadori_core::RefusalReason;
 
+use crate::writer::announce::Told;
 use crate::writer::captures::refusal_of;
 use crate::writer::change::Capture;
 use crate::writer::error::WriteError;
@@ -57,7 +58,7 @@ impl Writer {
         self.app.at_hand.keep_waiting(&one.contents);
         let clip = self.after(one, shown, newest);
         let text = one.text.as_deref().filter(|_| !self.app.clips.has_whole_text(id));
-        self.settle(clip, false, text, true);
+        self.settle(clip, false, text, Told::Copied);
         self.settle_live(one);
     }
 
