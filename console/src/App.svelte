@@ -88,6 +88,7 @@
 <svelte:window
   onhashchange={onAddress}
   onpopstate={onAddress}
+  onpagehide={() => console.leaving()}
   onkeydown={onKey}
   onclick={onClick}
   onstorage={(event) => event.key === 'yadori.key' && service.keyChanged()}

@@ -99,6 +99,11 @@ export class Console {
     this.page.focus(isList(this.place) ? 'list' : 'page');
   }
 
+  /** The page is about to be read anew, or to go: where one is, is remembered. */
+  leaving(): void {
+    this.#leave();
+  }
+
   #leave(): void {
     const { selected } = this.selection;
     if (isList(this.place)) this.stays.leave(this.place, selected);

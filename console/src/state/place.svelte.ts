@@ -36,11 +36,14 @@ export class Whereabouts {
   onLeave: () => void = () => {};
   onCome: (place: Place) => void = () => {};
 
+  #been = false;
+
   constructor(private page: Page) {}
 
   /** Reads the place from the address of the page. */
   read(): void {
-    this.onLeave();
+    if (this.#been) this.onLeave();
+    this.#been = true;
     this.now = placeOf(this.page.fragment);
     this.onCome(this.now);
   }

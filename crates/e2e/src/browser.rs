@@ -62,8 +62,10 @@ impl Browser {
         let browser = Self { driver, chromedriver, profile };
         // Errors of scripts, of the console and of the page's policy, from the first moment of every page.
         let gather = "window.__errors = []; const push = (text) => window.__errors.push(String(text)); \
+            /* Delivered with the next frame: by design of ResizeObserver, no mistake. */ \
+            const isLoop = (text) => String(text).includes('ResizeObserver loop'); \
             const before = console.error; console.error = (...parts) => { push(parts.join(' ')); before(...parts); }; \
-            addEventListener('error', (event) => push(event.message)); \
+            addEventListener('error', (event) => isLoop(event.message) || push(event.message)); \
             addEventListener('unhandledrejection', (event) => push(event.reason)); \
             addEventListener('securitypolicyviolation', (event) => push('policy: ' + event.violatedDirective + ' ' + event.blockedURI));";
         browser.cdp("Page.enable", json!({})).await?;

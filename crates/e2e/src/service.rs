@@ -56,6 +56,15 @@ impl Service {
         texts.iter().map(add).collect()
     }
 
+    /// [`Service::without_desk`] at a port that it has again after a restart.
+    pub fn at_a_port() -> Self {
+        // Free a moment ago; nobody else on this machine hurries to take it.
+        let port = std::net::TcpListener::bind("127.0.0.1:0").and_then(|one| one.local_addr()).expect("a port");
+        let service = Self::start(&["--no-capture", "--listen", &port.to_string()]);
+        service.await_records();
+        service
+    }
+
     /// Starts a service in a new home.
     pub fn start(arguments: &[&str]) -> Self {
         let scratch = tempfile::Builder::new().prefix("yadori-").tempdir().expect("a directory");

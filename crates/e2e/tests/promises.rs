@@ -37,15 +37,14 @@ async fn what_is_typed_into_stays_whatever_happens_to_its_clip_and_no_letter_of_
     browser.press("t").await?;
     browser.until("return document.activeElement.ariaLabel === 'Title'").await?;
     browser.press("Peb").await?;
-    // It is copied again, brought up, and pinned, while the letters go on.
+    // It is copied again, and something else is, while the letters go on.
     service.add(&["two"]);
     browser.press("pe").await?;
     service.yadori(&["add", "four"]);
-    service.yadori(&["pin", &ids[1]]);
     browser.until("return document.querySelector('[data-unseen]')").await?;
     browser.press("dub").await?;
     assert_eq!(browser.script("return document.activeElement.value").await?, json!("Pebpedub"));
-    assert_eq!(service.acts(), [("pin".to_owned(), "two".to_owned())]);
+    assert_eq!(service.acts(), []);
     browser.press(ENTER).await?;
     until("the title", || service.acts().first().is_some_and(|act| act.0 == "title").then_some(()));
     browser.until("return document.activeElement.ariaLabel?.includes('Pebpedub')").await?;
@@ -149,7 +148,7 @@ async fn acts_on_several_are_about_all_that_are_chosen_and_say_how_many() -> Res
     browser.until("return document.activeElement.ariaLabel === 'Which drawer for 3 clips'").await?;
     browser.press(format!("Hu{ENTER}")).await?;
     browser.until("return document.querySelector('[data-toast]')?.textContent.includes('Put 3 clips into Huts')").await?;
-    assert_eq!(service.yadori(&["drawer", "show", "Huts"]).lines().count(), 3);
+    assert_eq!(service.yadori(&["list", "--drawer", "Huts"]).lines().count(), 3);
     browser.until("return document.activeElement.closest('#list')").await?;
     browser.press(format!("s{UP}s")).await?;
     browser.press("c").await?;
@@ -268,13 +267,13 @@ async fn nothing_moves_under_a_pointer_that_rests_and_a_click_hits_what_was_poin
         service.add(&[&format!("arrival {n}")]);
     }
     browser.until("return document.querySelector('[data-unseen]')?.textContent.includes('5 new')").await?;
-    pointer.click()?;
+    pointer.click(1)?;
     browser.until(&format!("return document.querySelector(\"{selector}\")?.ariaExpanded === 'true'")).await?;
     // Take is one click at the row.
     let third = format!("[data-id='{}']", ids[2]);
     pointer.move_to(browser.place_of(&third).await?)?;
     pointer.move_to(browser.place_of(&format!("{third} .take")).await?)?;
-    pointer.click()?;
+    pointer.click(1)?;
     until("the take", || display.paste_text().filter(|text| text == "three"));
 
     // Among favorites: one is pinned elsewhere, under the pointer and while another is dragged.
@@ -330,14 +329,14 @@ async fn a_picker_that_is_open_means_what_it_shows_whatever_becomes_of_the_drawe
     browser.press(ENTER).await?;
     browser.until("return document.querySelector('[data-toast]')?.textContent.includes('Put 1 clip into')").await?;
     let name = ["Beta", "Gamma", "Alpha"].into_iter().find(|name| wanted.contains(name)).unwrap();
-    assert_eq!(service.yadori(&["drawer", "show", name]).lines().count(), 1);
+    assert_eq!(service.yadori(&["list", "--drawer", name]).lines().count(), 1);
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }
 
 #[tokio::test]
 async fn words_are_safe_in_the_browser_while_the_service_is_away_and_in_the_service_after() -> Result<()> {
-    let mut service = Service::without_desk();
+    let mut service = Service::at_a_port();
     let ids = service.add(&["Bring boots."]);
     let browser = Browser::console(&service).await?;
     rows(&browser, 1).await?;

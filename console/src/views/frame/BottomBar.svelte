@@ -18,7 +18,7 @@
 </script>
 
 <footer class="bottom bg-base-200 border-base-300 border-t sm:hidden">
-  <p class="status facts flex items-center gap-2 px-4 pt-1.5">
+  <p class="paste-now facts flex items-center gap-2 px-4 pt-1.5">
     <Lamp look={console.session.lamp.look} breaths={console.arrivals.breaths} />
     <span class="shrink-0">{console.session.status?.capture.state === 'keeping' ? 'A paste now gives' : console.session.lamp.words}</span>
     <span class="text-base-content min-w-0 grow truncate">

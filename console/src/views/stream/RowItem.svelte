@@ -31,9 +31,12 @@
     onheight: (height: number) => void;
     onrest: (id: string | null) => void;
   }
-  let { console, id, place, number, total, kind, row, top, excerpts, listed, now, dropsHere, onover, onheight, onrest }: Props = $props();
+  let { console, id, place, number, total, kind, row: current, top, excerpts, listed, now, dropsHere, onover, onheight, onrest }: Props = $props();
 
   const { selection, sight } = $derived(console);
+  // What was known of it stays on the screen when it is let go of elsewhere: something may be typed in it.
+  let known: Row | undefined;
+  const row = $derived((known = current ?? known));
   const selected = $derived(selection.selected === id);
   const unfolded = $derived(selection.unfolded === id);
   const chosen = $derived(selection.chosen.has(id));
@@ -178,11 +181,16 @@
   :global([data-row][aria-expanded='false']:focus) .when {
     visibility: hidden;
   }
-  @media (hover: none) {
+  @media (pointer: coarse) {
+    .choose {
+      margin-top: 0;
+    }
     .take {
       visibility: visible;
       position: static;
       margin-top: 0.25rem;
+      border-color: transparent;
+      background: var(--color-base-200);
     }
     .when {
       display: none;

@@ -16,8 +16,10 @@
     console: Console;
     /** A move in the list; `focus`: the focus goes along. */
     onmove: (command: Command, focus: boolean) => void;
+    /** What waits is to be shown. */
+    onshow: () => void;
   }
-  let { console, onmove }: Props = $props();
+  let { console, onmove, onshow }: Props = $props();
   const { search, sight, selection, acts } = $derived(console);
   const inHistory = $derived(console.place.view === 'history');
   const kind = $derived(kindOf(search.text));
@@ -70,6 +72,14 @@
     if (search.count !== null) return count(search.count, 'match', 'matches');
     return search.more ? '50+ matches' : '';
   });
+
+  const waiting = $derived(
+    search.active
+      ? `${count(search.fresh || sight.waiting.size, 'new match', 'new matches')}: show`
+      : inHistory
+        ? `${count(sight.waiting.size, 'new copy', 'new copies')} above`
+        : `${count(sight.waiting.size, 'change')}: show`,
+  );
 
   /** Another order or number: the list is another one. */
   function change(what: () => void): void {
@@ -147,6 +157,10 @@
             <button type="button" class={['chip', { pressed: kind === name }]} aria-pressed={kind === name} onclick={() => search.setKind(name)}>{label}</button>
           {/each}
         </span>
+      {/if}
+      <!-- Here it covers nothing that one may be about to click, and moves nothing. -->
+      {#if sight.waiting.size > 0 || search.fresh > 0}
+        <button type="button" class="waiting chip sticky right-0 ml-auto shrink-0" onclick={onshow} data-unseen>{waiting}</button>
       {/if}
       <span class="figures ml-auto flex shrink-0 items-center gap-2 whitespace-nowrap">
         <span data-count>{status}</span>

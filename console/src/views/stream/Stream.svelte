@@ -230,6 +230,14 @@
     }
   }
 
+  /** What waits is shown, from the top. */
+  function showNew(): void {
+    if (search.active) search.again();
+    sight.adopt();
+    scrollTo(0);
+    console.focusPage();
+  }
+
   function onRest(id: string | null): void {
     clearTimeout(restTimer);
     if (id === null) restTimer = setTimeout(() => (resting = null), GRACE);
@@ -280,7 +288,7 @@
 
 <main class="page-of-list flex min-h-0 min-w-0 grow flex-col" id="page" tabindex="-1" data-kept={place.view === 'history' ? undefined : place.view === 'drawer' ? place.id : 'favorites'}>
   {#if place.view === 'history'}<h1 class="sr-only">History</h1>{/if}
-  <SearchBar {console} onmove={move} />
+  <SearchBar {console} onmove={move} onshow={showNew} />
   {#if place.view !== 'history'}<KeptHeader {console} />{/if}
   <div class="relative min-h-0 grow" onkeydown={onKey} role="presentation">
     <div
@@ -351,21 +359,6 @@
         {#if preview}<Preview {console} row={preview.row} top={preview.top} bottom={preview.bottom} room={preview.room} onstay={stayResting} onleave={() => onRest(null)} />{/if}
       </div>
     </div>
-    {#if sight.waiting.size > 0 || search.fresh > 0}
-      <button
-        type="button"
-        class="btn btn-sm bg-base-100 border-base-content/30 absolute top-2 left-1/2 -translate-x-1/2 shadow"
-        onclick={() => {
-          if (search.active) search.again();
-          sight.adopt();
-          scrollTo(0);
-          console.focusPage();
-        }}
-        data-unseen
-      >
-        {search.active ? `${count(search.fresh || sight.waiting.size, 'new match', 'new matches')}: show` : place.view === 'history' ? `${count(sight.waiting.size, 'new copy', 'new copies')} above` : `${count(sight.waiting.size, 'change')}: show`}
-      </button>
-    {/if}
     <ChosenBar {console} />
   </div>
 </main>
