@@ -120,7 +120,8 @@ impl Browser {
     /// The page's size in pixels, and whether it is a telephone's.
     pub async fn size(&self, width: u32, height: u32, mobile: bool) -> Result<()> {
         let wish = json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": mobile });
-        self.cdp("Emulation.setDeviceMetricsOverride", wish).await
+        self.cdp("Emulation.setDeviceMetricsOverride", wish).await?;
+        Ok(())
     }
 
     /// Whether the person prefers a dark page. Motion is asked to be still, so that pictures and checks see what stays.
@@ -133,13 +134,32 @@ impl Browser {
             { "name": "prefers-reduced-motion", "value": "reduce" },
         ] }),
         )
-        .await
+        .await?;
+        Ok(())
+    }
+
+    /// Whether one uses a finger: what is touched must be large enough for it.
+    pub async fn touch(&self, touch: bool) -> Result<()> {
+        self.cdp("Emulation.setTouchEmulationEnabled", json!({ "enabled": touch })).await?;
+        Ok(())
+    }
+
+    /// Taps on what a selector finds, in its middle.
+    pub async fn tap(&self, selector: &str) -> Result<()> {
+        let script = format!(
+            "const one = document.querySelector({selector:?}); one?.scrollIntoView({{ block: 'nearest' }}); \
+             const box = one?.getBoundingClientRect(); return box && box.width ? [box.x + box.width / 2, box.y + box.height / 2] : null"
+        );
+        let at = self.until(&script).await?;
+        let points = json!([{ "x": at[0], "y": at[1] }]);
+        self.cdp("Input.dispatchTouchEvent", json!({ "type": "touchStart", "touchPoints": points })).await?;
+        self.cdp("Input.dispatchTouchEvent", json!({ "type": "touchEnd", "touchPoints": [] })).await?;
+        Ok(())
     }
 
     /// A command of the browser's own protocol.
-    pub async fn cdp(&self, name: &str, parameters: Value) -> Result<()> {
-        self.driver.cdp().send_raw(name, parameters).await?;
-        Ok(())
+    pub async fn cdp(&self, name: &str, parameters: Value) -> Result<Value> {
+        Ok(self.driver.cdp().send_raw(name, parameters).await?)
     }
 
     /// What a script gives back.

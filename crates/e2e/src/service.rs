@@ -50,7 +50,8 @@ impl Service {
     /// Adds texts, oldest first. Gives their ids.
     pub fn add(&self, texts: &[&str]) -> Vec<String> {
         let add = |text: &&str| {
-            let added: Value = serde_json::from_str(&self.yadori(&["add", "--json", "--", text])).expect("JSON");
+            let added: Value =
+                serde_json::from_str(&self.yadori(&["add", "--json", "--", text])).expect("JSON");
             added["row"]["id"].as_str().expect("an id").to_owned()
         };
         texts.iter().map(add).collect()
@@ -59,7 +60,8 @@ impl Service {
     /// [`Service::without_desk`] at a port that it has again after a restart.
     pub fn at_a_port() -> Self {
         // Free a moment ago; nobody else on this machine hurries to take it.
-        let port = std::net::TcpListener::bind("127.0.0.1:0").and_then(|one| one.local_addr()).expect("a port");
+        let port =
+            std::net::TcpListener::bind("127.0.0.1:0").and_then(|one| one.local_addr()).expect("a port");
         let service = Self::start(&["--no-capture", "--listen", &port.to_string()]);
         service.await_records();
         service

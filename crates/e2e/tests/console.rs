@@ -157,7 +157,9 @@ async fn everything_can_be_done_by_pointer_alone() -> Result<()> {
 }
 
 async fn press_button(browser: &Browser, label: &str) -> Result<()> {
-    let path = format!("//*[@data-id and @aria-expanded='true']//button[starts-with(normalize-space(.), '{label}')]");
+    let path = format!(
+        "//*[@data-id and @aria-expanded='true']//button[starts-with(normalize-space(.), '{label}')]"
+    );
     Ok(browser.driver.find(By::XPath(path)).await?.click().await?)
 }
 
@@ -211,8 +213,9 @@ async fn every_kind_has_a_recognisable_form() -> Result<()> {
     let shown = summaries(&browser).await?;
     assert!(shown.iter().any(|one| one == "trails.example.org/status/ridge-path"), "{shown:?}");
     browser.until("return document.body.textContent.includes(\"Can't be shown small\")").await?;
-    let names =
-        browser.script("return [...document.querySelectorAll('[data-id] img')].map((one) => one.alt)").await?;
+    let names = browser
+        .script("return [...document.querySelectorAll('[data-id] img')].map((one) => one.alt)")
+        .await?;
     assert!(names.to_string().contains("route map.png"), "{names}");
     Ok(())
 }
@@ -233,7 +236,11 @@ async fn the_page_is_for_everyone() -> Result<()> {
         if unfolded != (is_open == json!(true)) {
             browser.script("document.querySelector('[data-id][aria-posinset=\"1\"] .row').click()").await?;
         }
-        assert_eq!(browser.faults().await?, Vec::<String>::new(), "dark {dark}, {width} px, unfolded {unfolded}");
+        assert_eq!(
+            browser.faults().await?,
+            Vec::<String>::new(),
+            "dark {dark}, {width} px, unfolded {unfolded}"
+        );
         let wide = browser.script("return document.documentElement.scrollWidth <= innerWidth").await?;
         assert_eq!(wide, json!(true), "the page is wider than {width} px");
     }

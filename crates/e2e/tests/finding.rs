@@ -74,7 +74,9 @@ async fn a_few_letters_find_a_clip_and_enter_takes_the_one_that_was_found() -> R
     assert_eq!(shown(&browser).await?, ["T. Mäkinen, 7 bunks"]);
     // What arrives meanwhile and matches too waits, counted, and does not change what Enter takes.
     add(&service, &["makinen makinen"]);
-    browser.until("return document.querySelector('[data-unseen]')?.textContent.trim() === '1 new match: show'").await?;
+    browser
+        .until("return document.querySelector('[data-unseen]')?.textContent.trim() === '1 new match: show'")
+        .await?;
     assert_eq!(shown(&browser).await?, ["T. Mäkinen, 7 bunks"]);
     browser.press(ENTER).await?;
     until("the take", || display.paste_text().filter(|text| text == "T. Mäkinen, 7 bunks"));
@@ -140,7 +142,9 @@ async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard() -> R
     // Favorites, in another order.
     browser.press(ESCAPE).await?;
     browser.press("f").await?;
-    browser.until("return document.querySelectorAll('[data-kept=favorites] [data-row]').length === 2").await?;
+    browser
+        .until("return document.querySelectorAll('[data-kept=favorites] [data-row]').length === 2")
+        .await?;
     let before = shown(&browser).await?;
     browser.press(DOWN).await?;
     browser.press(format!("{ALT}{DOWN}{NULL}")).await?;
@@ -186,7 +190,9 @@ async fn a_favorite_is_put_in_another_place_by_dragging_it_with_a_pointer() -> R
     assert_eq!(before.len(), 3);
     let browser = open_on(&service, Some(&display.name())).await?;
     browser.driver.goto(format!("{}#/favorites", service.address())).await?;
-    browser.until("return document.querySelectorAll('[data-kept=favorites] [data-row]').length === 3").await?;
+    browser
+        .until("return document.querySelectorAll('[data-kept=favorites] [data-row]').length === 3")
+        .await?;
     let pointer = Pointer::of(&display)?;
     pointer.move_to(browser.place_of("[data-kept] [aria-posinset='3'] [data-summary]").await?)?;
     pointer.move_to(browser.place_of("[data-kept] [aria-posinset='3'] [role=img]").await?)?;

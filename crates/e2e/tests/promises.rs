@@ -56,7 +56,9 @@ async fn what_is_typed_into_stays_whatever_happens_to_its_clip_and_no_letter_of_
     browser.press("\u{e012}\u{e012}").await?;
     let area = browser.script("return document.activeElement.id = 'the-same'").await?;
     service.yadori(&["add", "two"]);
-    browser.until("return document.querySelector('[data-note]')?.textContent.includes('copied again')").await?;
+    browser
+        .until("return document.querySelector('[data-note]')?.textContent.includes('copied again')")
+        .await?;
     service.yadori(&["remove", &ids[1]]);
     browser.until("return document.querySelector('[data-note]')?.textContent.includes('removed')").await?;
     browser.press("pdb").await?;
@@ -112,7 +114,8 @@ async fn keys_pressed_while_a_page_opens_go_to_where_one_was_going_in_order() ->
 async fn enter_takes_what_belongs_to_the_query_that_stands_in_the_field() -> Result<()> {
     let display = Display::start();
     let service = Service::on(&display.name());
-    let all: Vec<String> = (0..16).flat_map(|n| [format!("oats sack {n}x"), format!("gas bottle {n}x")]).collect();
+    let all: Vec<String> =
+        (0..16).flat_map(|n| [format!("oats sack {n}x"), format!("gas bottle {n}x")]).collect();
     service.add(&borrowed(&all));
     let browser = Browser::console(&service).await?;
     browser.press("/").await?;
@@ -147,23 +150,36 @@ async fn acts_on_several_are_about_all_that_are_chosen_and_say_how_many() -> Res
     browser.press("d").await?;
     browser.until("return document.activeElement.ariaLabel === 'Which drawer for 3 clips'").await?;
     browser.press(format!("Hu{ENTER}")).await?;
-    browser.until("return document.querySelector('[data-toast]')?.textContent.includes('Put 3 clips into Huts')").await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('Put 3 clips into Huts')")
+        .await?;
     assert_eq!(service.yadori(&["list", "--drawer", "Huts"]).lines().count(), 3);
     browser.until("return document.activeElement.closest('#list')").await?;
     browser.press(format!("s{UP}s")).await?;
     browser.press("c").await?;
-    browser.until("return document.activeElement.closest('[role=toolbar]')?.ariaLabel === 'Color of 2 clips'").await?;
+    browser
+        .until("return document.activeElement.closest('[role=toolbar]')?.ariaLabel === 'Color of 2 clips'")
+        .await?;
     browser.press(ENTER).await?;
-    browser.until("return document.querySelector('[data-toast]')?.textContent.includes('Colored 2 clips blue')").await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('Colored 2 clips blue')")
+        .await?;
     browser.press(format!("s{UP}sb")).await?;
-    browser.until("return document.querySelector('[data-toast]')?.textContent.includes('Brought 2 clips')").await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('Brought 2 clips')")
+        .await?;
     // What is done to one alone says so, and drops nothing.
     browser.press(format!("s{DOWN}s")).await?;
     browser.press("t").await?;
     browser.until("return document.querySelector('[data-toast]')?.textContent.includes('one clip at a time; 2 clips are chosen')").await?;
-    assert_eq!(browser.script("return document.querySelector('[data-chosen]').dataset.chosen").await?, json!("2"));
+    assert_eq!(
+        browser.script("return document.querySelector('[data-chosen]').dataset.chosen").await?,
+        json!("2")
+    );
     browser.press(DELETE).await?;
-    browser.until("return document.querySelector('[data-toast]')?.textContent.includes('Removed 2 clips')").await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('Removed 2 clips')")
+        .await?;
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }
@@ -179,7 +195,9 @@ async fn undo_takes_back_the_act_that_is_meant_and_never_one_unseen() -> Result<
     // Another client acts after that: the button of the message is about the message, and so is U.
     service.yadori(&["title", &ids[0], "By another"]);
     browser.press("u").await?;
-    browser.until("return document.querySelector('[data-toast]')?.textContent.includes('Taken back: pinned')").await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('Taken back: pinned')")
+        .await?;
     assert_eq!(service.acts(), [("title".to_owned(), "one".to_owned())]);
     // Nothing is left that was done here: what U would take back is said, and asked.
     browser.press("u").await?;
@@ -194,7 +212,9 @@ async fn undo_takes_back_the_act_that_is_meant_and_never_one_unseen() -> Result<
     browser.press(format!("{DOWN}p")).await?;
     until("the pin", || (service.acts().len() == 1).then_some(()));
     browser.press("?u").await?;
-    browser.until("return document.querySelector('[data-toast]')?.textContent.includes('Take it back?')").await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('Take it back?')")
+        .await?;
     assert_eq!(service.acts().len(), 1);
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
@@ -218,11 +238,15 @@ async fn nothing_moves_around_the_focus_or_at_the_edge_whatever_arrives() -> Res
     let edge = "return document.elementFromPoint(500, 200)?.closest('[data-id]')?.dataset.id ?? ''";
     let first = browser.until(edge).await?;
     let place = ids.iter().position(|id| json!(id) == first).unwrap();
-    let under = browser.script("return document.elementFromPoint(500, 400).closest('[data-id]').dataset.id").await?;
+    let under =
+        browser.script("return document.elementFromPoint(500, 400).closest('[data-id]').dataset.id").await?;
     service.add(&[&all[place], "an arrival"]);
     browser.until("return document.querySelector('[data-unseen]')?.textContent.includes('2 new')").await?;
     assert_eq!(browser.script("return document.getElementById('list').scrollTop").await?, json!(1500));
-    assert_eq!(browser.script("return document.elementFromPoint(500, 400).closest('[data-id]').dataset.id").await?, under);
+    assert_eq!(
+        browser.script("return document.elementFromPoint(500, 400).closest('[data-id]').dataset.id").await?,
+        under
+    );
     browser.script("document.querySelector('[data-unseen]').click()").await?;
     browser.until("return document.querySelector('[aria-posinset=\"1\"] [data-summary]')?.textContent === 'an arrival'").await?;
 
@@ -278,10 +302,19 @@ async fn nothing_moves_under_a_pointer_that_rests_and_a_click_hits_what_was_poin
 
     // Among favorites: one is pinned elsewhere, under the pointer and while another is dragged.
     browser.script("document.querySelector('nav a[href=\"#/favorites\"]').click()").await?;
-    browser.until("return document.querySelectorAll('[data-kept=favorites] [data-row]').length === 3").await?;
+    browser
+        .until("return document.querySelectorAll('[data-kept=favorites] [data-row]').length === 3")
+        .await?;
     let order = || -> Vec<String> {
         let list = service.yadori(&["list", "-f"]);
-        list.lines().filter_map(|line| ["one", "two", "three", "zero"].into_iter().find(|word| line.contains(word)).map(str::to_owned)).collect()
+        list.lines()
+            .filter_map(|line| {
+                ["one", "two", "three", "zero"]
+                    .into_iter()
+                    .find(|word| line.contains(word))
+                    .map(str::to_owned)
+            })
+            .collect()
     };
     let (first, last) = (order()[0].clone(), order()[2].clone());
     pointer.move_to(browser.place_of("[data-kept] [aria-posinset='3'] [role=img]").await?)?;
@@ -292,7 +325,10 @@ async fn nothing_moves_under_a_pointer_that_rests_and_a_click_hits_what_was_poin
     let zero = service.add(&["zero"]);
     service.yadori(&["pin", &zero[0]]);
     browser.until("return document.querySelector('[data-unseen]')").await?;
-    assert_eq!(browser.script("return document.querySelectorAll('[data-kept] [data-row]').length").await?, json!(3));
+    assert_eq!(
+        browser.script("return document.querySelectorAll('[data-kept] [data-row]').length").await?,
+        json!(3)
+    );
     let over = "addEventListener('dragover', () => (window.__over = true))";
     browser.script(over).await?;
     pointer.move_to((x + 9, y - 2))?;
@@ -327,7 +363,9 @@ async fn a_picker_that_is_open_means_what_it_shows_whatever_becomes_of_the_drawe
     browser.until("return [...document.querySelectorAll('[data-drawers] a')].some((one) => one.textContent.includes('Aardvark'))").await?;
     assert_eq!(browser.script(marked).await?, json!(wanted));
     browser.press(ENTER).await?;
-    browser.until("return document.querySelector('[data-toast]')?.textContent.includes('Put 1 clip into')").await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('Put 1 clip into')")
+        .await?;
     let name = ["Beta", "Gamma", "Alpha"].into_iter().find(|name| wanted.contains(name)).unwrap();
     assert_eq!(service.yadori(&["list", "--drawer", name]).lines().count(), 1);
     assert_eq!(browser.errors().await?, Vec::<String>::new());
@@ -347,15 +385,23 @@ async fn words_are_safe_in_the_browser_while_the_service_is_away_and_in_the_serv
     browser.press(" And socks.").await?;
     browser.until("return document.querySelector('[data-only-here]')").await?;
     browser.press(ESCAPE).await?;
-    browser.until("return document.querySelector('[data-toast]')?.textContent.includes('kept in this browser')").await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('kept in this browser')")
+        .await?;
     browser.until("return !document.querySelector('[data-editor]')").await?;
     // Even a page that is read anew has them; the service gets them as soon as it is there.
     service.start_again();
     service.await_records();
-    browser.until("return document.querySelector('[data-toast]')?.textContent.includes('safe in the service')").await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('safe in the service')")
+        .await?;
     let draft = |id: &str| {
         let socket = service.home().join("run/yadori.sock");
-        Service::curl(&["--unix-socket", socket.to_str().unwrap(), &format!("http://y/api/v1/clips/{id}/draft")])
+        Service::curl(&[
+            "--unix-socket",
+            socket.to_str().unwrap(),
+            &format!("http://y/api/v1/clips/{id}/draft"),
+        ])
     };
     assert_eq!(draft(&ids[0]).1["text"], json!("Bring boots. And socks."));
     // A title that is half typed outlives a click elsewhere and a page that is read anew.
@@ -373,7 +419,8 @@ async fn words_are_safe_in_the_browser_while_the_service_is_away_and_in_the_serv
 }
 
 #[tokio::test]
-async fn a_drawer_that_is_gone_is_shown_as_gone_and_what_comes_back_is_not_announced_as_copied() -> Result<()> {
+async fn a_drawer_that_is_gone_is_shown_as_gone_and_what_comes_back_is_not_announced_as_copied() -> Result<()>
+{
     let service = Service::without_desk();
     let ids = service.add(&["one", "two"]);
     for name in ["Huts", "Office"] {
@@ -386,10 +433,15 @@ async fn a_drawer_that_is_gone_is_shown_as_gone_and_what_comes_back_is_not_annou
     browser.until("return document.querySelector('h1').textContent === 'Huts' && document.querySelectorAll('[data-row]').length === 1").await?;
     service.yadori(&["drawer", "remove", "Huts"]);
     browser.until("return document.querySelector('h1').textContent.includes('gone') && document.body.textContent.includes('This drawer was removed')").await?;
-    let buttons = "return [...document.querySelectorAll('main button')].map((one) => one.textContent.trim()).join()";
-    assert!(!browser.script(buttons).await?.as_str().unwrap_or_default().contains("drawer"), "its buttons stay");
+    let buttons =
+        "return [...document.querySelectorAll('main button')].map((one) => one.textContent.trim()).join()";
+    assert!(
+        !browser.script(buttons).await?.as_str().unwrap_or_default().contains("drawer"),
+        "its buttons stay"
+    );
     // Another one, by its address: it is that one.
-    let other = browser.script("return document.querySelector('[data-drawers] a').getAttribute('href')").await?;
+    let other =
+        browser.script("return document.querySelector('[data-drawers] a').getAttribute('href')").await?;
     browser.script(&format!("location.hash = {other}")).await?;
     browser.until("return document.querySelector('h1').textContent === 'Office'").await?;
     browser.script("location.hash = '#/drawer/ffffffffffffffffffffffffffffffff'").await?;
@@ -405,7 +457,10 @@ async fn a_drawer_that_is_gone_is_shown_as_gone_and_what_comes_back_is_not_annou
     rows(&browser, 2).await?;
     service.add(&["three"]);
     browser.until("return window.__said.some((one) => one.startsWith('Copied: three'))").await?;
-    assert_eq!(browser.script("return window.__said.some((one) => one.includes('two'))").await?, json!(false));
+    assert_eq!(
+        browser.script("return window.__said.some((one) => one.includes('two'))").await?,
+        json!(false)
+    );
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }

@@ -93,7 +93,7 @@
         <ul class="mt-1.5">
           {#each examples as [query, what] (query)}
             <li class="flex items-baseline gap-2 py-0.5">
-              <button type="button" class="bg-base-200 hover:bg-base-300 shrink-0 rounded-md px-1.5 py-0.5 font-mono text-xs" onclick={() => console.find(query)}>{query}</button>
+              <button type="button" class="bg-base-200 hover:bg-base-300 touch min-h-6 shrink-0 rounded-md px-1.5 py-0.5 font-mono text-xs" onclick={() => console.find(query)}>{query}</button>
               <span class="facts">{what}</span>
             </li>
           {/each}

@@ -100,7 +100,7 @@
   {#if shown}{label(shown.name)} · {count(shown.clips, 'copy', 'copies')}{/if}
 </p>
 <details class="facts">
-  <summary class="touch w-fit cursor-pointer py-0.5">The same as a table</summary>
+  <summary class="touch w-fit cursor-pointer py-1">The same as a table</summary>
   <table class="mt-1">
     <caption class="sr-only">{name}</caption>
     <thead><tr><th scope="col" class="pr-6 text-left font-medium">When</th><th scope="col" class="text-right font-medium">Copies</th></tr></thead>

@@ -77,7 +77,12 @@ impl Writer {
             quiet |= !few;
             for clip in touched {
                 let saved = clip.saved;
-                self.settle(StoredClip::from(&*clip), saved, None, if few { Told::Changed } else { Told::Not });
+                self.settle(
+                    StoredClip::from(&*clip),
+                    saved,
+                    None,
+                    if few { Told::Changed } else { Told::Not },
+                );
             }
         }
         if quiet {
