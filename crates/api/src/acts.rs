@@ -140,6 +140,9 @@ pub struct Act {
     /// How many clips it touched.
     #[serde(default)]
     pub clips: u64,
+    /// The id of the first of them, or of the drawer it was about.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub subject: Option<String>,
     /// The first of them, as far as it is there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub first: Option<Box<Row>>,

@@ -169,6 +169,7 @@ impl Writer {
                 at: act.at,
                 // One text in its old and its new form is one to a person.
                 clips: if act.kind.exchanges() { 1 } else { act.clips.len() as u64 },
+                subject: act.subject.clone(),
                 first: subject
                     .and_then(ClipId::parse)
                     .and_then(|id| Some(Box::new(row(&history, history.get(id)?)))),

@@ -1,0 +1,157 @@
+//! What the console costs at 100,000 clips, with real keys: from a keystroke to its results on the screen beside a bare
+//! page of the same service that asks the same, and the main thread's time for an arrow key and for an arrival.
+
+use std::time::{Duration, Instant};
+
+use anyhow::{Context, Result};
+use serde_json::{Value, json};
+use yadori_e2e::measure::{at, header, row};
+use yadori_e2e::{Browser, Service, many};
+
+const COUNT: usize = 100_000;
+const KEYSTROKES: usize = 200;
+/// Eight keystrokes a second.
+const PACE: Duration = Duration::from_millis(125);
+const WORDS: [&str; 6] = ["kestrel", "clip 99", "oats and", "ridge path", "bunks", "clip 12345"];
+
+/// In both pages: from a key that goes down to the frame after which its results are on the screen.
+const STOPWATCH: &str = "window.__times = []; window.__down = new Map(); \
+    addEventListener('keydown', (event) => (window.__last = event.timeStamp), true); \
+    addEventListener('input', (event) => window.__down.set(event.target.value, window.__last), true); \
+    window.__there = (text) => { const down = window.__down.get(text); if (down === undefined) return; window.__down.delete(text); \
+      requestAnimationFrame(() => { const { port1, port2 } = new MessageChannel(); port1.onmessage = () => window.__times.push(performance.now() - down); port2.postMessage(0); }); };";
+
+/// A page without anything: a field, a list, the same call.
+const BARE: &str = "document.body.innerHTML = '<input id=search><ul></ul>'; const field = document.querySelector('input'), list = document.querySelector('ul'); let running; \
+    field.addEventListener('input', async () => { running?.abort(); running = new AbortController(); const text = field.value; if (!text) return; \
+      try { const answer = await fetch('/api/v1/search?' + new URLSearchParams({ q: text, limit: '50' }), { signal: running.signal, headers: { authorization: 'Bearer ' + localStorage.getItem('yadori.key') } }); \
+        const found = await answer.json(); list.replaceChildren(...(found.hits ?? []).map((hit) => { const one = document.createElement('li'); one.textContent = hit.row.head; return one; })); window.__there(text); } catch {} }); field.focus()";
+
+async fn press(browser: &Browser, key: &str, code: u32, text: Option<&str>) -> Result<()> {
+    let mut down = json!({ "type": if text.is_some() { "keyDown" } else { "rawKeyDown" }, "key": key, "windowsVirtualKeyCode": code });
+    if let Some(text) = text {
+        down["text"] = json!(text);
+    }
+    browser.cdp("Input.dispatchKeyEvent", down).await?;
+    browser
+        .cdp("Input.dispatchKeyEvent", json!({ "type": "keyUp", "key": key, "windowsVirtualKeyCode": code }))
+        .await?;
+    Ok(())
+}
+
+/// Types words at a steady pace. Gives the milliseconds of each keystroke.
+async fn typed(browser: &Browser) -> Result<Vec<f64>> {
+    let letters: Vec<char> =
+        WORDS.iter().cycle().flat_map(|word| word.chars().chain(['\n'])).take(KEYSTROKES).collect();
+    let mut next = Instant::now();
+    for letter in letters {
+        tokio::time::sleep_until((next + PACE).into()).await;
+        next += PACE;
+        if letter == '\n' {
+            browser
+                .script("const field = document.getElementById('search'); field.focus(); field.select()")
+                .await?;
+            press(browser, "Delete", 46, None).await?;
+        } else {
+            let text = letter.to_string();
+            press(browser, &text, u32::from(letter.to_ascii_uppercase()), Some(&text)).await?;
+        }
+    }
+    tokio::time::sleep(PACE * 4).await;
+    Ok(serde_json::from_value(browser.script("return window.__times").await?)?)
+}
+
+/// Seconds that the page's main thread has worked.
+async fn worked(browser: &Browser) -> Result<f64> {
+    let found = browser.cdp("Performance.getMetrics", json!({})).await?;
+    let all = found["metrics"].as_array().cloned().unwrap_or_default();
+    let task = all.iter().find(|one| one["name"] == json!("TaskDuration")).map(|one| one["value"].clone());
+    task.as_ref().and_then(Value::as_f64).context("TaskDuration")
+}
+
+#[expect(clippy::print_stdout, reason = "its output is the result")]
+#[tokio::main(flavor = "current_thread")]
+async fn main() -> Result<()> {
+    let service = Service::without_desk();
+    let dir = tempfile::tempdir()?;
+    let file = dir.path().join("many.tar");
+    many::write_backup(&file, COUNT)?;
+    service.yadori(&["restore", file.to_str().context("a path")?]);
+    let browser = Browser::console(&service).await?;
+    browser.until("return document.querySelectorAll('[data-summary]').length > 9").await?;
+    browser.cdp("Performance.enable", json!({})).await?;
+    browser.script(STOPWATCH).await?;
+    browser
+        .script("new MutationObserver(() => window.__there(document.getElementById('list').dataset.found)).observe(document.getElementById('list'), { attributes: true, attributeFilter: ['data-found'] }); document.getElementById('search').focus()")
+        .await?;
+    let mut own = typed(&browser).await?;
+    browser.script("document.querySelector('[aria-label=\"Clear the search\"]')?.click(); document.getElementById('list').focus()").await?;
+    browser.until("return document.querySelector('[role=treegrid]').ariaRowCount === '100000'").await?;
+
+    // Arrow keys, one at a time, each drawn.
+    let before = worked(&browser).await?;
+    for _ in 0..100 {
+        press(&browser, "ArrowDown", 40, None).await?;
+        browser.driver.execute_async("const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done(1)))", Vec::new()).await?;
+    }
+    let keys = worked(&browser).await? - before;
+    let before = worked(&browser).await?;
+    for _ in 0..100 {
+        browser.script("return 1").await?;
+        browser.driver.execute_async("const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done(1)))", Vec::new()).await?;
+    }
+    let idle_keys = worked(&browser).await? - before;
+
+    // Arrivals: at the top with nobody busy (each is shown), and under a selection (each waits).
+    let mut arrivals = Vec::new();
+    for (held, n) in [(true, 0), (false, 1)] {
+        if !held {
+            browser.script("document.getElementById('list').focus()").await?;
+            press(&browser, "Escape", 27, None).await?;
+            press(&browser, "Escape", 27, None).await?;
+            browser.script("document.getElementById('list').scrollTop = 0").await?;
+            tokio::time::sleep(Duration::from_millis(500)).await;
+        }
+        let before = worked(&browser).await?;
+        let began = Instant::now();
+        for k in 0..100 {
+            service.yadori(&["add", &format!("arrival {n} {k}")]);
+        }
+        tokio::time::sleep(Duration::from_millis(300)).await;
+        let busy = worked(&browser).await? - before;
+        let time = began.elapsed();
+        let before = worked(&browser).await?;
+        tokio::time::sleep(time).await;
+        let idle = worked(&browser).await? - before;
+        arrivals.push((busy - idle) * 1e3 / 100.0);
+    }
+
+    browser.driver.goto(format!("{}/healthz", service.address())).await?;
+    browser.script(STOPWATCH).await?;
+    browser.script(BARE).await?;
+    let mut bare = typed(&browser).await?;
+    header();
+    let both = |values: &mut Vec<f64>| {
+        format!("{:.0} / {:.0} ms ({} keystrokes)", at(values, 0.5), at(values, 0.99), values.len())
+    };
+    row(
+        "keystroke to results on the screen, 100,000 clips, p50 / p99",
+        "33 / 50 ms",
+        &both(&mut own),
+        &format!("a bare page: {}", both(&mut bare)),
+    );
+    row(
+        "an arrow key, main thread",
+        "16 ms",
+        &format!("{:.1} ms", (keys - idle_keys) * 1e3 / 100.0),
+        &format!("nothing pressed: {:.1} ms", idle_keys * 1e3 / 100.0),
+    );
+    row(
+        "an arrival that waits / that is shown, main thread",
+        "5 ms",
+        &format!("{:.1} / {:.1} ms", arrivals[0], arrivals[1]),
+        "-",
+    );
+    println!();
+    Ok(())
+}
