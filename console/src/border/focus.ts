@@ -9,7 +9,11 @@ export const isField = (target: EventTarget | null): boolean => target instanceo
 /** Watches over the focus inside this node. Gives how to end that. */
 export function keepFocus(root: HTMLElement): () => void {
   let last: Element | null = null;
-  const came = (event: FocusEvent) => (last = event.target instanceof Element ? event.target : null);
+  const came = (event: FocusEvent) => {
+    last = event.target instanceof Element ? event.target : null;
+    // While one types, single letters are letters: hints say so.
+    root.classList.toggle('typing', isField(last));
+  };
   // What a pointer does to the focus is meant so.
   const pressed = () => (last = null);
   const recover = () => {

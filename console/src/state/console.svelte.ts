@@ -206,19 +206,6 @@ export class Console {
     }
   }
 
-  /** The place in the history of what stands at a place of the list: what came since stands before it. */
-  placeNow(at: number, id: string): number {
-    void this.list.version;
-    const { ids } = this.list.chronicle;
-    if (this.prefs.order === 'oldest') return Math.min(ids.length, this.prefs.most) - at;
-    const guess = at + this.sight.waiting.size;
-    for (let by = 0; by < 64; by++) {
-      if (ids[guess + by] === id) return guess + by + 1;
-      if (ids[guess - by] === id) return guess - by + 1;
-    }
-    return at + 1;
-  }
-
   /** How many of the newest clips were copied since midnight here. */
   get today(): number {
     void this.list.version;

@@ -157,11 +157,11 @@ export class Search {
       const found = await this.service.search(asked, FIRST, running.signal);
       if (running.signal.aborted) return;
       this.#first(asked, found, again);
-      this.onAsked(asked.text);
-      if (!found.more) return;
       // Everything that matches is looked at once the typing rests: the next keystroke must not wait for it.
       await new Promise<void>((resume) => this.page.after(REST, resume));
       if (running.signal.aborted) return;
+      this.onAsked(asked.text);
+      if (!found.more) return;
       const all = await this.service.searchOutline(asked, LISTED, running.signal);
       if (!running.signal.aborted) this.#rest(all);
     } catch (why) {

@@ -8,6 +8,9 @@ const dayMonth = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'nume
 const dayMonthYear = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'long', year: 'numeric' });
 const full = new Intl.DateTimeFormat('en-GB', { dateStyle: 'full', timeStyle: 'medium', hourCycle: 'h23' });
 
+const short = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' });
+const shortWithYear = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: '2-digit' });
+
 export const time = (millis: number): string => clock.format(millis);
 export const moment = (millis: number): string => full.format(millis);
 
@@ -162,7 +165,7 @@ export function shortDate(millis: number, now: number): string {
   if (days <= 0) return time(millis);
   if (days === 1) return 'yesterday';
   const sameYear = new Date(millis).getFullYear() === new Date(now).getFullYear();
-  return new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', ...(sameYear ? {} : { year: '2-digit' }) }).format(millis);
+  return (sameYear ? short : shortWithYear).format(millis);
 }
 
 /** A name for a file with this clip: its title or id, and the extension of the representation. */

@@ -4,7 +4,7 @@
 use std::collections::{HashMap, HashSet};
 use std::io::{Read, Write};
 use std::os::unix::net::UnixStream;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
@@ -119,7 +119,7 @@ struct Around {
 }
 
 impl Around {
-    fn begin(display: &Display, socket: &PathBuf, seed: u64) -> Self {
+    fn begin(display: &Display, socket: &Path, seed: u64) -> Self {
         let stop = Arc::new(AtomicBool::new(false));
         let (others, log): (Arc<Mutex<HashSet<String>>>, Arc<Mutex<Log>>) = (Arc::default(), Arc::default());
         let arrived: Arc<Mutex<u64>> = Arc::default();
@@ -138,7 +138,7 @@ impl Around {
                 std::thread::sleep(Duration::from_millis(50));
             }
         }));
-        let (own, socket_, seen, acted) = (stop.clone(), socket.clone(), log.clone(), others.clone());
+        let (own, socket_, seen, acted) = (stop.clone(), socket.to_owned(), log.clone(), others.clone());
         threads.push(std::thread::spawn(move || {
             let mut dice = Dice(seed.wrapping_mul(31) | 1);
             while !own.load(Ordering::Relaxed) {

@@ -42,6 +42,7 @@ fn every_test_that_the_security_document_names_exists() {
         ("crowd", "crowd::"),
         ("start", "start::"),
         ("files", "files::"),
+        ("signed_in", "signed::"),
     ] {
         let source = read(&format!("crates/e2e/tests/{file}.rs"));
         for name in document.split('`').filter_map(|part| part.strip_prefix(prefix)) {

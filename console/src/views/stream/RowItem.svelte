@@ -70,10 +70,12 @@
     sight.release();
   }
 
-  let height = $state(0);
-  $effect(() => {
-    if (unfolded && height > 0) onheight(height);
-  });
+  /** The height of the unfolded row, whenever it changes. */
+  function measure(node: HTMLElement): () => void {
+    const observer = new ResizeObserver(() => onheight(node.offsetHeight));
+    observer.observe(node);
+    return () => observer.disconnect();
+  }
 </script>
 
 <!-- svelte-ignore a11y_click_events_have_key_events, a11y_interactive_supports_focus -->
@@ -92,7 +94,7 @@
   aria-label={label}
   tabindex={selected ? 0 : -1}
   draggable={!unfolded}
-  bind:offsetHeight={height}
+  {@attach unfolded && measure}
   onpointerenter={(event) => event.pointerType !== 'touch' && onrest(id)}
   onpointerleave={() => onrest(null)}
   ondragstart={drag}
@@ -113,7 +115,7 @@
       <div role="gridcell" class="shrink-0">
         <button
           type="button"
-          class={['facts figures choose touch mt-1.5 h-6 min-w-9 rounded-md px-1 text-right', { chosen }]}
+          class={['facts figures choose touch mt-1.5 h-6 rounded-md px-1 text-right', { chosen }]}
           tabindex="-1"
           aria-pressed={chosen}
           aria-label="Choose {number}"

@@ -74,7 +74,8 @@
   const number = (at: number, id: string): string => {
     if (search.active) return `${rows.get(id)?.place ?? ''}`;
     if (numbers) return `${place.view === 'favorites' ? 'f' : ''}${numbers[at]}`;
-    return `${console.placeNow(at, id)}`;
+    // As it was when the list came to a rest: a number that counted on under one's eyes would be no help.
+    return `${console.prefs.order === 'oldest' ? listed.ids.length - at : at + 1}`;
   };
 
   $effect(() => {
@@ -124,8 +125,12 @@
 
   function scrollTo(top: number): void {
     if (!box) return;
-    box.scrollTop = Math.max(0, top);
-    scrollTop = box.scrollTop;
+    // Not read back: that would lay the page out once more.
+    const most = console.prefs.welcomed ? Math.max(0, layout.height + extra + 24 - viewHeight) : Infinity;
+    const to = Math.min(Math.max(0, top), most);
+    if (to === scrollTop) return;
+    scrollTop = to;
+    box.scrollTop = to;
     sight.away = scrollTop > 4;
   }
 
@@ -170,8 +175,9 @@
   /** The selected row comes into sight, with the focus. */
   function follow(): void {
     flushSync();
+    const before = scrollTop;
     bringIntoView(sight.place(selection.selected));
-    flushSync();
+    if (scrollTop !== before) flushSync();
     focusSelected();
   }
 

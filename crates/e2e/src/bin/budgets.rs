@@ -311,7 +311,6 @@ async fn console() -> Result<()> {
         &format!("{:.1} / {:.1} ms", times[0], times[1]),
         "a frame at 60 Hz: 16.7 ms",
     );
-    keystrokes(&browser).await?;
     let mut script = 0;
     for entry in std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/dist/assets"))? {
         let entry = entry?;
@@ -320,32 +319,5 @@ async fn console() -> Result<()> {
         }
     }
     row("console: script, compressed", "< 150 kB", &format!("{:.1} kB", script as f64 / 1e3), "");
-    Ok(())
-}
-
-/// From a keystroke in the search field to its results on the screen: the frame after the one that drew them.
-async fn keystrokes(browser: &Browser) -> Result<()> {
-    let times = browser
-        .driver
-        .execute_async(
-            "const done = arguments[0]; const field = document.getElementById('search'); const box = document.getElementById('list'); \
-             const times = []; const frame = () => new Promise((go) => requestAnimationFrame(go)); \
-             (async () => { field.focus(); for (const word of ['clip 9', 'clip 12345', '77', 'nothing', 'clip 500']) { \
-             for (let n = 1; n <= word.length; n++) { if (word[n - 1] === ' ') continue; const began = performance.now(); field.value = word.slice(0, n); \
-             field.dispatchEvent(new InputEvent('input', { bubbles: true })); \
-             do { await frame(); } while (box.dataset.found !== field.value); await frame(); times.push(performance.now() - began); } } \
-             field.value = ''; field.dispatchEvent(new InputEvent('input', { bubbles: true })); \
-             const idle = []; for (let n = 0; n < 20; n++) { const began = performance.now(); await frame(); await frame(); idle.push(performance.now() - began); } \
-             const sorted = (all) => all.sort((a, b) => a - b); done([sorted(times), sorted(idle)]); })()",
-            Vec::new(),
-        )
-        .await?;
-    let (mut times, mut idle): (Vec<f64>, Vec<f64>) = serde_json::from_value(times.json().clone())?;
-    row(
-        "console: keystroke to results on the screen, 100,000 clips, p50 / worst",
-        "< 50 ms",
-        &format!("{:.0} / {:.0} ms of {}", at(&mut times, 0.5), at(&mut times, 1.0), times.len()),
-        &format!("two bare frames: {:.0} ms", at(&mut idle, 0.5)),
-    );
     Ok(())
 }

@@ -1,8 +1,10 @@
-//! The long form of the soak: ten minutes of mixed work, then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
+//! The long form of the soak: ten minutes of mixed work, ten each at the console (by keys, pointer and touch, every act in
+//! the log asked for), then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
 //! with an error when anything that was answered is not so, or memory grows. Arguments: how many blows, how many minutes.
 
 use std::time::Duration;
 
+use yadori_e2e::journey::{By, journey};
 use yadori_e2e::soak::{Blow, Soak};
 use yadori_e2e::work::work;
 
@@ -15,6 +17,12 @@ fn main() -> anyhow::Result<()> {
     println!("{minutes} minutes of mixed work: {done:?}");
     anyhow::ensure!(done.made == done.announced, "not every copy was announced");
     anyhow::ensure!(done.most <= done.early + 10.0, "memory grew from {} to {} MB", done.early, done.most);
+    let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
+    for (by, seed) in [(By::Keys, 101), (By::Pointer, 102), (By::Touch, 103)] {
+        let time = Duration::from_secs_f64(minutes * 60.0);
+        let done = runtime.block_on(journey(by, time, seed))?;
+        println!("{minutes} minutes at the console, {by:?}: {done:?}; every act in the log was asked for");
+    }
     let rounds: usize = std::env::args().nth(1).and_then(|text| text.parse().ok()).unwrap_or(100);
     let mut soak = Soak::start();
     let kills = [Blow::KillService, Blow::KillDatabase, Blow::KillBoth];

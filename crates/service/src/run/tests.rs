@@ -189,7 +189,7 @@ async fn what_acts_and_copies_leave_is_what_the_next_run_loads() {
                     drawer: format!("{run}-{}", numbers.below(60)),
                     change: DrawerChange { name: Some(format!("Named {step}")), ..DrawerChange::default() },
                 },
-                7 => match running.queue.step(Direction::Undo).await {
+                7 => match running.queue.step(Direction::Undo, None).await {
                     Ok(_) => {
                         done += 1;
                         continue;
@@ -197,7 +197,7 @@ async fn what_acts_and_copies_leave_is_what_the_next_run_loads() {
                     Err(WriteError::NothingToStep { .. }) => continue,
                     Err(why) => panic!("{why}"),
                 },
-                _ => match running.queue.step(Direction::Redo).await {
+                _ => match running.queue.step(Direction::Redo, None).await {
                     Ok(_) => {
                         done += 1;
                         continue;
