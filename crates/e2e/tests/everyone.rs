@@ -505,7 +505,7 @@ async fn it_can_be_used_at_four_times_the_size_with_wide_spacing_and_in_forced_c
     browser
         .script("document.documentElement.style.fontSize = '24px'; window.dispatchEvent(new Event('resize'))")
         .await?;
-    browser.until(&format!("{} > {before} * 1.4", height)).await?;
+    browser.until(&format!("{height} > {before} * 1.4")).await?;
     assert_eq!(browser.script(over).await?, json!(false));
     browser
         .script("document.documentElement.style.fontSize = ''; window.dispatchEvent(new Event('resize'))")
