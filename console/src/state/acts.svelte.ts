@@ -167,12 +167,12 @@ export class Acts {
   bringUp = (ids: string[]): Promise<Acted | null> =>
     this.run(ids, () => this.service.bringUp(ids), ({ count: n }) => `Brought ${count(n, 'clip')} to the top of the history.`);
 
-  /** Takes back the newest act of this window. What was done elsewhere, or can't be seen from here, is said and asked first. */
+  /** Takes back the newest act made here. What was done elsewhere, or can't be seen from here, is said and asked first. */
   async undo(): Promise<void> {
     await this.#pressed('undo', this.#done.at(-1));
   }
 
-  /** Makes again what was taken back last in this window. */
+  /** Makes again what was taken back last here. */
   async redo(): Promise<void> {
     await this.#pressed('redo', this.#undone.at(-1));
   }
