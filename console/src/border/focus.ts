@@ -6,7 +6,7 @@ const FIELD = 'input:not([type=checkbox], [type=radio], [type=file], [type=butto
 /** True for what one types into. */
 export const isField = (target: EventTarget | null): boolean => target instanceof Element && target.matches(FIELD);
 
-/** Watches over the focus inside this node. Gives how to end that. */
+/** Watches over the focus; this node says by its class that one types. Gives how to end that. */
 export function keepFocus(root: HTMLElement): () => void {
   let last: Element | null = null;
   const came = (event: FocusEvent) => {
@@ -26,7 +26,7 @@ export function keepFocus(root: HTMLElement): () => void {
     (found.find((one) => one.matches('[data-id]')) ?? found[0])?.focus({ preventScroll: true });
   };
   const observer = new MutationObserver(recover);
-  observer.observe(root, { childList: true, subtree: true });
+  observer.observe(document.body, { childList: true, subtree: true });
   document.addEventListener('focusin', came);
   document.addEventListener('pointerdown', pressed, true);
   return () => {

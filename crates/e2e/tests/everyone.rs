@@ -664,3 +664,81 @@ async fn three_thousand_favorites_and_three_hundred_drawers_stay_usable() -> Res
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }
+
+#[tokio::test]
+async fn axe_finds_nothing_on_any_page_dialog_or_state() -> Result<()> {
+    let service = Service::without_desk();
+    let ids =
+        service.add(&["gas", "oats\nand more", "https://example.org/", "Dear {=ask \"Name\"}, thank you."]);
+    service.yadori(&["pin", &ids[3], &ids[1]]);
+    service.yadori(&["drawer", "new", "Huts", "--color", "green", "--group", "Office"]);
+    service.yadori(&["drawer", "put", "Huts", &ids[0]]);
+    service.yadori(&["drawer", "divider", "Huts", "Numbers"]);
+    let browser = Browser::console(&service).await?;
+    rows(&browser, 4).await?;
+    let drawer =
+        browser.until("return document.querySelector('[data-drawers] a')?.getAttribute('href')").await?;
+    let drawer = drawer.as_str().unwrap_or_default().to_owned();
+    // What opens each state, and what shows that it is open.
+    let states = [
+        ("history", "", "[data-row]"),
+        ("history", "d:[data-row]:D", "[data-picker]"),
+        ("history", "d:[data-row]:t", "[aria-label=Title]"),
+        ("history", "d:[data-row]:c", "[role=toolbar]"),
+        ("history", "d:[data-row]:e", "textarea"),
+        ("history", "d:[data-row]:s", "[data-chosen]"),
+        ("history", "d:[data-row]:p", "[data-toast]"),
+        ("history", "j", "[data-jumping]"),
+        ("history?q=oats", "", "mark.match"),
+        ("history?q=nothing+at+all", "", "[data-nothing]"),
+        ("history?q=kind%3Asong", "", "#search-said:not(.hidden)"),
+        ("favorites", "", "[data-kept] [data-row]"),
+        ("drawer", "", "[data-kept] h2"),
+        ("insight", "", ".uplot canvas"),
+        ("acts", "", "[data-acts] li"),
+        ("help", "", "[data-tried]"),
+        ("drawers", "", "h1#drawers-of-page"),
+    ];
+    for (dark, width) in [(false, 1280), (true, 1280), (false, 390), (true, 390)] {
+        browser.dark(dark).await?;
+        browser.size(width, 844, width < 500).await?;
+        for (page, keys, shown) in states {
+            let hash = if page == "drawer" { drawer.clone() } else { format!("#/{page}") };
+            browser.script("location.hash = '#/help'").await?;
+            browser.until("return document.querySelector('[data-help]')").await?;
+            browser.script(&format!("location.hash = '{hash}'")).await?;
+            browser
+                .until("return !document.querySelector('[data-help]') || location.hash === '#/help'")
+                .await?;
+            match keys.strip_prefix("d:[data-row]:") {
+                Some(key) => {
+                    browser.until("return document.querySelector('[data-row] [data-summary]')").await?;
+                    browser.script("document.getElementById('list').focus()").await?;
+                    browser.press(format!("{HOME}{}", key.to_lowercase())).await?;
+                }
+                None if !keys.is_empty() => browser.press(keys).await?,
+                None => {}
+            }
+            browser.until(&format!("return document.querySelector({shown:?})")).await?;
+            assert_eq!(
+                browser.faults().await?,
+                Vec::<String>::new(),
+                "{page} {shown}, dark {dark}, {width} px"
+            );
+            browser.press(ESCAPE).await.ok();
+            browser.press(ESCAPE).await.ok();
+        }
+        // A text that asks before it is taken.
+        browser.script("location.hash = '#/favorites'").await?;
+        browser.until("return document.querySelectorAll('[data-kept] [data-row]').length === 2").await?;
+        browser.script("document.getElementById('list').focus()").await?;
+        let asks = browser.script("return [...document.querySelectorAll('[data-kept] [data-row]')].findIndex((one) => one.textContent.includes('Dear'))").await?;
+        browser
+            .press(format!("{HOME}{}{ENTER}", DOWN.repeat(usize::try_from(asks.as_u64().unwrap_or(0))?)))
+            .await?;
+        browser.until("return document.querySelector('[data-asking]')").await?;
+        assert_eq!(browser.faults().await?, Vec::<String>::new(), "asking, dark {dark}, {width} px");
+        browser.press(ESCAPE).await?;
+    }
+    Ok(())
+}

@@ -13,34 +13,6 @@ const TAB: &str = "\u{e004}";
 const ALT: &str = "\u{e00a}";
 const NULL: &str = "\u{e000}";
 
-/// A browser signed in to a service, past the first start.
-async fn open(service: &Service) -> Result<Browser> {
-    open_on(service, None).await
-}
-
-/// The same, with a window when a display is given.
-async fn open_on(service: &Service, display: Option<&str>) -> Result<Browser> {
-    let browser = Browser::start(display).await?;
-    browser.driver.goto(service.sign_in_link()).await?;
-    browser.until("return document.querySelector('#list[aria-busy=false]')").await?;
-    browser
-        .script("[...document.querySelectorAll('[data-welcome] button')].find((one) => one.textContent === 'Skip').click()")
-        .await?;
-    browser.until("return !document.querySelector('[data-welcome]')").await?;
-    Ok(browser)
-}
-
-fn add(service: &Service, texts: &[&str]) -> Vec<String> {
-    texts
-        .iter()
-        .map(|text| {
-            let added: serde_json::Value =
-                serde_json::from_str(&service.yadori(&["add", "--json", "--", text])).expect("JSON");
-            added["row"]["id"].as_str().expect("an id").to_owned()
-        })
-        .collect()
-}
-
 /// Clicks the first element of a kind whose text is this.
 async fn click(browser: &Browser, kind: &str, text: &str) -> Result<()> {
     let script = format!(
@@ -64,8 +36,8 @@ async fn shown(browser: &Browser) -> Result<Vec<String>> {
 async fn a_few_letters_find_a_clip_and_enter_takes_the_one_that_was_found() -> Result<()> {
     let display = Display::start();
     let service = Service::on(&display.name());
-    add(&service, &["Gas 11 kg bottle", "T. Mäkinen, 7 bunks", "oats", "R. Tanaka, 3 bunks"]);
-    let browser = open(&service).await?;
+    service.add(&["Gas 11 kg bottle", "T. Mäkinen, 7 bunks", "oats", "R. Tanaka, 3 bunks"]);
+    let browser = Browser::console(&service).await?;
     browser.press("/").await?;
     browser.until("return document.activeElement.id === 'search'").await?;
     browser.press("makinen").await?;
@@ -73,7 +45,7 @@ async fn a_few_letters_find_a_clip_and_enter_takes_the_one_that_was_found() -> R
     browser.until("return document.querySelector('mark.match')?.textContent === 'Mäkinen'").await?;
     assert_eq!(shown(&browser).await?, ["T. Mäkinen, 7 bunks"]);
     // What arrives meanwhile and matches too waits, counted, and does not change what Enter takes.
-    add(&service, &["makinen makinen"]);
+    service.add(&["makinen makinen"]);
     browser
         .until("return document.querySelector('[data-unseen]')?.textContent.trim() === '1 new match: show'")
         .await?;
@@ -112,8 +84,8 @@ async fn a_few_letters_find_a_clip_and_enter_takes_the_one_that_was_found() -> R
 async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard() -> Result<()> {
     let display = Display::start();
     let service = Service::on(&display.name());
-    add(&service, &["one", "two", "three"]);
-    let browser = open(&service).await?;
+    service.add(&["one", "two", "three"]);
+    let browser = Browser::console(&service).await?;
     browser.until("return document.querySelectorAll('[data-summary]').length === 3").await?;
     for n in 1..=3 {
         browser.press(DOWN).await?;
@@ -177,7 +149,7 @@ async fn clips_are_pinned_titled_put_into_drawers_and_ordered_by_keyboard() -> R
 async fn a_favorite_is_put_in_another_place_by_dragging_it_with_a_pointer() -> Result<()> {
     let display = Display::start();
     let service = Service::on(&display.name());
-    add(&service, &["one", "two", "three"]);
+    service.add(&["one", "two", "three"]);
     service.yadori(&["pin", "1", "2", "3"]);
     let order = || -> Vec<String> {
         let list = service.yadori(&["list", "-f"]);
@@ -188,7 +160,7 @@ async fn a_favorite_is_put_in_another_place_by_dragging_it_with_a_pointer() -> R
     };
     let before = order();
     assert_eq!(before.len(), 3);
-    let browser = open_on(&service, Some(&display.name())).await?;
+    let browser = Browser::console_on(&service, Some(&display.name())).await?;
     browser.driver.goto(format!("{}#/favorites", service.address())).await?;
     browser
         .until("return document.querySelectorAll('[data-kept=favorites] [data-row]').length === 3")
@@ -218,8 +190,8 @@ async fn a_favorite_is_put_in_another_place_by_dragging_it_with_a_pointer() -> R
 #[tokio::test]
 async fn several_are_chosen_and_removed_and_come_back_in_one_act() -> Result<()> {
     let service = Service::without_desk();
-    add(&service, &["oats 1", "gas 2", "oats 3", "gas 4", "oats 5"]);
-    let browser = open(&service).await?;
+    service.add(&["oats 1", "gas 2", "oats 3", "gas 4", "oats 5"]);
+    let browser = Browser::console(&service).await?;
     browser.until("return document.querySelectorAll('[data-summary]').length === 5").await?;
     browser.press("/").await?;
     browser.press("oats").await?;
@@ -249,9 +221,9 @@ async fn several_are_chosen_and_removed_and_come_back_in_one_act() -> Result<()>
 #[tokio::test]
 async fn what_is_typed_in_the_editor_outlives_the_page_and_the_original_can_be_put_back() -> Result<()> {
     let service = Service::without_desk();
-    let ids = add(&service, &["Dear {=ask \"Name\"}, see you on {=date}."]);
+    let ids = service.add(&["Dear {=ask \"Name\"}, see you on {=date}."]);
     service.yadori(&["pin", &ids[0]]);
-    let browser = open(&service).await?;
+    let browser = Browser::console(&service).await?;
     browser.press(DOWN).await?;
     browser.press("e").await?;
     browser.until("return document.activeElement.tagName === 'TEXTAREA'").await?;
@@ -292,9 +264,9 @@ async fn what_is_typed_in_the_editor_outlives_the_page_and_the_original_can_be_p
 async fn a_text_that_asks_is_filled_before_it_is_taken() -> Result<()> {
     let display = Display::start();
     let service = Service::on(&display.name());
-    let ids = add(&service, &["Dear {=ask \"Name\"}, {=ask \"Nights\" \"2\"} nights."]);
+    let ids = service.add(&["Dear {=ask \"Name\"}, {=ask \"Nights\" \"2\"} nights."]);
     service.yadori(&["pin", &ids[0]]);
-    let browser = open(&service).await?;
+    let browser = Browser::console(&service).await?;
     browser.until("return document.querySelector('[data-at-hand=\"1\"]')").await?;
     browser.press("1").await?;
     browser.until("return document.activeElement.id === 'answer-0'").await?;
@@ -338,12 +310,12 @@ async fn the_first_start_ends_with_the_persons_own_first_copy() -> Result<()> {
 #[tokio::test]
 async fn the_insight_leads_into_a_search_and_every_page_is_for_everyone() -> Result<()> {
     let service = Service::without_desk();
-    let ids = add(&service, &["gas", "oats", "https://example.org/"]);
+    let ids = service.add(&["gas", "oats", "https://example.org/"]);
     service.yadori(&["drawer", "new", "Huts", "--color", "green", "--group", "Office"]);
     service.yadori(&["drawer", "put", "Huts", &ids[0]]);
     service.yadori(&["drawer", "divider", "Huts", "Numbers"]);
     service.yadori(&["pin", &ids[1]]);
-    let browser = open(&service).await?;
+    let browser = Browser::console(&service).await?;
     let drawer = browser
         .until("return document.querySelector('nav a[href^=\"#/drawer\"]')?.getAttribute('href')")
         .await?;

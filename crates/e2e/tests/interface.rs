@@ -252,3 +252,12 @@ fn the_console_comes_in_the_coding_that_a_browser_takes_and_only_once() {
     let (status, ..) = fetched(&service, "/..%2f..%2fetc/passwd", &[]);
     assert_eq!(status, 404);
 }
+
+#[test]
+fn the_consoles_script_is_small() {
+    let assets = concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/dist/assets");
+    let files = std::fs::read_dir(assets).unwrap().flatten();
+    let scripts = files.filter(|one| one.file_name().to_string_lossy().ends_with(".js.br"));
+    let bytes: u64 = scripts.map(|one| one.metadata().unwrap().len()).sum();
+    assert!(bytes > 10_000 && bytes < 120_000, "{bytes} bytes, compressed");
+}

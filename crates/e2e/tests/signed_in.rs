@@ -99,6 +99,13 @@ async fn whoever_is_signed_out_keeps_the_page_in_place_with_a_way_in_over_it() -
         browser.script("return document.querySelector('textarea').value").await?,
         json!("two and words")
     );
+    // One goes on typing where one was.
+    browser.until("return document.activeElement.tagName === 'TEXTAREA'").await?;
+    browser.press("!").await?;
+    assert_eq!(
+        browser.script("return document.querySelector('textarea').value").await?,
+        json!("two and words!")
+    );
     assert_eq!(browsers(&service).len(), 1);
     // Another tab's sign-in heals this one; its signing out ends both.
     let first = browser.driver.window().await?;

@@ -1,15 +1,31 @@
 <!-- The way in: as a page of its own, or over the page that one was on. -->
 <script lang="ts">
+  import { onMount, tick } from 'svelte';
+
   import type { Console } from '../../state/console.svelte';
   import Mark from '../parts/Mark.svelte';
 
   let { console, over }: { console: Console; over: boolean } = $props();
   const { session } = $derived(console);
   let link = $state('');
+  const before = document.activeElement;
+
+  // The way in has the focus while one is out; afterwards it is where it was.
+  onMount(() => {
+    if (!over) return;
+    field?.focus();
+    return () => {
+      void tick().then(() => {
+        if (before instanceof HTMLElement && before.isConnected && before !== document.body) before.focus();
+        else console.focusPage();
+      });
+    };
+  });
+  let field = $state<HTMLInputElement>();
 
   async function enter(event: SubmitEvent): Promise<void> {
     event.preventDefault();
-    if (link.trim() !== '' && (await session.enter(link)) && over) console.focusPage();
+    if (link.trim() !== '') await session.enter(link);
   }
 </script>
 
@@ -30,7 +46,7 @@
   </p>
   <pre class="bg-base-200 border-base-300 mt-3 rounded-lg border px-3 py-2 text-sm"><code>yadori console</code></pre>
   <form class="mt-3 flex flex-wrap gap-1.5" onsubmit={(event) => void enter(event)}>
-    <input class="field h-9 min-w-40 grow" bind:value={link} placeholder="The link" aria-label="The sign-in link" autocomplete="off" spellcheck="false" onkeydown={(event) => event.stopPropagation()} />
+    <input class="field h-9 min-w-40 grow" bind:this={field} bind:value={link} placeholder="The link" aria-label="The sign-in link" autocomplete="off" spellcheck="false" onkeydown={(event) => event.stopPropagation()} />
     <button type="submit" class="btn btn-primary h-9 min-h-9">Sign in</button>
   </form>
   <p class="facts mt-3">

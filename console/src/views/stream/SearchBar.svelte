@@ -163,7 +163,7 @@
         <button type="button" class="waiting chip sticky right-0 ml-auto shrink-0" onclick={onshow} data-unseen>{waiting}</button>
       {/if}
       <span class="figures ml-auto flex shrink-0 items-center gap-2 whitespace-nowrap">
-        <span data-count>{status}</span>
+        <span role="status" data-count>{status}</span>
         {#if search.active && sight.now.ids.length > 1 && search.shownFor === search.text}
           <button type="button" class="link touch" onclick={() => { selection.choose(sight.now.ids, true); console.focusPage(); }}
             >{sight.now.ids.length === (search.count ?? sight.now.ids.length) ? 'choose all' : `choose ${sight.now.ids.length.toLocaleString('en')}`}</button
