@@ -6,9 +6,13 @@ const FIELD = 'input:not([type=checkbox], [type=radio], [type=file], [type=butto
 /** True for what one types into. */
 export const isField = (target: EventTarget | null): boolean => target instanceof Element && target.matches(FIELD);
 
+let last: Element | null = null;
+
+/** What had the focus last, also when it has none now. */
+export const lastFocused = (): Element | null => last;
+
 /** Watches over the focus; this node says by its class that one types. Gives how to end that. */
 export function keepFocus(root: HTMLElement): () => void {
-  let last: Element | null = null;
   const came = (event: FocusEvent) => {
     last = event.target instanceof Element ? event.target : null;
     // While one types, single letters are letters: hints say so.

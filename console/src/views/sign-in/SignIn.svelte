@@ -2,13 +2,14 @@
 <script lang="ts">
   import { onMount, tick } from 'svelte';
 
+  import { lastFocused } from '../../border/focus';
   import type { Console } from '../../state/console.svelte';
   import Mark from '../parts/Mark.svelte';
 
   let { console, over }: { console: Console; over: boolean } = $props();
   const { session } = $derived(console);
   let link = $state('');
-  const before = document.activeElement;
+  const before = lastFocused();
 
   // The way in has the focus while one is out; afterwards it is where it was.
   onMount(() => {
@@ -16,7 +17,7 @@
     field?.focus();
     return () => {
       void tick().then(() => {
-        if (before instanceof HTMLElement && before.isConnected && before !== document.body) before.focus();
+        if (before instanceof HTMLElement && before.isConnected) before.focus();
         else console.focusPage();
       });
     };
