@@ -13,7 +13,7 @@
     <div
       class="bg-neutral text-neutral-content pointer-events-auto flex max-w-xl items-center gap-3 rounded-lg py-2 pr-2 pl-3.5 shadow-lg"
       data-toast
-      role="group"
+      role="region"
       aria-label="What was done"
     >
       <div>
