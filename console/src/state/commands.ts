@@ -15,6 +15,8 @@ const EDITABLE = 1 << 20;
 
 export class Commands {
   #waiting: Command[] = [];
+  /** A row that is still being read, in which something is to be opened: nothing else is done meanwhile. */
+  #reading: string | null = null;
 
   constructor(private console: Console) {}
 
@@ -23,6 +25,10 @@ export class Commands {
     if (!this.console.sight.loaded) {
       if (command === 'leave') this.#waiting = [];
       else if (this.#waiting.length < WAITING) this.#waiting.push(command);
+      return 'nothing';
+    }
+    if (this.#reading !== null) {
+      if (command === 'leave') this.#reading = null;
       return 'nothing';
     }
     return this.#move(command, rows) ?? this.#act(command);
@@ -109,7 +115,16 @@ export class Commands {
     if (chosen > 1) return messages.tell(`That is done to one clip at a time; ${count(chosen, 'clip')} are chosen. Esc lets go of them.`, { wrong: true });
     if (id === null) return;
     const row = rows.get(id);
-    if (panel === 'edit' && row) {
+    if (!row) {
+      this.#reading = id;
+      void rows.need([id]).finally(() => {
+        const asked = this.#reading === id && rows.get(id) !== undefined;
+        this.#reading = null;
+        if (asked && selection.selected === id) this.#open(panel, id, 0);
+      });
+      return;
+    }
+    if (panel === 'edit') {
       const isText = row.kind === 'text' || row.kind === 'link';
       if (!isText) return messages.tell(`${row.kind === 'image' ? 'A picture' : 'A list of files'} can't be edited here. It can be given a title.`, { wrong: true });
       if (row.chars > EDITABLE) return messages.tell("It is longer than a MiB, and can't be edited here. Save it as a file.", { wrong: true });

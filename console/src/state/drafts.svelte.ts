@@ -59,9 +59,12 @@ export class Drafts {
       editing.original = detail.text ?? '';
       editing.losesForm = detail.representations.some((one) => !/^(text\/plain|UTF8_STRING|STRING|TEXT)/.test(one.mime));
       editing.tooLong = detail.text_cut;
-      editing.text = this.typed(`edit:${row.id}`) ?? draft?.text ?? editing.original;
+      // What was typed while it was being read comes after it.
+      const early = editing.text;
+      editing.text = (this.typed(`edit:${row.id}`) ?? draft?.text ?? editing.original) + early;
       editing.from = draft?.at ?? null;
       editing.ready = true;
+      if (early !== '') this.changed();
     } catch (why) {
       editing.problem = why instanceof Error ? why.message : String(why);
     }

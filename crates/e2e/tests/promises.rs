@@ -464,3 +464,23 @@ async fn a_drawer_that_is_gone_is_shown_as_gone_and_what_comes_back_is_not_annou
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }
+
+#[tokio::test]
+async fn letters_that_follow_a_key_are_typed_into_what_it_opens_before_its_text_is_there() -> Result<()> {
+    let service = Service::without_desk();
+    service.add(&["one", "two"]);
+    let browser = Browser::console(&service).await?;
+    rows(&browser, 2).await?;
+    for (keys, wanted) in [("epbdcs", "twopbdcs"), ("tpbdcs", "pbdcs")] {
+        browser.press(DOWN).await?;
+        browser.press(UP).await?;
+        browser.press(keys).await?;
+        browser.until(&format!("return document.activeElement.value === '{wanted}'")).await?;
+        assert_eq!(service.acts(), []);
+        browser.press(ESCAPE).await?;
+        browser.until("return document.activeElement.closest('#list')").await?;
+        browser.press(ESCAPE).await?;
+    }
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}

@@ -15,8 +15,9 @@
   let problem = $state('');
   let asked = '';
 
+  // The field is there at once: what is pressed next is typed into it, also while the text is being read.
+  untrack(() => void drafts.open(row));
   onMount(() => {
-    void drafts.open(untrack(() => row));
     const leave = () => drafts.editing && void drafts.hand(drafts.editing, true);
     window.addEventListener('pagehide', leave);
     return () => {
@@ -109,11 +110,8 @@
 
 <!-- svelte-ignore a11y_no_static_element_interactions -->
 <div class="mt-1" data-editor onkeydown={onKey}>
-  {#if !editing || (!editing.ready && !editing.problem)}
-    <p class="facts" role="status">Reading…</p>
-  {:else if editing.problem}
-    <p class="text-error">It can't be read now: {editing.problem}.</p>
-  {:else}
+  {#if editing?.problem}<p class="text-error">It can't be read now: {editing.problem}.</p>{/if}
+  {#if editing}
     {#if editing.note}<p class="note mb-1.5 rounded-md px-2.5 py-1.5" role="status" data-note>{editing.note}</p>{/if}
     {#if editing.losesForm}
       <p class="mb-1.5 text-xs" role="note">
@@ -129,6 +127,7 @@
         bind:value={editing.text}
         oninput={typed}
         aria-label="The changed text"
+        aria-busy={!editing.ready}
         dir="auto"
         class="field editor-area min-h-24 w-full max-w-[82ch] px-3 py-2 leading-relaxed"
         rows={Math.min(18, Math.max(5, editing.text.split('\n').length + 1))}
