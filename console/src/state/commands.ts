@@ -80,7 +80,7 @@ export class Commands {
     if (command === 'leave') return this.#leave();
     const id = selection.selected;
     const chosen = selection.chosenInOrder;
-    const subjects = chosen.length > 0 ? chosen : id === null ? [] : [id];
+    const subjects = id === null ? chosen : selection.subjects(id);
     if (id !== null && chosen.length === 0 && this.#isDivider(id)) return this.#onDivider(command, id);
     const single = (panel: Panel) => () => this.#open(panel, id, chosen.length);
     const doings: Partial<Record<Command, () => void>> = {

@@ -8,7 +8,7 @@ import { Keys } from './keys.svelte';
 import { List } from './list.svelte';
 import { Messages } from './messages.svelte';
 import type { Page } from './page';
-import { isList, isSamePage, Whereabouts, type Place } from './place.svelte';
+import { isList, Whereabouts, type Place } from './place.svelte';
 import { Prefs } from './prefs.svelte';
 import { Rows } from './rows.svelte';
 import { Search } from './search.svelte';
@@ -136,6 +136,11 @@ export class Console {
     });
   }
 
+  /** What could not be read is tried again. */
+  tryAgain(): void {
+    this.#readDrawer();
+  }
+
   /** The drawer that is open has changed by one's own act. */
   async drawerChanged(): Promise<void> {
     const put = await this.list.readDrawer();
@@ -215,6 +220,4 @@ export class Console {
     while (n < times.length && (times[n] ?? 0) >= midnight) n++;
     return n;
   }
-
-  isOpen = (place: Place): boolean => isSamePage(this.place, place);
 }

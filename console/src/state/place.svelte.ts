@@ -26,10 +26,6 @@ export function fragmentOf(place: Place): string {
 
 export const isList = (place: Place): place is ListPlace => 'query' in place;
 
-/** True when both are the same page, whatever is searched for in it. */
-export const isSamePage = (a: Place, b: Place): boolean =>
-  a.view === b.view && (a.view !== 'drawer' || (b.view === 'drawer' && a.id === b.id));
-
 export class Whereabouts {
   now = $state.raw<Place>({ view: 'history', query: '' });
   /** Called when one is about to leave a place, and when one has come somewhere. */

@@ -322,6 +322,14 @@
       {#if place.view === 'history' && !console.prefs.welcomed && sight.loaded && !search.active}
         <Welcome {console} />
       {/if}
+      {#if console.list.problem}
+        <div role="row" class="mx-auto max-w-md px-6 pt-[12vh] text-center" data-unread>
+          <div role="gridcell">
+            <p class="text-error">This can't be read now: {console.list.problem}.</p>
+            <button type="button" class="btn btn-sm btn-soft mt-3" onclick={() => console.tryAgain()}>Try again</button>
+          </div>
+        </div>
+      {/if}
       {#if sight.loaded && listed.ids.length === 0 && (!search.active || (search.shownFor !== '' && !search.error))}
         <EmptyPlace {console} />
       {/if}
