@@ -16,7 +16,7 @@
   let asked = '';
 
   // The field is there at once: what is pressed next is typed into it, also while the text is being read.
-  untrack(() => void drafts.open(row));
+  untrack(() => void drafts.open(row).then(preview));
   onMount(() => {
     const leave = () => drafts.editing && void drafts.hand(drafts.editing, true);
     window.addEventListener('pagehide', leave);
@@ -29,7 +29,6 @@
   function begin(area: HTMLTextAreaElement): void {
     area.focus();
     area.setSelectionRange(area.value.length, area.value.length);
-    untrack(() => void preview());
   }
 
   async function preview(): Promise<void> {
