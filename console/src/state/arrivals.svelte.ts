@@ -41,6 +41,11 @@ export interface Parts {
 /** Pauses before the service is called again, in milliseconds. */
 const FIRST_PAUSE = 250;
 const LONGEST_PAUSE = 4_000;
+/** Between two changes of the list by copies, in milliseconds. */
+const FLOOD = 100;
+
+/** Nobody here waits to see it: something was copied, or how things stand after it. What one does oneself is neither. */
+const mayWait = ({ event, data }: Told): boolean => event === 'status' || (event === 'clip' && (JSON.parse(data) as ClipEvent).copied === true);
 
 export class Arrivals {
   /** The newest clip that arrived since the page was opened: what the first start waits for. */
@@ -49,7 +54,9 @@ export class Arrivals {
   breaths = $state(0);
 
   #queue: Told[] = [];
-  #scheduled = false;
+  #due: 'with the next frame' | 'after a pause' | null = null;
+  #callOff: () => void = () => {};
+  #applied = 0;
   #lastEventId: string | null = null;
   #listening = false;
   #lampSaid = '';
@@ -79,7 +86,7 @@ export class Arrivals {
           const { value, done } = await events.read();
           if (done) break;
           this.#queue.push(value);
-          this.#schedule();
+          this.#schedule(mayWait(value));
         }
       } catch (why) {
         if (why instanceof Failure && why.status === 401) break;
@@ -109,12 +116,27 @@ export class Arrivals {
     if (!first || lamp.look === 'broken') this.parts.messages.say(said);
   }
 
-  /** Arrivals are applied together, once a frame: a flood must not freeze the page. */
-  #schedule(): void {
-    if (this.#scheduled || this.#queue.length === 0) return;
-    this.#scheduled = true;
+  /**
+   * What comes is applied together, with the next frame; copies, which may wait, no sooner than `FLOOD` after the last:
+   * many of them must not keep the page busy.
+   */
+  #schedule(mayWait: boolean): void {
+    if (this.#due === 'with the next frame') return;
+    const pause = mayWait ? this.#applied + FLOOD - this.page.now() : 0;
+    if (pause <= 0) {
+      this.#callOff();
+      this.#withNextFrame();
+    } else if (this.#due === null) {
+      this.#due = 'after a pause';
+      this.#callOff = this.page.after(Math.min(pause, FLOOD), () => this.#withNextFrame());
+    }
+  }
+
+  #withNextFrame(): void {
+    this.#due = 'with the next frame';
     this.page.withNextFrame(() => {
-      this.#scheduled = false;
+      this.#due = null;
+      this.#applied = this.page.now();
       this.apply(this.#queue.splice(0));
     });
   }

@@ -37,9 +37,12 @@ export class Rows {
     this.version++;
   }
 
-  /** Fetches the rows among `ids` that are not here yet. */
-  async need(ids: string[]): Promise<void> {
-    const missing = ids.filter((id) => !this.#rows.has(id) && !this.#asking.has(id)).slice(0, AT_ONCE);
+  /** Fetches the rows among `ids` that are not here yet; and, once some of `near` are not, all of `wide`, after those. */
+  async need(ids: string[], near: () => string[] = () => [], wide: () => string[] = near): Promise<void> {
+    const isMissing = (id: string) => !this.#rows.has(id) && !this.#asking.has(id);
+    const inSight = ids.filter(isMissing);
+    // What is in sight does not wait for what is not.
+    const missing = (inSight.length > 0 ? inSight : near().some(isMissing) ? wide().filter(isMissing) : []).slice(0, AT_ONCE);
     if (missing.length === 0) return;
     missing.forEach((id) => this.#asking.add(id));
     try {

@@ -13,7 +13,8 @@ import type { Rows } from './rows.svelte';
 import type { Selection } from './selection.svelte';
 import type { Sight } from './sight.svelte';
 
-const FIRST = 50;
+/** Matches that come first: a screenful. */
+const FIRST = 30;
 /** Matches that are listed at most; all are counted. */
 const LISTED = 5_000;
 /** A pause in typing, in milliseconds. */

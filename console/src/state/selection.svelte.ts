@@ -139,6 +139,6 @@ export class Selection {
 
   get chosenInOrder(): string[] {
     void this.sight.version;
-    return this.sight.now.ids.filter((one) => this.chosen.has(one));
+    return this.chosen.size === 0 ? [] : this.sight.now.ids.filter((one) => this.chosen.has(one));
   }
 }

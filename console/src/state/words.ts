@@ -121,9 +121,9 @@ export function facts(row: Row): string[] {
 }
 
 /** A row as it is said: kind, words, source, time, and what a person gave it. */
-export function spoken(row: Row, number: string, when: string): string {
+export function spoken(row: Row, when: string): string {
   const kind = { text: 'Text', link: 'Link', image: 'Picture', files: 'Files' }[row.kind];
-  const parts = [`${number} ${kind}`, summary(row).slice(0, 160), row.source.program ? `from ${row.source.program}` : '', when];
+  const parts = [kind, summary(row).slice(0, 160), row.source.program ? `from ${row.source.program}` : '', when];
   if (row.kept) parts.push(row.kept.drawer_name ? `in the drawer ${row.kept.drawer_name}` : 'pinned');
   if (row.color) parts.push(row.color);
   if (row.copies > 1) parts.push(`copied ${row.copies} times`);

@@ -48,7 +48,8 @@
   /** A match in what stands in the second line. */
   const other = $derived(best ? undefined : excerpts?.[0]);
   const when = $derived(row ? (listed === 'history' ? time(row.copied_at / 1000) : shortDate(row.copied_at / 1000, now)) : '');
-  const label = $derived(row ? `${gone ? 'Removed, ' : ''}${spoken(row, number, when)}` : `${number}`);
+  const said = $derived(row ? ` ${spoken(row, when)}` : '');
+  const label = $derived(`${gone ? 'Removed, ' : ''}${number}${said}`);
 
   function choose(event: MouseEvent): void {
     event.stopPropagation();
@@ -152,7 +153,7 @@
         <div role="gridcell" class="relative shrink-0">
           <time class="facts figures when block pt-2" datetime={new Date(row.copied_at / 1000).toISOString()} title={moment(row.copied_at / 1000)}>{when}</time>
           {#if !unfolded}
-            <button type="button" class="btn btn-sm take touch bg-base-100 border-base-content/25 absolute top-2 right-0" tabindex="-1" aria-label="Take {number}" onclick={() => void console.acts.take(id, 'ready')}>Take</button>
+            <button type="button" class="take touch" tabindex="-1" aria-label="Take {number}" onclick={() => void console.acts.take(id, 'ready')}>Take</button>
           {/if}
         </div>
       {:else}
@@ -172,8 +173,23 @@
     background: var(--color-primary);
     cursor: pointer;
   }
+  /* Plain, for there is one in every row. */
   .take {
     visibility: hidden;
+    position: absolute;
+    top: 0.5rem;
+    right: 0;
+    height: 2rem;
+    padding-inline: 0.75rem;
+    border: 1px solid color-mix(in oklch, var(--color-base-content) 25%, transparent);
+    border-radius: var(--radius-field);
+    background: var(--color-base-100);
+    font-size: 0.75rem;
+    font-weight: 600;
+    cursor: pointer;
+  }
+  .take:hover {
+    background: var(--color-base-300);
   }
   :global([data-row]:hover) .take,
   :global([data-row]:focus) .take {

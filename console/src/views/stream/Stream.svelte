@@ -19,8 +19,11 @@
   import Welcome from './Welcome.svelte';
   import KeptHeader from '../kept/KeptHeader.svelte';
 
-  /** Rows beyond the view that are in the page too, in pixels. */
-  const BEYOND = 500;
+  /** Rows beyond the view that are in the page too, in pixels: of a list that one sees newly, none until one rests. */
+  const BEYOND = 300;
+  const SETTLED = 200;
+  /** Rows beyond the view that are known at least; twice as many are asked for at once. */
+  const AHEAD = 60;
   /** How long a pointer rests before the whole of a clip is shown, and may be away before that goes, in milliseconds. */
   const [REST, GRACE] = [450, 250];
 
@@ -32,6 +35,8 @@
   let scrollTop = $state(0);
   let viewHeight = $state(600);
   let unfoldedHeight = $state(0);
+  let beyond = $state(0);
+  let settling: ReturnType<typeof setTimeout> | undefined;
   let resting = $state<string | null>(null);
   let restTimer: ReturnType<typeof setTimeout> | undefined;
   let now = $state(Date.now());
@@ -49,10 +54,20 @@
   /** Where a row lies, the unfolded one above it counted in. */
   const topOf = (at: number) => (layout.tops[at] ?? 0) + (openPlace >= 0 && at > openPlace ? extra : 0);
 
+  /** Rows lie in a frame of their own. It moves with the first of them that was there: what comes above moves the frame,
+   *  and no row. */
+  let first: { id: string; top: number } | null = null;
+  const origin = $derived.by(() => {
+    const at = first ? listed.ids.indexOf(first.id) : -1;
+    if (first && at >= 0) return topOf(at) - first.top;
+    first = listed.ids[0] === undefined ? null : { id: listed.ids[0], top: topOf(0) };
+    return 0;
+  });
+
   /** What is in the page: headings and rows in their order. */
   const shown = $derived.by(() => {
-    const from = scrollTop - BEYOND;
-    const to = scrollTop + viewHeight + BEYOND;
+    const from = scrollTop - beyond;
+    const to = scrollTop + viewHeight + beyond;
     const places: number[] = [];
     if (listed.ids.length > 0) {
       for (let at = placeAt(layout.tops, from - extra); at < listed.ids.length && topOf(at) < to; at++) places.push(at);
@@ -80,8 +95,14 @@
 
   $effect(() => {
     void rows.version;
-    const ids = shown.filter((one) => one.kind !== 'h' && one.kind !== 'd').map((one) => one.id);
-    untrack(() => void rows.need(ids).catch(() => {}));
+    const clips = shown.filter((one) => one.kind !== 'h' && one.kind !== 'd');
+    const ids = clips.map((one) => one.id);
+    untrack(() => {
+      // Read ahead, many at a time: what one comes to step by step is there already.
+      const at = placeAt(layout.tops, scrollTop);
+      const near = (by: number) => listed.ids.slice(Math.max(0, at - by), at + ids.length + by).filter((_, n) => listed.kinds[Math.max(0, at - by) + n] !== 'd');
+      void rows.need(ids, () => near(AHEAD), () => near(2 * AHEAD)).catch(() => {});
+    });
   });
 
   onMount(() => {
@@ -104,24 +125,32 @@
         const held = anchor;
         anchor = null;
         if (!held) return;
-        flushSync();
         const at = sight.place(held.id);
         if (at >= 0) scrollTo(topOf(at) - held.offset);
       },
       anew() {
         resting = null;
         unfoldedHeight = 0;
+        beyond = 0;
+        settle();
         void tick().then(arrive);
       },
     };
+    settle();
     void tick().then(arrive);
     return () => {
       clearInterval(clock);
+      clearTimeout(settling);
       window.removeEventListener('resize', measure);
       sight.view = null;
       sight.pointer = sight.down = sight.dragging = sight.away = false;
     };
   });
+
+  function settle(): void {
+    clearTimeout(settling);
+    settling = setTimeout(() => (beyond = BEYOND), SETTLED);
+  }
 
   function scrollTo(top: number): void {
     if (!box) return;
@@ -130,8 +159,10 @@
     const to = Math.min(Math.max(0, top), most);
     if (to === scrollTop) return;
     scrollTop = to;
-    box.scrollTop = to;
     sight.away = scrollTop > 4;
+    // What is to be seen there is in the page first, so that it is laid out once.
+    flushSync();
+    box.scrollTop = to;
   }
 
   /** One has come to a list: to where one was in it, or to its top; then what was pressed on the way is done. */
@@ -139,7 +170,6 @@
     if (!box || !isList(place) || !sight.loaded) return;
     const stay = search.active ? null : console.stays.of(place);
     const at = stay?.edge ? sight.place(stay.edge.id) : -1;
-    flushSync();
     scrollTo(at >= 0 && stay?.edge ? topOf(at) + stay.edge.above : 0);
     if (document.activeElement === box && selection.selected) focusSelected();
     then(commands.resume(rowsInView()));
@@ -149,6 +179,7 @@
 
   function onScroll(): void {
     scrollTop = box?.scrollTop ?? 0;
+    beyond = BEYOND;
     sight.away = scrollTop > 4;
     if (!isList(place) || search.active) return;
     const at = placeAt(layout.tops, scrollTop);
@@ -174,10 +205,8 @@
 
   /** The selected row comes into sight, with the focus. */
   function follow(): void {
-    flushSync();
-    const before = scrollTop;
     bringIntoView(sight.place(selection.selected));
-    if (scrollTop !== before) flushSync();
+    flushSync();
     focusSelected();
   }
 
@@ -230,10 +259,7 @@
     const what = commands.run(command, rowsInView());
     if (what !== 'follow') return;
     if (focus) follow();
-    else {
-      flushSync();
-      bringIntoView(sight.place(selection.selected));
-    }
+    else bringIntoView(sight.place(selection.selected));
   }
 
   /** What waits is shown, from the top. */
@@ -334,39 +360,41 @@
         <EmptyPlace {console} />
       {/if}
       <div class="relative mx-auto max-w-4xl" role="presentation" style:height="{listed.ids.length === 0 ? 0 : layout.height + extra + 24}px" ondragover={(event) => reorders && event.preventDefault()} ondrop={drop}>
-        {#each shown as one (one.key)}
-          {#if one.heading}
-            {@const heading = one.heading}
-            <div role="row" class="absolute inset-x-4 pt-5 sm:inset-x-6.5" style:top="{heading.top + (openPlace >= 0 && heading.first > openPlace ? extra : 0)}px">
-              <div role="gridcell">
-                <h2 class="flex items-baseline gap-2.5">
-                  <span class="truncate font-semibold">{sittingName(heading.start * 1000, heading.end * 1000, now)}</span>
-                  <span class="facts figures truncate">{span(heading.start * 1000, heading.end * 1000)} · {count(heading.count, 'copy', 'copies')}</span>
-                </h2>
+        <div class="absolute inset-x-0" role="presentation" style:top="{origin}px">
+          {#each shown as one (one.key)}
+            {#if one.heading}
+              {@const heading = one.heading}
+              <div role="row" class="absolute inset-x-4 pt-5 sm:inset-x-6.5" style:top="{heading.top + (openPlace >= 0 && heading.first > openPlace ? extra : 0) - origin}px">
+                <div role="gridcell">
+                  <h2 class="flex items-baseline gap-2.5">
+                    <span class="truncate font-semibold">{sittingName(heading.start * 1000, heading.end * 1000, now)}</span>
+                    <span class="facts figures truncate">{span(heading.start * 1000, heading.end * 1000)} · {count(heading.count, 'copy', 'copies')}</span>
+                  </h2>
+                </div>
               </div>
-            </div>
-          {:else if one.kind === 'd'}
-            <DividerRow {console} {commands} id={one.id} place={one.at} total={listed.ids.length} top={topOf(one.at)} dropsHere={reorders && over === one.id} onover={() => (over = one.id)} />
-          {:else}
-            <RowItem
-              {console}
-              id={one.id}
-              place={one.at}
-              number={number(one.at, one.id)}
-              total={listed.ids.length}
-              excerpts={search.active ? search.excerpts.get(one.id) : undefined}
-              listed={search.active ? 'found' : place.view === 'history' ? 'history' : 'kept'}
-              {now}
-              kind={one.kind}
-              row={rows.get(one.id)}
-              top={topOf(one.at)}
-              dropsHere={reorders && over === one.id}
-              onover={() => (over = one.id)}
-              onheight={(height) => (unfoldedHeight = height)}
-              onrest={onRest}
-            />
-          {/if}
-        {/each}
+            {:else if one.kind === 'd'}
+              <DividerRow {console} {commands} id={one.id} place={one.at} total={listed.ids.length} top={topOf(one.at) - origin} dropsHere={reorders && over === one.id} onover={() => (over = one.id)} />
+            {:else}
+              <RowItem
+                {console}
+                id={one.id}
+                place={one.at}
+                number={number(one.at, one.id)}
+                total={listed.ids.length}
+                excerpts={search.active ? search.excerpts.get(one.id) : undefined}
+                listed={search.active ? 'found' : place.view === 'history' ? 'history' : 'kept'}
+                {now}
+                kind={one.kind}
+                row={rows.get(one.id)}
+                top={topOf(one.at) - origin}
+                dropsHere={reorders && over === one.id}
+                onover={() => (over = one.id)}
+                onheight={(height) => (unfoldedHeight = height)}
+                onrest={onRest}
+              />
+            {/if}
+          {/each}
+        </div>
         {#if reorders}
           <div role="presentation" class={['soft rounded-box absolute inset-x-4 border border-dashed px-3 py-2 text-center', over === '' ? 'border-primary' : 'border-base-300']} style:top="{layout.height + extra - 4}px" ondragenter={() => (over = '')} data-to-the-end>To the end</div>
         {/if}
