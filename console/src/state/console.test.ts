@@ -1,6 +1,7 @@
 import { expect, test } from 'vitest';
 
 import { Failure } from '../api/failure';
+import type { Problem } from '../api/types';
 import { Console } from './console.svelte';
 import { arrival, idOf, outline, row, serviceOf, TestPage } from './testing';
 
@@ -254,4 +255,62 @@ test('announcements stand long enough to be read, and copies that come meanwhile
   said.push(console.messages.said);
   const copies = said.map((one) => (one.startsWith('Copied') ? 1 : Number(/^(\d+) new/.exec(one)?.[1] ?? 0)));
   expect(copies.reduce((a, b) => a + b)).toBe(200);
+});
+
+test('a drawer that cannot be read says why, and is shown once it can', async () => {
+  let answer = (): Promise<unknown> => Promise.reject(new Failure(503, { detail: 'the records are not ready' } as Problem));
+  const { console } = await opened(3, { drawerOutline: () => answer() });
+  console.go({ view: 'drawer', id: 'd1', query: '' });
+  await settled();
+  expect(console.list.problem).toBe('the records are not ready');
+  expect(console.sight.loaded).toBe(false);
+  answer = () => Promise.resolve({ ids: idOf(1), kinds: 't', ranks: ['a'], times: [1], dividers: [], revision: 0 });
+  console.tryAgain();
+  await settled();
+  expect(console.list.problem).toBe(null);
+  expect(console.sight.now.ids).toEqual([idOf(1)]);
+});
+
+test("the service's troubles are announced, each once, after what is being said", async () => {
+  const status = (state: string, reason: string | null) => ({ event: 'status', data: JSON.stringify({ capture: { state, reason } }) });
+  const said: string[] = [];
+  const { console, page } = await opened(1);
+  const listen = () => {
+    for (let n = 0; n < 8; n++) {
+      if (console.messages.said !== '' && console.messages.said !== said.at(-1)) said.push(console.messages.said);
+      page.pass(4_000);
+    }
+  };
+  console.arrivals.apply([status('keeping', null)]);
+  console.arrivals.apply([status('waiting', 'the records can\'t be reached')]);
+  console.arrivals.apply([status('waiting', 'the records can\'t be reached')]);
+  console.arrivals.apply([status('broken', 'the display is gone')]);
+  console.arrivals.apply([status('keeping', null)]);
+  listen();
+  expect(said).toEqual([
+    "Copies wait in memory. The records can't be reached.",
+    'Copies are not being kept. The display is gone.',
+    'Keeping copies',
+  ]);
+});
+
+test('that the service does not answer is announced, and that it does again', async () => {
+  let answers = true;
+  const open = new Set<ReadableStreamDefaultController>();
+  const events = () => (answers ? Promise.resolve(new ReadableStream({ start: (one) => void open.add(one) })) : Promise.reject(new Error('nobody')));
+  const { console, page } = await opened(1, { events });
+  console.arrivals.apply([{ event: 'status', data: JSON.stringify({ capture: { state: 'keeping', reason: null } }) }]);
+  answers = false;
+  open.forEach((one) => one.close());
+  for (let n = 0; n < 6; n++) {
+    await settled();
+    page.pass(5_000);
+  }
+  expect(console.messages.said).toMatch(/^The service does not answer\. Copies are not being kept/);
+  answers = true;
+  for (let n = 0; n < 6; n++) {
+    await settled();
+    page.pass(5_000);
+  }
+  expect(console.messages.said).toBe('Keeping copies');
 });

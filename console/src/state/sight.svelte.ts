@@ -47,6 +47,8 @@ export class Sight {
   /** Where the pointer is, whether a button is down, whether something is dragged, how far it is scrolled: the view says. */
   pointer = $state(false);
   down = $state(false);
+  /** A finger has touched it a moment ago. */
+  touched = $state(false);
   dragging = $state(false);
   away = $state(false);
 
@@ -74,7 +76,7 @@ export class Sight {
 
   /** True while nothing may move. */
   get held(): boolean {
-    return this.pointer || this.down || this.dragging || this.away || this.#isBusy();
+    return this.pointer || this.down || this.touched || this.dragging || this.away || this.#isBusy();
   }
 
   /** Another list is to be seen. */

@@ -344,6 +344,43 @@ async fn nothing_moves_under_a_pointer_that_rests_and_a_click_hits_what_was_poin
 }
 
 #[tokio::test]
+async fn a_finger_that_comes_down_as_the_list_moves_does_nothing_and_says_so() -> Result<()> {
+    let service = Service::without_desk();
+    service.add(&borrowed(&texts(6)));
+    let browser = Browser::console(&service).await?;
+    browser.size(390, 844, true).await?;
+    browser.touch(true).await?;
+    rows(&browser, 6).await?;
+    // The page watches itself, so that the finger comes down in the very moment.
+    let moving = browser.driver.execute_async(
+        "const done = arguments[0]; new MutationObserver((_, self) => { if (document.querySelectorAll('[data-summary]').length === 7) { self.disconnect(); done(1); } }) \
+         .observe(document.getElementById('list'), { childList: true, subtree: true })",
+        Vec::new(),
+    );
+    let adding = async {
+        service.add(&["it moves"]);
+        Ok::<(), anyhow::Error>(())
+    };
+    let (moved, added) = tokio::join!(moving, adding);
+    moved?;
+    added?;
+    browser.tap("[aria-posinset='3'] [role=img]").await?;
+    browser.until("return document.body.textContent.includes('just as you touched it')").await?;
+    assert_eq!(
+        browser.script("return document.querySelector('[aria-expanded=true], [aria-selected=true]')").await?,
+        json!(null)
+    );
+    // It stays now, whatever comes; the next touch does what it is about.
+    service.add(&["and waits"]);
+    browser.until("return document.querySelector('[data-unseen]')").await?;
+    let third = browser.script("return document.querySelector('[aria-posinset=\"3\"]').dataset.id").await?;
+    browser.tap("[aria-posinset='3'] [role=img]").await?;
+    browser.until(&format!("return document.querySelector('[data-id={third}][aria-expanded=true]')")).await?;
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
+#[tokio::test]
 async fn a_picker_that_is_open_means_what_it_shows_whatever_becomes_of_the_drawers() -> Result<()> {
     let service = Service::without_desk();
     service.add(&["one"]);

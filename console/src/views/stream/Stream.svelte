@@ -26,6 +26,10 @@
   const AHEAD = 60;
   /** How long a pointer rests before the whole of a clip is shown, and may be away before that goes, in milliseconds. */
   const [REST, GRACE] = [450, 250];
+  /** A finger that comes down so soon after the list has moved was meant for what stood there before. */
+  const REACTION = 300;
+  /** The list stays as it is for so long after a touch. */
+  const TOUCHED = 5_000;
 
   let { console }: { console: Console } = $props();
   const { sight, selection, rows, search } = $derived(console);
@@ -36,6 +40,9 @@
   let viewHeight = $state(600);
   let unfoldedHeight = $state(0);
   let beyond = $state(0);
+  let moved = -Infinity;
+  let tooLate = false;
+  let touchEnds: ReturnType<typeof setTimeout> | undefined;
   let settling: ReturnType<typeof setTimeout> | undefined;
   let resting = $state<string | null>(null);
   let restTimer: ReturnType<typeof setTimeout> | undefined;
@@ -124,7 +131,10 @@
       after() {
         const held = anchor;
         anchor = null;
-        if (!held) return;
+        if (!held) {
+          moved = performance.now();
+          return;
+        }
         const at = sight.place(held.id);
         if (at >= 0) scrollTo(topOf(at) - held.offset);
       },
@@ -141,9 +151,10 @@
     return () => {
       clearInterval(clock);
       clearTimeout(settling);
+      clearTimeout(touchEnds);
       window.removeEventListener('resize', measure);
       sight.view = null;
-      sight.pointer = sight.down = sight.dragging = sight.away = false;
+      sight.pointer = sight.down = sight.touched = sight.dragging = sight.away = false;
     };
   });
 
@@ -307,6 +318,26 @@
     });
   }
 
+  function onPointerDown(event: PointerEvent): void {
+    sight.down = true;
+    if (event.pointerType !== 'touch') return;
+    tooLate = !sight.touched && performance.now() - moved < REACTION;
+    sight.touched = true;
+    clearTimeout(touchEnds);
+    touchEnds = setTimeout(() => {
+      sight.touched = false;
+      sight.release();
+    }, TOUCHED);
+  }
+
+  function onClickFirst(event: MouseEvent): void {
+    if (!tooLate) return;
+    tooLate = false;
+    event.preventDefault();
+    event.stopPropagation();
+    console.messages.tell('The list moved just as you touched it, so nothing was done. It stays now: touch again.');
+  }
+
   function drop(event: DragEvent): void {
     event.preventDefault();
     const [moved, before] = [selection.dragged, over];
@@ -343,7 +374,8 @@
         sight.pointer = false;
         sight.release();
       }}
-      onpointerdown={() => (sight.down = true)}
+      onpointerdown={onPointerDown}
+      onclickcapture={onClickFirst}
     >
       {#if place.view === 'history' && !console.prefs.welcomed && sight.loaded && !search.active}
         <Welcome {console} />

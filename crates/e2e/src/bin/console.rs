@@ -1,5 +1,5 @@
 //! What the console costs at 100,000 clips, with real keys: from a keystroke to its results on the screen beside a bare
-//! page of the same service that asks the same, and the main thread's time for an arrow key and for an arrival.
+//! page of the same service that asks the same, and the main thread's time for an arrow key and for an arrival, and how soon favorites are there.
 
 use std::time::{Duration, Instant};
 
@@ -10,6 +10,7 @@ use yadori_e2e::{Browser, Service, many};
 
 const COUNT: usize = 100_000;
 const KEYSTROKES: usize = 200;
+const FAVORITES: usize = 3_000;
 /// Eight keystrokes a second.
 const PACE: Duration = Duration::from_millis(125);
 const WORDS: [&str; 6] = ["kestrel", "clip 99", "oats and", "ridge path", "bunks", "clip 12345"];
@@ -69,6 +70,24 @@ async fn worked(browser: &Browser) -> Result<f64> {
     task.as_ref().and_then(Value::as_f64).context("TaskDuration")
 }
 
+/// Opens the favorites and the history in turn, by keys. Gives the milliseconds until each is on the screen.
+async fn opened(browser: &Browser, favorites: usize, clips: usize) -> Result<[Vec<f64>; 2]> {
+    let watch = format!(
+        "window.__opened = {{ f: [], h: [] }}; addEventListener('keydown', ({{ key, timeStamp }}) => {{ \
+         const all = key === 'f' ? '{favorites}' : '{clips}'; \
+         const look = () => document.querySelector('[role=treegrid]')?.ariaRowCount === all && document.querySelectorAll('[data-summary]').length > 5 \
+           ? requestAnimationFrame(() => window.__opened[key].push(performance.now() - timeStamp)) : requestAnimationFrame(look); look(); }}, true)"
+    );
+    browser.script(&watch).await?;
+    for n in 1..=40 {
+        let (key, code) = if n % 2 == 1 { ("f", 70) } else { ("h", 72) };
+        press(browser, key, code, Some(key)).await?;
+        browser.until(&format!("return window.__opened.{key}.length === {}", (n + 1) / 2)).await?;
+    }
+    let found = browser.script("return [window.__opened.f, window.__opened.h]").await?;
+    Ok(serde_json::from_value(found)?)
+}
+
 #[expect(clippy::print_stdout, reason = "its output is the result")]
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> Result<()> {
@@ -102,9 +121,9 @@ async fn main() -> Result<()> {
     }
     let idle_keys = worked(&browser).await? - before;
 
-    // Arrivals: at the top with nobody busy (each is shown), and under a selection (each waits).
+    // Arrivals: under a selection (each waits), at the top with nobody busy (they are shown), and there one by one.
     let mut arrivals = Vec::new();
-    for (held, n) in [(true, 0), (false, 1)] {
+    for (n, (held, pause)) in [(true, 0), (false, 0), (false, 150)].into_iter().enumerate() {
         if !held {
             browser.script("document.getElementById('list').focus()").await?;
             press(&browser, "Escape", 27, None).await?;
@@ -116,6 +135,7 @@ async fn main() -> Result<()> {
         let began = Instant::now();
         for k in 0..100 {
             service.yadori(&["add", &format!("arrival {n} {k}")]);
+            tokio::time::sleep(Duration::from_millis(pause)).await;
         }
         tokio::time::sleep(Duration::from_millis(300)).await;
         let busy = worked(&browser).await? - before;
@@ -125,6 +145,24 @@ async fn main() -> Result<()> {
         let idle = worked(&browser).await? - before;
         arrivals.push((busy - idle) * 1e3 / 100.0);
     }
+
+    // Favorites, as many as anybody would have.
+    let socket = service.home().join("run/yadori.sock");
+    let socket = socket.to_str().context("a path")?;
+    let outline = Service::curl(&["--unix-socket", socket, "http://y/api/v1/outline"]).1;
+    let ids = outline["ids"].as_str().context("ids")?;
+    let ids: Vec<&str> = (0..FAVORITES).map(|n| &ids[n * 26..(n + 1) * 26]).collect();
+    let wish = dir.path().join("wish.json");
+    std::fs::write(&wish, json!({ "ids": ids, "to": { "place": "favorites" } }).to_string())?;
+    let wish = format!("@{}", wish.display());
+    let json = ["-H", "content-type: application/json", "--data-binary", &wish, "http://y/api/v1/keep"];
+    Service::curl(&[&["--unix-socket", socket], &json[..]].concat());
+    browser.driver.refresh().await?;
+    browser.until("return document.querySelectorAll('[data-summary]').length > 5").await?;
+    browser.script("document.getElementById('list').focus()").await?;
+    let count = browser.script("return document.querySelector('[role=treegrid]').ariaRowCount").await?;
+    let count: usize = count.as_str().context("a count")?.parse()?;
+    let [mut favorites, mut history] = opened(&browser, FAVORITES, count).await?;
 
     browser.driver.goto(format!("{}/healthz", service.address())).await?;
     browser.script(STOPWATCH).await?;
@@ -147,10 +185,16 @@ async fn main() -> Result<()> {
         &format!("nothing pressed: {:.1} ms", idle_keys * 1e3 / 100.0),
     );
     row(
-        "an arrival that waits / that is shown, main thread",
+        "an arrival that waits / is shown among many / alone, main thread",
         "5 ms",
-        &format!("{:.1} / {:.1} ms", arrivals[0], arrivals[1]),
+        &format!("{:.1} / {:.1} / {:.1} ms", arrivals[0], arrivals[1], arrivals[2]),
         "-",
+    );
+    row(
+        "3,000 favorites on the screen after their key, p50",
+        "as fast as the history",
+        &format!("{:.0} ms", at(&mut favorites, 0.5)),
+        &format!("the history: {:.0} ms", at(&mut history, 0.5)),
     );
     println!();
     Ok(())
