@@ -10,6 +10,7 @@ pub mod x11;
 use std::sync::Arc;
 
 use tokio::sync::{mpsc, oneshot};
+use yadori_core::take::chord::{Chord, PasteTable, Purpose};
 use yadori_core::{Micros, Offer, Source};
 
 /// What happened on the desktop.
@@ -28,6 +29,72 @@ pub enum DeskEvent {
     },
     /// A copy was made that is not kept.
     Refused(Refused),
+    /// Which chords are heard on this display, and which are not.
+    Chords(Vec<ChordHeard>),
+    /// A chord was pressed.
+    Pressed(Purpose),
+    /// The picker did not come up; the keyboard was let go of.
+    NoPicker,
+}
+
+/// Keys that the desk listens for, and those that it presses.
+#[derive(Debug, Clone, Default)]
+pub struct Keys {
+    /// Chords, each with what it is for.
+    pub chords: Vec<(Purpose, Chord)>,
+    /// What pastes in which program.
+    pub paste: PasteTable,
+}
+
+/// A chord, and whether it is heard.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ChordHeard {
+    /// What it is for.
+    pub purpose: Purpose,
+    /// Its keys.
+    pub chord: Chord,
+    /// Why it is not heard.
+    pub problem: Option<ChordProblem>,
+}
+
+/// Why a chord is not heard.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ChordProblem {
+    /// Another program holds it.
+    Taken,
+    /// The keyboard has no such key.
+    NoSuchKey,
+}
+
+/// Where something is pasted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum PasteInto {
+    /// In the window in front.
+    Front,
+    /// In the window that was in front when the picker's chord was pressed; in front where none is known.
+    Behind,
+}
+
+/// Why something was not pasted. It is on the live clipboard all the same, unless that is what failed.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PasteError {
+    /// It could not be taken.
+    #[error(transparent)]
+    Take(#[from] TakeError),
+    /// The display takes no keys from programs.
+    #[error("this display lets no program press keys (it lacks the XTEST extension)")]
+    NoKeys,
+    /// Nothing to paste into.
+    #[error("no window has the keyboard")]
+    NoWindow,
+    /// The window that was in front is gone, or does not come to the front.
+    #[error("the window it was meant for is gone")]
+    WindowGone,
+    /// Nobody asked for it.
+    #[error(
+        "{0} did not ask for it within a second; if it pastes by other keys, name them under [paste] in the configuration"
+    )]
+    NobodyAsked(String),
 }
 
 /// Whether copies can be seen.
@@ -104,7 +171,18 @@ pub enum TakeError {
 
 pub(crate) enum Command {
     Take(Arc<Offer>, oneshot::Sender<Result<(), TakeError>>),
+    Paste(Arc<Offer>, PasteInto, oneshot::Sender<Result<(), PasteError>>),
+    HandOver(oneshot::Sender<Vec<Typed>>),
     Stop,
+}
+
+/// A key that was pressed before the picker was there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Typed {
+    /// It types this.
+    Text(String),
+    /// It types nothing: its keysym.
+    Key(Chord),
 }
 
 type Send = dyn Fn(Command) -> bool + std::marker::Send + Sync;
@@ -132,6 +210,26 @@ impl Desk {
             return Err(TakeError::Stopping);
         }
         answer.await.unwrap_or(Err(TakeError::Stopping))
+    }
+
+    /// Puts an offer on the live clipboard and has the program in front paste it. `Ok` once that has asked for it.
+    /// Pastes are carried out one after another.
+    pub async fn paste(&self, offer: Arc<Offer>, into: PasteInto) -> Result<(), PasteError> {
+        let (done, answer) = oneshot::channel();
+        if !(self.send)(Command::Paste(offer, into, done)) {
+            return Err(TakeError::Stopping.into());
+        }
+        answer.await.unwrap_or(Err(TakeError::Stopping.into()))
+    }
+
+    /// The picker is there: what was typed since its chord, once its window has the keyboard. What is typed after that
+    /// goes to it.
+    pub async fn hand_over(&self) -> Vec<Typed> {
+        let (done, answer) = oneshot::channel();
+        if !(self.send)(Command::HandOver(done)) {
+            return Vec::new();
+        }
+        answer.await.unwrap_or_default()
     }
 
     /// Ends the desk and waits for its thread.

@@ -7,7 +7,9 @@ use tokio::sync::mpsc;
 use yadori_core::clip::mime;
 use yadori_core::{COPY_CAP, Offer, Representation, Source};
 
-use crate::{Command, Desk, DeskEvent, DeskEvents, DeskState, Live, Refused, RefusedBecause, now};
+use crate::{
+    Command, Desk, DeskEvent, DeskEvents, DeskState, Live, PasteError, Refused, RefusedBecause, now,
+};
 
 /// The other programs of a desk in memory.
 #[derive(Debug, Clone)]
@@ -24,12 +26,25 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
     let stage = Stage { live: live.clone(), tell: tell.clone() };
     let _ = tell.send(DeskEvent::State(DeskState::Watching { display: "memory".into() }));
     let thread = std::thread::spawn(move || {
-        while let Ok(Command::Take(offer, done)) = commands.recv() {
+        let put = |offer| {
             if let Ok(mut live) = live.lock() {
                 *live = Some(offer);
             }
             let _ = tell.send(DeskEvent::Live(Live::Taken));
-            let _ = done.send(Ok(()));
+        };
+        while let Ok(command) = commands.recv() {
+            match command {
+                Command::Take(offer, done) => {
+                    put(offer);
+                    let _ = done.send(Ok(()));
+                }
+                Command::Paste(offer, _, done) => {
+                    put(offer);
+                    let _ = done.send(Err(PasteError::NoWindow));
+                }
+                Command::HandOver(done) => drop(done),
+                Command::Stop => return,
+            }
         }
     });
     let desk = Desk { send: Box::new(move |command| inbox.send(command).is_ok()), thread: Some(thread) };

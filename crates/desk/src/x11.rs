@@ -4,6 +4,7 @@
 
 mod atoms;
 mod job;
+mod keyboard;
 mod outgoing;
 mod picture;
 mod process;
@@ -19,7 +20,7 @@ use rustix::event::{EventfdFlags, PollFd, PollFlags, Timespec, eventfd, poll};
 use tokio::sync::mpsc;
 use x11rb::errors::ConnectError;
 
-use crate::{Command, Desk, DeskEvent, DeskEvents, DeskState, TakeError};
+use crate::{Command, Desk, DeskEvent, DeskEvents, DeskState, Keys, TakeError};
 use session::{Ended, Session};
 
 const FIRST_PAUSE: Duration = Duration::from_millis(100);
@@ -42,13 +43,18 @@ impl Inbox {
 /// Starts watching `display` (`None`: the one `DISPLAY` named when the program started; its value is given by the
 /// caller, since libraries do not read the environment).
 pub fn start(display: Option<String>) -> std::io::Result<(Desk, DeskEvents)> {
+    start_with(display, Keys::default())
+}
+
+/// The same, listening for chords.
+pub fn start_with(display: Option<String>, keys: Keys) -> std::io::Result<(Desk, DeskEvents)> {
     let (tell, events) = mpsc::unbounded_channel();
     let (send, commands) = std_mpsc::channel();
     let bell = Arc::new(eventfd(0, EventfdFlags::NONBLOCK | EventfdFlags::CLOEXEC)?);
     let inbox = Inbox { commands, bell: bell.clone() };
     let thread = std::thread::Builder::new()
         .name("desk".into())
-        .spawn(move || run(display.as_deref(), &inbox, &tell))?;
+        .spawn(move || run(display.as_deref(), &keys, &inbox, &tell))?;
     let send = move |command| {
         let sent = send.send(command).is_ok();
         let _ = rustix::io::write(&*bell, &1u64.to_ne_bytes());
@@ -57,7 +63,7 @@ pub fn start(display: Option<String>) -> std::io::Result<(Desk, DeskEvents)> {
     Ok((Desk { send: Box::new(send), thread: Some(thread) }, events))
 }
 
-fn run(display: Option<&str>, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEvent>) {
+fn run(display: Option<&str>, keys: &Keys, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEvent>) {
     let state = |state| {
         let _ = tell.send(DeskEvent::State(state));
     };
@@ -71,7 +77,7 @@ fn run(display: Option<&str>, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEv
     let mut wait = FIRST_PAUSE;
     let mut said = String::new();
     loop {
-        let reason = match Session::open(display, inbox, tell) {
+        let reason = match Session::open(display, keys, inbox, tell) {
             Ok(mut session) => {
                 state(DeskState::Watching { display: display.to_owned() });
                 wait = FIRST_PAUSE;
@@ -157,6 +163,10 @@ fn pause(inbox: &Inbox, time: Option<Duration>, reason: &str) -> bool {
                 Command::Take(_, done) => {
                     let _ = done.send(Err(TakeError::NoDisplay(reason.to_owned())));
                 }
+                Command::Paste(_, _, done) => {
+                    let _ = done.send(Err(TakeError::NoDisplay(reason.to_owned()).into()));
+                }
+                Command::HandOver(done) => drop(done),
             }
         }
         if until.is_some_and(|until| std::time::Instant::now() >= until) {

@@ -3,7 +3,8 @@
 use anyhow::{Context, Result, bail};
 use x11rb::connection::Connection;
 use x11rb::protocol::xproto::{
-    AtomEnum, ClientMessageEvent, ConnectionExt as _, EventMask, KEY_PRESS_EVENT, KEY_RELEASE_EVENT,
+    AtomEnum, ClientMessageEvent, ConnectionExt as _, EventMask, GrabMode, KEY_PRESS_EVENT,
+    KEY_RELEASE_EVENT, ModMask,
 };
 use x11rb::protocol::xtest::ConnectionExt as _;
 use x11rb::rust_connection::RustConnection;
@@ -11,9 +12,16 @@ use x11rb::rust_connection::RustConnection;
 use crate::{Display, until};
 
 /// Keysyms of keys that are no letters (X11's keysymdef.h).
-const KEYS: [(&str, u32); 9] = [
+const KEYS: [(&str, u32); 16] = [
     ("ctrl", 0xffe3),
     ("shift", 0xffe1),
+    ("alt", 0xffe9),
+    ("super", 0xffeb),
+    ("Tab", 0xff09),
+    ("Insert", 0xff63),
+    ("Escape", 0xff1b),
+    ("Down", 0xff54),
+    ("BackSpace", 0xff08),
     ("Return", 0xff0d),
     ("Delete", 0xffff),
     ("Home", 0xff50),
@@ -59,8 +67,7 @@ impl Keyboard {
         Ok(setup.min_keycode + u8::try_from(found)?)
     }
 
-    /// Presses a chord such as `ctrl+v` and lets go of it.
-    pub fn press(&self, chord: &str) -> Result<()> {
+    fn codes(&self, chord: &str) -> Result<Vec<u8>> {
         let mut codes = Vec::new();
         for key in chord.split('+') {
             let named = KEYS.iter().find(|(name, _)| *name == key).map(|(_, keysym)| *keysym);
@@ -68,14 +75,43 @@ impl Keyboard {
             let Some(keysym) = named.or(letter) else { bail!("no such key: {key}") };
             codes.push(self.code(keysym)?);
         }
-        for code in &codes {
-            self.conn.xtest_fake_input(KEY_PRESS_EVENT, *code, 0, self.root, 0, 0, 0)?;
-        }
-        for code in codes.iter().rev() {
-            self.conn.xtest_fake_input(KEY_RELEASE_EVENT, *code, 0, self.root, 0, 0, 0)?;
+        Ok(codes)
+    }
+
+    fn send(&self, kind: u8, codes: impl IntoIterator<Item = u8>) -> Result<()> {
+        for code in codes {
+            self.conn.xtest_fake_input(kind, code, 0, self.root, 0, 0, 0)?;
         }
         self.conn.query_pointer(self.root)?.reply()?;
         Ok(())
+    }
+
+    /// Presses a chord such as `ctrl+v` and lets go of it.
+    pub fn press(&self, chord: &str) -> Result<()> {
+        let codes = self.codes(chord)?;
+        self.send(KEY_PRESS_EVENT, codes.iter().copied())?;
+        self.send(KEY_RELEASE_EVENT, codes.iter().rev().copied())
+    }
+
+    /// Presses keys and keeps them down.
+    pub fn down(&self, chord: &str) -> Result<()> {
+        self.send(KEY_PRESS_EVENT, self.codes(chord)?)
+    }
+
+    /// Lets go of keys.
+    pub fn up(&self, chord: &str) -> Result<()> {
+        self.send(KEY_RELEASE_EVENT, self.codes(chord)?.into_iter().rev())
+    }
+
+    /// Types letters, one after another: those that need no Shift.
+    pub fn type_text(&self, text: &str) -> Result<()> {
+        text.chars().try_for_each(|letter| self.press(&letter.to_string()))
+    }
+
+    /// The keys that are down.
+    pub fn keys_down(&self) -> Result<usize> {
+        let keys = self.conn.query_keymap()?.reply()?.keys;
+        Ok(keys.iter().map(|byte| byte.count_ones() as usize).sum())
     }
 
     fn atom(&self, name: &str) -> Result<u32> {
@@ -97,6 +133,8 @@ impl Keyboard {
             let Ok(class) = self.text(id, AtomEnum::WM_CLASS.into()) else { continue };
             let class = class.trim_end_matches('\0').rsplit('\0').next().unwrap_or_default().to_owned();
             let title = self.text(id, self.atom("_NET_WM_NAME")?).unwrap_or_default();
+            let of_old = || self.text(id, AtomEnum::WM_NAME.into()).unwrap_or_default();
+            let title = if title.is_empty() { of_old() } else { title };
             windows.push(Window { id, class, title });
         }
         Ok(windows)
@@ -107,6 +145,13 @@ impl Keyboard {
         let active = self.atom("_NET_ACTIVE_WINDOW")?;
         let reply = self.conn.get_property(false, self.root, active, AtomEnum::WINDOW, 0, 1)?.reply()?;
         Ok(reply.value32().and_then(|mut ids| ids.next()).unwrap_or(0))
+    }
+
+    /// A window manager runs.
+    pub fn has_manager(&self) -> Result<bool> {
+        let check = self.atom("_NET_SUPPORTING_WM_CHECK")?;
+        let reply = self.conn.get_property(false, self.root, check, AtomEnum::WINDOW, 0, 1)?.reply()?;
+        Ok(reply.value_len == 1)
     }
 
     fn tell(&self, window: u32, what: &str, data: [u32; 5]) -> Result<()> {
@@ -129,4 +174,15 @@ impl Keyboard {
     pub fn close(&self, window: &Window) -> Result<()> {
         self.tell(window.id, "_NET_CLOSE_WINDOW", [0, 2, 0, 0, 0])
     }
+}
+
+/// Another program holds a chord, until this is dropped.
+pub fn hold(display: &Display, chord: &str) -> Result<RustConnection> {
+    let keyboard = Keyboard::of(display)?;
+    let codes = keyboard.codes(chord)?;
+    let (key, _) = codes.split_last().context("a key")?;
+    let state = ModMask::CONTROL | ModMask::M1;
+    let mode = GrabMode::ASYNC;
+    keyboard.conn.grab_key(false, keyboard.root, state, *key, mode, mode)?.check()?;
+    Ok(keyboard.conn)
 }

@@ -1,7 +1,9 @@
 //! One connection to an X server, from opening it to its loss: watching the clipboard and reading what is copied.
 
 mod asking;
+mod chords;
 mod making;
+mod pasting;
 mod serving;
 
 use std::collections::HashMap;
@@ -31,7 +33,7 @@ use super::process::Process;
 use super::release::release;
 use super::source::Programs;
 use super::{Inbox, NoSession};
-use crate::{Command, DeskEvent, Live, TakeError};
+use crate::{Command, DeskEvent, Keys, Live, TakeError};
 
 /// How long a program that closes is kept waiting for its last copy to be read.
 const SAVING: Duration = Duration::from_millis(250);
@@ -62,7 +64,8 @@ struct Ownership {
 
 struct PendingTake {
     offer: Arc<Offer>,
-    done: oneshot::Sender<Result<(), TakeError>>,
+    /// `None`: it is to be pasted.
+    done: Option<oneshot::Sender<Result<(), TakeError>>>,
 }
 
 struct Reading {
@@ -79,6 +82,7 @@ pub(crate) struct Session<'a> {
     atoms: Atoms,
     root: Window,
     serving: Window,
+    keys: &'a Keys,
     inbox: &'a Inbox,
     tell: &'a mpsc::UnboundedSender<DeskEvent>,
     started: Instant,
@@ -99,6 +103,8 @@ pub(crate) struct Session<'a> {
     /// Programs that wait for their content to be safe, and until when they are kept waiting.
     saves: Vec<(SelectionRequestEvent, Instant)>,
     making: making::Making,
+    chords: chords::Chords,
+    pasting: pasting::Pasting,
 }
 
 type X<T> = Result<T, ConnectionError>;
@@ -107,6 +113,7 @@ impl<'a> Session<'a> {
     /// Connects, announces itself and looks at what is on the clipboard already.
     pub(crate) fn open(
         display: &str,
+        keys: &'a Keys,
         inbox: &'a Inbox,
         tell: &'a mpsc::UnboundedSender<DeskEvent>,
     ) -> Result<Self, NoSession> {
@@ -128,6 +135,7 @@ impl<'a> Session<'a> {
             atoms,
             root,
             serving,
+            keys,
             inbox,
             tell,
             started: Instant::now(),
@@ -144,6 +152,8 @@ impl<'a> Session<'a> {
             owner: 0,
             saves: Vec::new(),
             making: making::Making::default(),
+            chords: chords::Chords::default(),
+            pasting: pasting::Pasting::default(),
         };
         let time = session.await_time().map_err(broken)?;
         session.claim(time)?;
@@ -237,8 +247,9 @@ impl<'a> Session<'a> {
 
     /// Serves until the connection is lost or a command ends it.
     pub(crate) fn run(&mut self) -> Ended {
+        let mut listening = Some(self.listen());
         let ended = loop {
-            match self.round() {
+            match listening.take().unwrap_or(Ok(())).and_then(|()| self.round()) {
                 Ok(true) => break Ended::Asked,
                 Ok(false) => {}
                 Err(why) => {
@@ -247,9 +258,10 @@ impl<'a> Session<'a> {
                 }
             }
         };
-        for take in self.takes.drain(..) {
-            let _ = take.done.send(Err(TakeError::NoDisplay("the display went away".into())));
+        for done in self.takes.drain(..).filter_map(|take| take.done) {
+            let _ = done.send(Err(TakeError::NoDisplay("the display went away".into())));
         }
+        self.give_up_pasting();
         if matches!(ended, Ended::Lost) {
             self.say(DeskEvent::Live(Live::Empty));
         }
@@ -267,6 +279,8 @@ impl<'a> Session<'a> {
             match command {
                 Command::Stop => return Ok(true),
                 Command::Take(offer, done) => self.begin_take(offer, done)?,
+                Command::Paste(offer, into, done) => self.begin_paste(offer, into, done)?,
+                Command::HandOver(done) => self.hand_over(done)?,
             }
         }
         self.conn.flush()?;
@@ -300,7 +314,14 @@ impl<'a> Session<'a> {
                 self.chunk_came(event.window, event.atom)
             }
             Event::PropertyNotify(event) => self.chunk_taken(event.window, event.atom),
-            Event::SelectionRequest(event) => self.asked(event),
+            Event::SelectionRequest(event) => {
+                self.asked(event)?;
+                self.asked_for(event);
+                Ok(())
+            }
+            Event::KeyPress(event) => self.key_pressed(event),
+            Event::KeyRelease(event) => self.key_released(event),
+            Event::MappingNotify(event) => self.mapped(*event),
             Event::SelectionClear(event) if event.selection == self.atoms.CLIPBOARD => {
                 // Transfers under way keep their bytes and end by themselves.
                 if let Some(Ownership { offer, .. }) = self.owned.take() {
@@ -351,7 +372,9 @@ impl<'a> Session<'a> {
         let soonest = soonest.map(|at| Duration::from_millis(at.saturating_sub(now_ms) + 1));
         let made = self.making.deadline().map(|at| at.saturating_duration_since(Instant::now()));
         let saves = self.saves.iter().map(|(_, until)| until.saturating_duration_since(Instant::now()));
-        soonest.into_iter().chain(made).chain(saves).min()
+        let keys = self.chord_deadline().into_iter().chain(self.paste_deadline());
+        let keys = keys.map(|at| at.saturating_duration_since(Instant::now()));
+        soonest.into_iter().chain(made).chain(saves).chain(keys).min()
     }
 
     fn expire(&mut self) -> X<()> {
@@ -367,6 +390,8 @@ impl<'a> Session<'a> {
         self.outgoing.retain(|one| one.deadline_ms >= now_ms);
         let now = Instant::now();
         self.making.expire(now);
+        self.look_for_picker()?;
+        self.go_on_pasting()?;
         self.answer_saves()?;
         let (past, kept): (Vec<_>, Vec<_>) = self.retired.drain(..).partition(|(_, until)| *until <= now);
         self.retired = kept;

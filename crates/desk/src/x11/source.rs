@@ -142,7 +142,7 @@ fn pid_in(reply: &QueryClientIdsReply) -> Option<u32> {
 }
 
 /// The class part of WM_CLASS (ICCCM section 4.1.2.5).
-fn class_of(conn: &RustConnection, window: Window) -> Option<String> {
+pub(crate) fn class_of(conn: &RustConnection, window: Window) -> Option<String> {
     let reply =
         conn.get_property(false, window, AtomEnum::WM_CLASS, AtomEnum::STRING, 0, 256).ok()?.reply().ok()?;
     let mut parts = reply.value.split(|byte| *byte == 0);

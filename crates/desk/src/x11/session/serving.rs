@@ -25,7 +25,12 @@ impl Session<'_> {
         offer: Arc<Offer>,
         done: oneshot::Sender<Result<(), TakeError>>,
     ) -> X<()> {
-        self.takes.push(PendingTake { offer, done });
+        self.takes.push(PendingTake { offer, done: Some(done) });
+        self.ask_time()
+    }
+
+    pub(super) fn take_to_paste(&mut self, offer: Arc<Offer>) -> X<()> {
+        self.takes.push(PendingTake { offer, done: None });
         self.ask_time()
     }
 
@@ -33,7 +38,10 @@ impl Session<'_> {
     pub(super) fn finish_takes(&mut self, time: Timestamp) -> X<()> {
         for take in std::mem::take(&mut self.takes) {
             let owned = self.own(take.offer, time)?;
-            let _ = take.done.send(if owned { Ok(()) } else { Err(TakeError::Lost) });
+            match take.done {
+                Some(done) => drop(done.send(if owned { Ok(()) } else { Err(TakeError::Lost) })),
+                None => self.taken_for_paste(owned, time)?,
+            }
         }
         Ok(())
     }
@@ -107,7 +115,8 @@ impl Session<'_> {
             .owned
             .as_ref()
             .is_none_or(|ownership| event.time != CURRENT_TIME && event.time < ownership.since);
-        let ours = event.selection == self.atoms.CLIPBOARD && !stale;
+        let primary = event.selection == u32::from(AtomEnum::PRIMARY) && self.has_primary();
+        let ours = (event.selection == self.atoms.CLIPBOARD || primary) && !stale;
         if ours && let Some((offer, Handed::Made(picture, encoding))) = self.handed(event.target) {
             return self.make(event, property, offer, (picture, encoding));
         }

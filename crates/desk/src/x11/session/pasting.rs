@@ -1,0 +1,256 @@
+//! Pasting: a clip is taken, the program that is meant comes to the front, the keys that paste there are pressed for the
+//! person, and it is waited for that the program asks for the content. One paste after another.
+
+use std::collections::VecDeque;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use tokio::sync::oneshot;
+use x11rb::CURRENT_TIME;
+use x11rb::connection::{Connection as _, RequestConnection as _};
+use x11rb::protocol::xproto::{
+    AtomEnum, ClientMessageEvent, ConnectionExt as _, EventMask, KEY_PRESS_EVENT, KEY_RELEASE_EVENT,
+    SelectionRequestEvent, Timestamp, Window,
+};
+use x11rb::protocol::xtest::{self, ConnectionExt as _};
+use yadori_core::Offer;
+
+use super::{Session, X};
+use crate::x11::source::class_of;
+use crate::{PasteError, PasteInto, TakeError};
+
+/// How long a program may take to ask for what it is to paste.
+const ASKING: Duration = Duration::from_secs(1);
+/// How long it must have been quiet after that: some ask many times for one paste.
+const QUIET: Duration = Duration::from_millis(12);
+/// How long a person may keep the keys of a chord down, and a window may take to come to the front.
+const RELEASE: Duration = Duration::from_millis(700);
+/// How often the keys and the window in front are looked at meanwhile.
+const LOOK: Duration = Duration::from_millis(3);
+
+enum Stage {
+    /// Its turn has not come.
+    Waits,
+    /// It is being taken.
+    Taking,
+    /// It is taken; keys and windows may not be where they must be yet. `asked`: the window was asked to come to the front.
+    Ready { until: Instant, asked: bool },
+    /// The keys were pressed. `quiet`: when it will have asked for everything.
+    Pressed { by: Window, class: String, until: Instant, quiet: Option<Instant> },
+}
+
+struct Paste {
+    offer: Arc<Offer>,
+    into: PasteInto,
+    done: oneshot::Sender<Result<(), PasteError>>,
+    stage: Stage,
+}
+
+#[derive(Default)]
+pub(super) struct Pasting {
+    queue: VecDeque<Paste>,
+    /// The primary selection is ours for a program that pastes that one.
+    primary: Option<Timestamp>,
+    /// The time of the last take.
+    time: Timestamp,
+}
+
+impl Session<'_> {
+    pub(super) fn begin_paste(
+        &mut self,
+        offer: Arc<Offer>,
+        into: PasteInto,
+        done: oneshot::Sender<Result<(), PasteError>>,
+    ) -> X<()> {
+        self.pasting.queue.push_back(Paste { offer, into, done, stage: Stage::Waits });
+        self.go_on_pasting()
+    }
+
+    fn end_paste(&mut self, outcome: Result<(), PasteError>) -> X<()> {
+        if let Some(paste) = self.pasting.queue.pop_front() {
+            let _ = paste.done.send(outcome);
+        }
+        if let Some(time) = self.pasting.primary.take() {
+            self.conn.set_selection_owner(x11rb::NONE, AtomEnum::PRIMARY.into(), time)?;
+        }
+        Ok(())
+    }
+
+    /// The display is gone.
+    pub(super) fn give_up_pasting(&mut self) {
+        for paste in self.pasting.queue.drain(..) {
+            let _ = paste.done.send(Err(TakeError::NoDisplay("the display went away".into()).into()));
+        }
+    }
+
+    /// What was to be pasted is on the clipboard, or is not.
+    pub(super) fn taken_for_paste(&mut self, owned: bool, time: Timestamp) -> X<()> {
+        self.pasting.time = time;
+        let Some(paste) = self.pasting.queue.front_mut() else { return Ok(()) };
+        if !matches!(paste.stage, Stage::Taking) {
+            return Ok(());
+        }
+        if !owned {
+            return self.end_paste(Err(TakeError::Lost.into()));
+        }
+        paste.stage = Stage::Ready { until: Instant::now() + RELEASE, asked: false };
+        self.go_on_pasting()
+    }
+
+    pub(super) fn paste_deadline(&self) -> Option<Instant> {
+        match &self.pasting.queue.front()?.stage {
+            Stage::Waits => Some(Instant::now()),
+            Stage::Taking => None,
+            Stage::Ready { .. } => Some(Instant::now() + LOOK),
+            Stage::Pressed { until, quiet, .. } => Some(quiet.unwrap_or(*until)),
+        }
+    }
+
+    /// Does what can be done now.
+    pub(super) fn go_on_pasting(&mut self) -> X<()> {
+        let Some(paste) = self.pasting.queue.front_mut() else { return Ok(()) };
+        let now = Instant::now();
+        match &paste.stage {
+            Stage::Waits => {
+                paste.stage = Stage::Taking;
+                let offer = paste.offer.clone();
+                self.take_to_paste(offer)
+            }
+            Stage::Taking => Ok(()),
+            Stage::Ready { until, asked } => {
+                let (until, asked) = (*until, *asked);
+                self.press_when_ready(until, asked)
+            }
+            Stage::Pressed { quiet: Some(quiet), .. } if *quiet <= now => {
+                if self.outgoing.is_empty() {
+                    self.end_paste(Ok(()))
+                } else {
+                    Ok(())
+                }
+            }
+            Stage::Pressed { quiet: None, until, class, .. } if *until <= now => {
+                let class = class.clone();
+                self.end_paste(Err(PasteError::NobodyAsked(class)))
+            }
+            Stage::Pressed { .. } => Ok(()),
+        }
+    }
+
+    /// The window in front, as the window manager says (Extended Window Manager Hints, `_NET_ACTIVE_WINDOW`).
+    pub(super) fn active(&self) -> X<Option<Window>> {
+        let kind = AtomEnum::WINDOW;
+        let asked = self.conn.get_property(false, self.root, self.atoms._NET_ACTIVE_WINDOW, kind, 0, 1)?;
+        Ok(asked.reply().ok().and_then(|reply| reply.value32()?.next()))
+    }
+
+    /// The window that keys go to: where there is no window manager, the one that has the input focus.
+    fn in_front(&self) -> X<Option<Window>> {
+        let focus = self.conn.get_input_focus()?;
+        let active = self.active()?.filter(|window| *window != 0);
+        // A window manager that names none has the focus itself.
+        let managed = active.is_some() || self.has_manager()?;
+        let focus = focus.reply().map(|reply| reply.focus).unwrap_or(0);
+        // 0 and 1 are None and PointerRoot.
+        let focus = Some(focus).filter(|window| *window > 1 && *window != self.root);
+        Ok(focus.and_then(|focus| if managed { active } else { Some(focus) }))
+    }
+
+    fn has_manager(&self) -> X<bool> {
+        let (manager, kind) = (self.atoms._NET_SUPPORTING_WM_CHECK, AtomEnum::WINDOW);
+        let asked = self.conn.get_property(false, self.root, manager, kind, 0, 1)?;
+        Ok(asked.reply().is_ok_and(|reply| reply.value_len == 1))
+    }
+
+    fn press_when_ready(&mut self, until: Instant, asked: bool) -> X<()> {
+        let late = Instant::now() >= until;
+        if self.conn.extension_information(xtest::X11_EXTENSION_NAME)?.is_none() {
+            return self.end_paste(Err(PasteError::NoKeys));
+        }
+        let into = self.pasting.queue.front().map_or(PasteInto::Front, |paste| paste.into);
+        let behind = self.chords.behind.filter(|_| into == PasteInto::Behind);
+        let front = self.in_front()?;
+        if let Some(behind) = behind.filter(|behind| front != Some(*behind)) {
+            if late {
+                return self.end_paste(Err(PasteError::WindowGone));
+            }
+            if !asked {
+                self.bring_to_front(behind)?;
+                if let Some(Paste { stage: Stage::Ready { asked, .. }, .. }) = self.pasting.queue.front_mut()
+                {
+                    *asked = true;
+                }
+            }
+            return Ok(());
+        }
+        let Some(front) = front else {
+            return if late { self.end_paste(Err(PasteError::NoWindow)) } else { Ok(()) };
+        };
+        let Ok(keymap) = self.conn.query_keymap()?.reply() else { return Ok(()) };
+        // What is still down would be typed by its repetition into the program.
+        let others = self.chords.keyboard.others_down(&keymap.keys);
+        if !late && !others.is_empty() {
+            return Ok(());
+        }
+        self.press_paste(front, &keymap.keys)
+    }
+
+    fn bring_to_front(&self, window: Window) -> X<()> {
+        // As a pager does, on behalf of the person (source 2).
+        let word =
+            ClientMessageEvent::new(32, window, self.atoms._NET_ACTIVE_WINDOW, [2, CURRENT_TIME, 0, 0, 0]);
+        let mask = EventMask::SUBSTRUCTURE_REDIRECT | EventMask::SUBSTRUCTURE_NOTIFY;
+        self.conn.send_event(false, self.root, mask, word)?;
+        Ok(())
+    }
+
+    /// Presses what pastes in the program in front: what is held is let go of for that moment, and held again after.
+    fn press_paste(&mut self, front: Window, down: &[u8; 32]) -> X<()> {
+        let class = class_of(&self.conn, front).unwrap_or_else(|| "the program".to_owned());
+        let keys = self.keys.paste.keys(&class);
+        let keyboard = &self.chords.keyboard;
+        let (Some(code), Some(hold)) = (keyboard.code(keys.chord.key), keyboard.codes(keys.chord.held))
+        else {
+            return self.end_paste(Err(PasteError::NoKeys));
+        };
+        if keys.primary {
+            let time = self.pasting.time;
+            self.conn.set_selection_owner(self.serving, AtomEnum::PRIMARY.into(), time)?;
+            self.pasting.primary = Some(time);
+        }
+        let held = self.chords.keyboard.modifiers_down(down);
+        let others = self.chords.keyboard.others_down(down);
+        // A chord whose keys are down still has the keyboard.
+        self.conn.ungrab_keyboard(CURRENT_TIME)?;
+        self.chords.down = None;
+        let released = others.iter().chain(&held).map(|code| (KEY_RELEASE_EVENT, *code));
+        let pressed = hold.iter().chain([&code]).map(|code| (KEY_PRESS_EVENT, *code));
+        let let_go = [&code].into_iter().chain(hold.iter().rev()).map(|code| (KEY_RELEASE_EVENT, *code));
+        let again = held.iter().map(|code| (KEY_PRESS_EVENT, *code));
+        for (kind, code) in released.chain(pressed).chain(let_go).chain(again) {
+            self.conn.xtest_fake_input(kind, code, CURRENT_TIME, self.root, 0, 0, 0)?;
+        }
+        self.conn.flush()?;
+        if let Some(paste) = self.pasting.queue.front_mut() {
+            let until = Instant::now() + ASKING;
+            paste.stage = Stage::Pressed { by: front, class, until, quiet: None };
+        }
+        Ok(())
+    }
+
+    /// The primary selection is served for as long as it is ours.
+    pub(super) fn has_primary(&self) -> bool {
+        self.pasting.primary.is_some()
+    }
+
+    /// Somebody has asked for a content.
+    pub(super) fn asked_for(&mut self, event: &SelectionRequestEvent) {
+        let is_about = [self.atoms.TARGETS, self.atoms.TIMESTAMP].contains(&event.target);
+        let mask = self.conn.setup().resource_id_mask;
+        if let Some(Paste { stage: Stage::Pressed { by, quiet, .. }, .. }) = self.pasting.queue.front_mut()
+            && *by & !mask == event.requestor & !mask
+            && (!is_about || quiet.is_some())
+        {
+            *quiet = Some(Instant::now() + QUIET);
+        }
+    }
+}
