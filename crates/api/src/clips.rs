@@ -143,6 +143,43 @@ pub struct Take {
     /// The viewer's time zone (IANA name), for dates that are filled in.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub zone: Option<String>,
+    /// Also has it pasted, there.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub paste: Option<PasteInto>,
+}
+
+/// Where something is pasted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum PasteInto {
+    /// In the program in front.
+    Front,
+    /// In the program that was in front when the picker's chord was pressed.
+    Behind,
+    /// The same, and then back to the picker.
+    BehindAndBack,
+}
+
+/// A key that was pressed before the picker was there: what it types, or its name.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum TypedKey {
+    /// It types this.
+    Text(String),
+    /// It types nothing, such as `Backspace`.
+    Key(String),
+}
+
+/// What was typed since the picker's chord.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct TypedKeys {
+    /// The picker was opened by its chord: it can paste in the program behind it.
+    pub by_chord: bool,
+    /// In its order.
+    pub keys: Vec<TypedKey>,
 }
 
 /// What was taken: it is pasteable now.
@@ -156,6 +193,9 @@ pub struct Taken {
     /// Its fill-ins were filled.
     #[serde(default)]
     pub filled: bool,
+    /// The program that was meant has asked for it.
+    #[serde(default)]
+    pub pasted: bool,
 }
 
 /// One representation of a clip that is brought in.

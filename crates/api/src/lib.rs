@@ -17,7 +17,8 @@ pub use acts::{
     Title,
 };
 pub use clips::{
-    AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, Representation, Row, Take, Taken,
+    AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Representation, Row,
+    Take, Taken, TypedKey, TypedKeys,
 };
 pub use drawers::{
     AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, KeptOutline, NewDivider,
@@ -32,11 +33,14 @@ pub use search::{
 };
 pub use sign_in::{Frame, Proof, Renew, SignIn, SignInLink, SignedIn, SignedInBrowser, SignedInBrowsers};
 pub use status::{
-    Capture, CaptureState, Database, DatabaseState, LiveClipboard, LiveState, Refusal, Restored, Status,
+    Capture, CaptureState, ChordStatus, Database, DatabaseState, Hitch, LiveClipboard, LiveState, Refusal,
+    Restored, Status,
 };
 
 pub use transfers::{Checked, LeftOut, TransferEnd};
 pub use yadori_core::acts::ActKind;
+pub use yadori_core::picker;
+pub use yadori_core::take::chord;
 pub use yadori_core::text::difference::Part;
 pub use yadori_core::{COPY_CAP, Color, Kind, Picture, RefusalReason, Source};
 

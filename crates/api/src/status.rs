@@ -114,6 +114,29 @@ pub struct Refusal {
     pub program: Option<String>,
 }
 
+/// A chord that is listened for.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct ChordStatus {
+    /// What it is for: `picker`, or a place (`1` to `10`) that it pastes.
+    pub purpose: String,
+    /// Its keys.
+    pub keys: String,
+    /// Why it is not heard, and what to do.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<String>,
+}
+
+/// What a chord was meant to do and did not.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Hitch {
+    /// When it was pressed.
+    pub at: i64,
+    /// What did not happen, why, and what to do.
+    pub words: String,
+}
+
 /// How things stand.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -137,6 +160,12 @@ pub struct Status {
     pub last_copy_at: Option<i64>,
     /// The newest copies that were not kept, newest first.
     pub refusals: Vec<Refusal>,
+    /// The chords.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub chords: Vec<ChordStatus>,
+    /// What the chord that was pressed last did not do.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hitch: Option<Hitch>,
     /// Where the console is served.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub console: Option<String>,

@@ -24,7 +24,7 @@ use crate::failure::Failure;
 const BUFFER: usize = 128 * 1024;
 
 /// The way to the service.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Connection {
     socket: PathBuf,
     agent: Agent,

@@ -6,6 +6,7 @@
 mod connection;
 mod failure;
 mod files;
+mod picker;
 mod place;
 mod symbols;
 mod table;
@@ -41,6 +42,8 @@ enum Verb {
     List(verbs::list::List),
     Show(verbs::show::Show),
     Take(verbs::take::Take),
+    Pick(verbs::pick::Pick),
+    Chords(verbs::chords::Chords),
     Add(verbs::add::Add),
     Remove(verbs::remove::Remove),
     Pin(verbs::pin::Pin),
@@ -89,6 +92,8 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
         Verb::List(verb) => verb.run(&service, out),
         Verb::Show(verb) => verb.run(&service, out),
         Verb::Take(verb) => verb.run(&service, out),
+        Verb::Pick(verb) => verb.run(&service),
+        Verb::Chords(verb) => verb.run(&service, out),
         Verb::Add(verb) => verb.run(&service, out),
         Verb::Remove(verb) => verb.run(&service, out),
         Verb::Undo(verb) => verb.run(&service, out),

@@ -3,6 +3,7 @@
 pub(crate) mod add;
 pub(crate) mod backup;
 pub(crate) mod check;
+pub(crate) mod chords;
 pub(crate) mod completions;
 pub(crate) mod console;
 pub(crate) mod drawer;
@@ -10,6 +11,7 @@ pub(crate) mod edit;
 pub(crate) mod export;
 pub(crate) mod import;
 pub(crate) mod list;
+pub(crate) mod pick;
 pub(crate) mod pin;
 pub(crate) mod redo;
 pub(crate) mod remove;

@@ -9,6 +9,7 @@ pub mod clip;
 pub mod history;
 pub mod intake;
 pub mod merge;
+pub mod picker;
 pub mod search;
 pub mod take;
 pub mod text;

@@ -73,6 +73,8 @@ pub enum PasteInto {
     Front,
     /// In the window that was in front when the picker's chord was pressed; in front where none is known.
     Behind,
+    /// The same, and then back to the picker.
+    BehindAndBack,
 }
 
 /// Why something was not pasted. It is on the live clipboard all the same, unless that is what failed.
@@ -172,7 +174,7 @@ pub enum TakeError {
 pub(crate) enum Command {
     Take(Arc<Offer>, oneshot::Sender<Result<(), TakeError>>),
     Paste(Arc<Offer>, PasteInto, oneshot::Sender<Result<(), PasteError>>),
-    HandOver(oneshot::Sender<Vec<Typed>>),
+    HandOver(oneshot::Sender<Option<Vec<Typed>>>),
     Stop,
 }
 
@@ -223,13 +225,13 @@ impl Desk {
     }
 
     /// The picker is there: what was typed since its chord, once its window has the keyboard. What is typed after that
-    /// goes to it.
-    pub async fn hand_over(&self) -> Vec<Typed> {
+    /// goes to it. `None` when its chord was not pressed: it was started by other means.
+    pub async fn hand_over(&self) -> Option<Vec<Typed>> {
         let (done, answer) = oneshot::channel();
         if !(self.send)(Command::HandOver(done)) {
-            return Vec::new();
+            return None;
         }
-        answer.await.unwrap_or_default()
+        answer.await.ok().flatten()
     }
 
     /// Ends the desk and waits for its thread.

@@ -163,7 +163,7 @@ async fn what_is_typed_before_the_picker_is_there_is_its_own_and_nobody_elses() 
         }
         keyboard
     });
-    let typed = desk.hand_over().await;
+    let typed = desk.hand_over().await.unwrap();
     let keyboard = typing.await.unwrap();
     keyboard.press("Return").unwrap();
     let rest = yadori_e2e::until("the rest in the picker", || lines(&picker).first().cloned());

@@ -12,7 +12,7 @@ use x11rb::rust_connection::RustConnection;
 use crate::{Display, until};
 
 /// Keysyms of keys that are no letters (X11's keysymdef.h).
-const KEYS: [(&str, u32); 16] = [
+const KEYS: [(&str, u32); 17] = [
     ("ctrl", 0xffe3),
     ("shift", 0xffe1),
     ("alt", 0xffe9),
@@ -22,6 +22,7 @@ const KEYS: [(&str, u32); 16] = [
     ("Escape", 0xff1b),
     ("Down", 0xff54),
     ("BackSpace", 0xff08),
+    ("space", 0x0020),
     ("Return", 0xff0d),
     ("Delete", 0xffff),
     ("Home", 0xff50),

@@ -10,7 +10,7 @@ use std::time::Duration;
 use tokio::net::{TcpListener, UnixListener};
 use tokio::task::JoinHandle;
 use tokio_util::sync::CancellationToken;
-use yadori_desk::{Desk, DeskEvents};
+use yadori_desk::{Desk, DeskEvents, Keys};
 use yadori_store::server::{PrivateServer, ServerPaths};
 
 use crate::home::place::HomeError;
@@ -19,8 +19,9 @@ use crate::home::settings::Settings;
 use crate::http::{self, Context, server};
 use crate::records::room::Disk;
 use crate::state::app::{App, Shared};
+use crate::take::chords::Picker;
 use crate::writer::{Queue, Writer, queue};
-use crate::{intake, records};
+use crate::{intake, records, take};
 
 /// How long open requests may take to end.
 const LAST_REQUESTS: Duration = Duration::from_secs(3);
@@ -68,7 +69,9 @@ pub async fn run(
     shutdown: CancellationToken,
     ready: impl FnOnce(&App),
 ) -> Result<(), RunError> {
-    let desk = if settings.capture { Some(yadori_desk::x11::start(settings.display.clone())?) } else { None };
+    let keys = Keys { chords: settings.chords.clone(), paste: settings.paste.clone() };
+    let start = || yadori_desk::x11::start_with(settings.display.clone(), keys);
+    let desk = if settings.capture { Some(start()?) } else { None };
     run_on(desk, settings, shutdown, ready).await
 }
 
@@ -103,7 +106,15 @@ pub async fn run_on(
     let tcp = serve_console(&settings, &context).await?;
     let writer = app.parts.start("saving", Writer::new(app.clone(), changes, disk.clone()).run());
     if let Some(events) = events {
-        app.parts.start("taking copies in", intake::desk::run(app.clone(), queue.clone(), events, disk));
+        let (chords, pressed) = tokio::sync::mpsc::unbounded_channel();
+        let incoming = intake::desk::run(app.clone(), queue.clone(), events, disk, chords);
+        app.parts.start("taking copies in", incoming);
+        let picker = Picker {
+            command: settings.picker.clone(),
+            display: settings.display.clone(),
+            under: settings.under.clone(),
+        };
+        app.parts.start("doing what chords are for", take::chords::run(app.clone(), picker, pressed));
     }
     app.parts.start("telling how things stand", app.clone().tell_status());
     let states = server.as_ref().map(PrivateServer::state);

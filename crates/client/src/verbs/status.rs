@@ -7,6 +7,7 @@ use clap::Args;
 use jiff::tz::TimeZone;
 use yadori_api::{CaptureState, DatabaseState, LiveState, Status as Answer};
 
+use super::chords::purpose;
 use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
@@ -87,6 +88,14 @@ impl Status {
             let program = refusal.program.as_ref().map(|name| format!(", from {name}")).unwrap_or_default();
             let words = format!("{}: {}{program}", table::when(refusal.at, &zone), refusal.words);
             line(out, "Not kept", &shown(&words, false))?;
+        }
+        for chord in status.chords.iter().filter(|one| one.problem.is_some()) {
+            let problem = chord.problem.as_deref().unwrap_or_default();
+            line(out, "Chord", &format!("{} ({}): {problem}", chord.keys, purpose(chord)))?;
+        }
+        if let Some(hitch) = &status.hitch {
+            let words = format!("{}: {}", table::when(hitch.at, &zone), hitch.words);
+            line(out, "Last chord", &shown(&words, false))?;
         }
         for fault in &status.faults {
             line(out, "Fault", &shown(fault, false))?;

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::io::{self, BufRead, IsTerminal, Write};
 
 use clap::Args;
-use yadori_api::{Form, Question, Take as Request, Taken};
+use yadori_api::{Form, PasteInto, Question, Take as Request, Taken};
 
 use super::json;
 use crate::connection::{Connection, escaped};
@@ -24,6 +24,9 @@ pub(crate) struct Take {
     /// As it was copied: fill-ins of a kept text stay as they are written
     #[arg(long, conflicts_with = "plain")]
     as_copied: bool,
+    /// Also paste it where the cursor is, in the program in front
+    #[arg(long)]
+    paste: bool,
     /// The answer to a question that a kept text asks
     #[arg(short, long, value_name = "QUESTION=ANSWER")]
     answer: Vec<String>,
@@ -46,7 +49,8 @@ impl Take {
             })?;
             answers.insert(question.to_owned(), answer.to_owned());
         }
-        let mut request = Request { form, answers, zone: None };
+        let mut request =
+            Request { form, answers, zone: None, paste: self.paste.then_some(PasteInto::Front) };
         let path = format!("/clips/{}/take", escaped(&self.clip));
         let taken: Taken = match service.post(&path, &request) {
             Err(Failure::Answered(problem))
@@ -70,7 +74,8 @@ impl Take {
             _ => "",
         };
         let what = table::cut(&table::line(&taken.row), table::width().saturating_sub(32).max(20));
-        writeln!(out, "A paste now gives{plain}: {what}")?;
+        let done = if taken.pasted { "Pasted" } else { "A paste now gives" };
+        writeln!(out, "{done}{plain}: {what}")?;
         Ok(())
     }
 }

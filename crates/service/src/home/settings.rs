@@ -1,12 +1,14 @@
 //! Settings in two stages: raw (file, environment, flags), then resolved and valid. Flags win over the environment,
 //! which wins over the file.
 
+use std::collections::BTreeMap;
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use clap::Parser;
 use serde::Deserialize;
+use yadori_core::take::chord::{Chord, ChordError, PasteTable, Purpose};
 
 use crate::home::place::{BaseDirectories, Home, HomeError};
 
@@ -44,6 +46,28 @@ struct File {
     database: DatabaseSection,
     log: LogSection,
     acts: ActsSection,
+    chords: ChordsSection,
+    paste: PasteSection,
+    picker: PickerSection,
+}
+
+#[derive(Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+struct ChordsSection {
+    picker: Option<String>,
+    place: Option<String>,
+}
+
+#[derive(Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+struct PasteSection {
+    keys: BTreeMap<String, String>,
+}
+
+#[derive(Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+struct PickerSection {
+    command: Vec<String>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -84,6 +108,14 @@ pub struct Settings {
     pub log_days: usize,
     /// How long an act can be taken back.
     pub grace: Duration,
+    /// What is listened for, and what for.
+    pub chords: Vec<(Purpose, Chord)>,
+    /// What pastes in which program.
+    pub paste: PasteTable,
+    /// What the picker's chord starts; empty: found by itself.
+    pub picker: Vec<String>,
+    /// The one directory of this device, where there is one.
+    pub under: Option<PathBuf>,
 }
 
 /// Why settings do not hold.
@@ -119,6 +151,12 @@ pub enum SettingsError {
     /// Not a span.
     #[error("`acts.grace_minutes` is {0}; it must be between 0.05 (three seconds) and 10080 (a week)")]
     Grace(f64),
+    /// Not a chord.
+    #[error("`{0}`: {1}")]
+    Chord(&'static str, ChordError),
+    /// What pastes in a program.
+    #[error("`paste.keys` for `{0}`: {1}")]
+    PasteKeys(String, ChordError),
     /// Not a number of days.
     #[error("`log.days` must be at least 1")]
     Days,
@@ -165,6 +203,14 @@ fn combine(
     if !(0.05..=10_080.0).contains(&minutes) {
         return Err(SettingsError::Grace(minutes));
     }
+    let chords = chords(&file.chords)?;
+    let mut paste = PasteTable::default();
+    for (class, keys) in file.paste.keys {
+        match keys.parse() {
+            Ok(keys) => paste.insert(class, keys),
+            Err(why) => return Err(SettingsError::PasteKeys(class, why)),
+        }
+    }
     let log_days = file.log.days.unwrap_or(7);
     if log_days == 0 {
         return Err(SettingsError::Days);
@@ -178,7 +224,29 @@ fn combine(
         log_level: level.parse().map_err(|_| SettingsError::Level(level))?,
         log_days,
         grace: Duration::from_secs_f64(minutes * 60.0),
+        chords,
+        paste,
+        picker: file.picker.command,
+        under: flags.home.map(|dir| std::path::absolute(&dir).unwrap_or(dir)),
     })
+}
+
+/// The chords of the file; `off` listens for none.
+fn chords(section: &ChordsSection) -> Result<Vec<(Purpose, Chord)>, SettingsError> {
+    let wanted = |value: &Option<String>, usual: &str| value.clone().unwrap_or_else(|| usual.to_owned());
+    let mut all = Vec::new();
+    let picker = wanted(&section.picker, "Ctrl+Alt+Y");
+    if picker != "off" {
+        let chord = picker.parse().map_err(|why| SettingsError::Chord("chords.picker", why))?;
+        all.push((Purpose::Picker, chord));
+    }
+    let held = wanted(&section.place, "Ctrl+Alt");
+    for n in (1..=10).filter(|_| held != "off") {
+        let text = format!("{held}+{}", n % 10);
+        let chord = text.parse().map_err(|why| SettingsError::Chord("chords.place", why))?;
+        all.push((Purpose::Place(n), chord));
+    }
+    Ok(all)
 }
 
 #[cfg(test)]
@@ -227,6 +295,9 @@ mod tests {
             ("[log]\nlevel = 'loud'", "warn"),
             ("[acts]\ngrace_minutes = 0", "10080"),
             ("[log]\ndays = 0", "at least 1"),
+            ("[chords]\npicker = 'Ctrl+Hyper'", "Hyper"),
+            ("[chords]\nplace = 'Shift'", "lost for typing"),
+            ("[paste]\nkeys = { Odd = 'V' }", "Odd"),
         ] {
             let why = resolved(Flags::default(), text).unwrap_err().to_string();
             assert!(why.contains(word), "{text}: {why}");

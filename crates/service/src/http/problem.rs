@@ -229,6 +229,10 @@ impl From<TakeError> for Failure {
                 no_clipboard("There is no clipboard").hint("start yadorid without --no-capture")
             }
             TakeError::Desk(_) => no_clipboard("It could not be put on the clipboard"),
+            TakeError::Paste(why) => {
+                Self::new(StatusCode::CONFLICT, "not-pasted", "It was not pasted", why.to_string())
+                    .hint("it is on the clipboard: paste it as you usually do")
+            }
             TakeError::Content(why) => Self::from(why),
             TakeError::Filling(text, why) => Self::fill(&text, why),
             TakeError::Asks(questions) => Self::questions(questions),

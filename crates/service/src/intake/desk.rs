@@ -3,6 +3,7 @@
 
 use std::sync::Arc;
 
+use tokio::sync::mpsc;
 use yadori_core::clip::mime;
 use yadori_core::{Micros, Offer, RefusalReason};
 use yadori_desk::{DeskEvent, DeskEvents, Live, Refused, RefusedBecause};
@@ -15,6 +16,7 @@ use crate::state::app::Shared;
 use crate::state::clock::now;
 use crate::state::health::LiveNow;
 use crate::state::sign_in::carries_link;
+use crate::take::chords::{Pressed, meant};
 use crate::writer::{ASIDE, Change, Queue};
 
 /// Bytes of a text in which a sign-in link is looked for.
@@ -23,7 +25,13 @@ const LINK_BYTES: usize = 1 << 20;
 const SET_BACK: Micros = 1_000_000;
 
 /// Takes the desk's events in until there are no more.
-pub async fn run(app: Shared, queue: Queue, mut events: DeskEvents, disk: Disk) {
+pub async fn run(
+    app: Shared,
+    queue: Queue,
+    mut events: DeskEvents,
+    disk: Disk,
+    chords: mpsc::UnboundedSender<Pressed>,
+) {
     let mut last_at = Micros::MIN;
     while let Some(event) = events.recv().await {
         match event {
@@ -49,6 +57,9 @@ pub async fn run(app: Shared, queue: Queue, mut events: DeskEvents, disk: Disk) 
                 take_in(&app, &queue, offer, at, at_start, disk.clone()).await;
             }
             DeskEvent::Refused(refused) => refuse(&app, &queue, &refused),
+            DeskEvent::Chords(heard) => app.health.change(|health| health.chords = heard),
+            DeskEvent::Pressed(purpose) => drop(chords.send(meant(&app, purpose))),
+            DeskEvent::NoPicker => drop(chords.send(Pressed::NoPicker)),
         }
     }
 }

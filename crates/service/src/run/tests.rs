@@ -44,7 +44,16 @@ impl Running {
         let (queue, changes) = queue();
         let disk = Disk::of(Some(home.data.clone()));
         let writer = app.parts.start("saving", Writer::new(app.clone(), changes, disk.clone()).run());
-        app.parts.start("copies", intake::desk::run(app.clone(), queue.clone(), events, disk));
+        app.parts.start(
+            "copies",
+            intake::desk::run(
+                app.clone(),
+                queue.clone(),
+                events,
+                disk,
+                tokio::sync::mpsc::unbounded_channel().0,
+            ),
+        );
         Self { app, queue, stage, writer, home, server: None, _claim: claim }
     }
 

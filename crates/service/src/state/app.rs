@@ -14,7 +14,7 @@ use crate::state::clock::now;
 use crate::state::events::{Events, Happening};
 use crate::state::health::{Health, LiveNow};
 use crate::state::parts::Parts;
-use crate::state::shapes::{capture, refusal, row};
+use crate::state::shapes::{capture, chord, refusal, row};
 use crate::state::sign_in::Entries;
 use crate::state::transfers::Transfers;
 
@@ -118,6 +118,8 @@ impl App {
             unsaved: health.unsaved,
             last_copy_at: health.last_copy_at.or_else(|| history.at(1).map(|clip| clip.copied_at())),
             refusals: health.refusals.iter().map(refusal).collect(),
+            chords: health.chords.iter().map(chord).collect(),
+            hitch: health.hitch.clone(),
             console: health.console.clone().ok(),
             console_problem: health.console.err(),
             faults: self.parts.faults(),

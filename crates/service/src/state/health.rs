@@ -6,7 +6,7 @@ use std::sync::{Mutex, PoisonError};
 use tokio::sync::Notify;
 use yadori_api as api;
 use yadori_core::{ClipId, Micros};
-use yadori_desk::DeskState;
+use yadori_desk::{ChordHeard, DeskState};
 use yadori_store::RefusalRow;
 
 /// How many refusals are remembered.
@@ -59,6 +59,10 @@ pub struct HealthNow {
     pub refusals: VecDeque<RefusalRow>,
     /// Contents that the last check found damaged.
     pub damaged: u64,
+    /// The chords, heard or not.
+    pub chords: Vec<ChordHeard>,
+    /// What the chord that was pressed last did not do.
+    pub hitch: Option<api::Hitch>,
 }
 
 impl HealthNow {
@@ -117,6 +121,8 @@ impl Health {
             last_copy_at: None,
             refusals: VecDeque::new(),
             damaged: 0,
+            chords: Vec::new(),
+            hitch: None,
         };
         Self { health: Mutex::new(health), changed: Notify::new() }
     }

@@ -2,9 +2,10 @@
 
 use yadori_api as api;
 use yadori_core::clip::facts::path_of;
+use yadori_core::take::chord::Purpose;
 use yadori_core::take::fill_in::may_hold;
 use yadori_core::{Clip, ClipId, Facts, History, Kind, RefusalReason, Source};
-use yadori_desk::DeskState;
+use yadori_desk::{ChordHeard, ChordProblem, DeskState};
 use yadori_store::RefusalRow;
 
 use crate::state::health::HealthNow;
@@ -36,6 +37,23 @@ pub fn row(history: &History, clip: &Clip) -> api::Row {
         made_from: clip.state.made_from().filter(|id| history.get(*id).is_some()).map(|id| id.to_string()),
         fill_ins: clip.state.is_pinned() && may_hold(&facts.head),
     }
+}
+
+/// A chord, and why it is not heard.
+pub fn chord(heard: &ChordHeard) -> api::ChordStatus {
+    let (purpose, setting) = match heard.purpose {
+        Purpose::Picker => ("picker".to_owned(), "chords.picker"),
+        Purpose::Place(n) => (n.to_string(), "chords.place"),
+    };
+    let keys = heard.chord.to_string();
+    let problem = heard.problem.map(|problem| {
+        let why = match problem {
+            ChordProblem::Taken => "another program holds it",
+            ChordProblem::NoSuchKey => "this keyboard has no such key",
+        };
+        format!("{why}; choose another one for `{setting}` in the configuration, or free it there")
+    });
+    api::ChordStatus { purpose, keys, problem }
 }
 
 /// The row of a clip that has gone since: nothing but its id.

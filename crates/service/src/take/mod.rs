@@ -1,5 +1,6 @@
 //! Forms of a clip on its way to the live clipboard.
 
+pub mod chords;
 pub mod fill;
 #[expect(clippy::module_inception, reason = "the act of the folder's name")]
 pub mod take;

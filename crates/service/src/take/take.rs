@@ -2,11 +2,11 @@
 
 use std::sync::{Arc, PoisonError};
 
-use yadori_api::{Form, Question, Take};
+use yadori_api::{Form, PasteInto, Question, Take};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::take::fill_in::may_hold;
 use yadori_core::{Clip, Offer};
-use yadori_desk::TakeError as DeskError;
+use yadori_desk::{PasteError, PasteInto as Into, TakeError as DeskError};
 
 use crate::state::app::App;
 use crate::state::at_hand::ContentError;
@@ -33,6 +33,9 @@ pub enum TakeError {
     /// The desk.
     #[error(transparent)]
     Desk(#[from] DeskError),
+    /// It is taken, and not pasted.
+    #[error(transparent)]
+    Paste(PasteError),
 }
 
 /// Puts a clip on the live clipboard in the form that is wanted; it is pasteable when this returns. True when fill-ins
@@ -66,6 +69,22 @@ pub async fn take(app: &App, clip: &Clip, wanted: &Take) -> Result<bool, TakeErr
     let _one_at_a_time = app.taking.lock().await;
     let expect = |what| *app.expected.lock().unwrap_or_else(PoisonError::into_inner) = what;
     expect(Some((clip.id, wanted.form == Form::Plain)));
-    desk.take(Arc::new(offer)).await.inspect_err(|_| expect(None))?;
+    let offer = Arc::new(offer);
+    let done = match wanted.paste {
+        None => desk.take(offer).await,
+        Some(into) => {
+            let into = match into {
+                PasteInto::Front => Into::Front,
+                PasteInto::Behind => Into::Behind,
+                PasteInto::BehindAndBack => Into::BehindAndBack,
+            };
+            match desk.paste(offer, into).await {
+                Err(PasteError::Take(why)) => Err(why),
+                Err(why) => return Err(TakeError::Paste(why)),
+                Ok(()) => Ok(()),
+            }
+        }
+    };
+    done.inspect_err(|_| expect(None))?;
     Ok(has_filled)
 }

@@ -7,7 +7,8 @@ use tokio::sync::oneshot;
 use x11rb::CURRENT_TIME;
 use x11rb::connection::Connection;
 use x11rb::protocol::xproto::{
-    ConnectionExt as _, GrabMode, GrabStatus, KeyPressEvent, Mapping, MappingNotifyEvent, ModMask, Window,
+    Allow, ConnectionExt as _, GrabMode, GrabStatus, KeyPressEvent, Mapping, MappingNotifyEvent, ModMask,
+    Window,
 };
 use yadori_core::take::chord::Purpose;
 
@@ -27,7 +28,7 @@ struct Holding {
     until: Instant,
     typed: Vec<Typed>,
     /// The picker has come, and waits for its window to have the keyboard.
-    picker: Option<oneshot::Sender<Vec<Typed>>>,
+    picker: Option<oneshot::Sender<Option<Vec<Typed>>>>,
 }
 
 #[derive(Default)]
@@ -39,6 +40,8 @@ pub(super) struct Chords {
     holding: Option<Holding>,
     /// The window that was in front when the picker's chord was pressed.
     pub(super) behind: Option<Window>,
+    /// The picker's own.
+    pub(super) picker: Option<Window>,
 }
 
 impl Session<'_> {
@@ -62,7 +65,7 @@ impl Session<'_> {
             let keyboard = &self.chords.keyboard;
             let problem = match (keyboard.code(chord.key), keyboard.state(chord.held)) {
                 (Some(code), Some(state)) => {
-                    let taken = self.grab(code, state)?;
+                    let taken = self.grab(code, state, *purpose)?;
                     if !taken {
                         self.chords.heard.insert((code, state), *purpose);
                     }
@@ -76,12 +79,14 @@ impl Session<'_> {
         Ok(())
     }
 
-    /// True when another program holds it.
-    fn grab(&self, code: u8, state: u16) -> X<bool> {
+    /// True when another program holds it. The picker's chord stops the keyboard until it is ours altogether: what is
+    /// pressed next, however soon, waits in the server.
+    fn grab(&self, code: u8, state: u16, purpose: Purpose) -> X<bool> {
+        let keys = if purpose == Purpose::Picker { GrabMode::SYNC } else { GrabMode::ASYNC };
         let mut asked = Vec::new();
         for lock in self.chords.keyboard.locks() {
-            let (modifiers, mode) = (ModMask::from(state | lock), GrabMode::ASYNC);
-            asked.push(self.conn.grab_key(false, self.root, modifiers, code, mode, mode)?);
+            let modifiers = ModMask::from(state | lock);
+            asked.push(self.conn.grab_key(false, self.root, modifiers, code, GrabMode::ASYNC, keys)?);
         }
         let mut taken = false;
         for one in asked {
@@ -106,16 +111,19 @@ impl Session<'_> {
             }
             return Ok(());
         }
-        if self.chords.down == Some(event.detail) {
-            return Ok(()); // held, not pressed again
-        }
         let state = self.chords.keyboard.without_locks(event.state.into());
-        let Some(purpose) = self.chords.heard.get(&(event.detail, state)).copied() else { return Ok(()) };
-        self.chords.down = Some(event.detail);
-        if purpose == Purpose::Picker {
+        // Held is not pressed again.
+        let again = self.chords.down == Some(event.detail);
+        let purpose = self.chords.heard.get(&(event.detail, state)).copied().filter(|_| !again);
+        if purpose == Some(Purpose::Picker) {
             self.hold()?;
+        } else {
+            self.conn.allow_events(Allow::ASYNC_KEYBOARD, CURRENT_TIME)?;
         }
-        self.say(DeskEvent::Pressed(purpose));
+        if let Some(purpose) = purpose {
+            self.chords.down = Some(event.detail);
+            self.say(DeskEvent::Pressed(purpose));
+        }
         Ok(())
     }
 
@@ -134,6 +142,8 @@ impl Session<'_> {
         if grabbed.is_ok_and(|reply| reply.status == GrabStatus::SUCCESS) {
             let until = Instant::now() + PICKER;
             self.chords.holding = Some(Holding { until, typed: Vec::new(), picker: None });
+        } else {
+            self.conn.allow_events(Allow::ASYNC_KEYBOARD, CURRENT_TIME)?;
         }
         Ok(())
     }
@@ -146,10 +156,10 @@ impl Session<'_> {
     }
 
     /// The picker has come.
-    pub(super) fn hand_over(&mut self, done: oneshot::Sender<Vec<Typed>>) -> X<()> {
+    pub(super) fn hand_over(&mut self, done: oneshot::Sender<Option<Vec<Typed>>>) -> X<()> {
         match &mut self.chords.holding {
             Some(holding) => holding.picker = Some(done),
-            None => drop(done.send(Vec::new())),
+            None => drop(done.send(None)),
         }
         self.look_for_picker()
     }
@@ -158,10 +168,9 @@ impl Session<'_> {
     pub(super) fn look_for_picker(&mut self) -> X<()> {
         let Some(holding) = &self.chords.holding else { return Ok(()) };
         let late = Instant::now() >= holding.until;
-        let there = holding.picker.is_some() && {
-            let active = self.active()?;
-            active.is_some_and(|window| window != 0) && active != self.chords.behind
-        };
+        let active = self.active()?.filter(|window| *window != 0);
+        let there = holding.picker.is_some() && active.is_some() && active != self.chords.behind;
+        self.chords.picker = active.filter(|_| there);
         if !late && !there {
             return Ok(());
         }
@@ -172,9 +181,12 @@ impl Session<'_> {
             self.handle(&event)?;
         }
         let Some(holding) = self.chords.holding.take() else { return Ok(()) };
-        self.chords.down = None;
+        let keymap = self.conn.query_keymap()?.reply();
+        let is_down =
+            |code: u8| keymap.is_ok_and(|map| map.keys[usize::from(code / 8)] & (1 << (code % 8)) != 0);
+        self.chords.down = self.chords.down.filter(|code| is_down(*code));
         match holding.picker {
-            Some(picker) => drop(picker.send(holding.typed)),
+            Some(picker) => drop(picker.send(Some(holding.typed))),
             None => self.say(DeskEvent::NoPicker),
         }
         Ok(())

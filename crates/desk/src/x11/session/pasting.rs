@@ -68,6 +68,9 @@ impl Session<'_> {
 
     fn end_paste(&mut self, outcome: Result<(), PasteError>) -> X<()> {
         if let Some(paste) = self.pasting.queue.pop_front() {
+            if let (PasteInto::BehindAndBack, Some(picker)) = (paste.into, self.chords.picker) {
+                self.bring_to_front(picker)?;
+            }
             let _ = paste.done.send(outcome);
         }
         if let Some(time) = self.pasting.primary.take() {
@@ -167,7 +170,7 @@ impl Session<'_> {
             return self.end_paste(Err(PasteError::NoKeys));
         }
         let into = self.pasting.queue.front().map_or(PasteInto::Front, |paste| paste.into);
-        let behind = self.chords.behind.filter(|_| into == PasteInto::Behind);
+        let behind = self.chords.behind.filter(|_| into != PasteInto::Front);
         let front = self.in_front()?;
         if let Some(behind) = behind.filter(|behind| front != Some(*behind)) {
             if late {

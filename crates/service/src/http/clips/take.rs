@@ -3,7 +3,9 @@
 use std::sync::Arc;
 
 use axum::extract::State;
-use yadori_api::{Problem, Take, Taken};
+use yadori_api::{Problem, Take, Taken, TypedKey, TypedKeys};
+
+use yadori_desk::Typed;
 
 use super::address::resolve;
 use crate::http::extract::{Json, Path};
@@ -23,5 +25,19 @@ pub(crate) async fn take(
     let clip = resolve(app, &address)?;
     let filled = put_on_clipboard(app, &clip, &wanted).await?;
     let row = row(&app.clips.history(), &clip);
-    Ok(axum::Json(Taken { row, form: wanted.form, filled }))
+    let pasted = wanted.paste.is_some();
+    Ok(axum::Json(Taken { row, form: wanted.form, filled, pasted }))
+}
+
+/// The picker is there: what was typed since its chord, once its window has the keyboard
+#[utoipa::path(post, path = "/picker", responses((status = 200, body = TypedKeys)))]
+pub(crate) async fn picker(State(context): State<Arc<Context>>) -> axum::Json<TypedKeys> {
+    let Some(desk) = &context.app.desk else { return axum::Json(TypedKeys::default()) };
+    let key = |typed| match typed {
+        Typed::Text(text) => TypedKey::Text(text),
+        Typed::Key(chord) => TypedKey::Key(chord.to_string()),
+    };
+    let typed = desk.hand_over().await;
+    let by_chord = typed.is_some();
+    axum::Json(TypedKeys { by_chord, keys: typed.unwrap_or_default().into_iter().map(key).collect() })
 }

@@ -1,0 +1,189 @@
+//! What the picker asks of the service: each question beside the keys, on a thread of its own.
+
+use std::collections::HashMap;
+use std::sync::mpsc::Sender;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use yadori_api::picker::machine::{Do, View, Wanted};
+use yadori_api::{
+    Acted, Detail, Form, Found, Item, Items, Keep, KeepIn, Page, PasteInto, Remove, Removed, Row, Take, Taken,
+};
+
+use super::{Comes, Shown};
+use crate::connection::{Connection, escaped};
+use crate::failure::Failure;
+use crate::table;
+
+/// The rows that are known, by id.
+#[derive(Default)]
+pub(super) struct Rows(HashMap<String, Row>);
+
+impl Rows {
+    pub(super) fn put(&mut self, rows: Vec<Row>) {
+        // Far more than is ever listed; what is listed comes again with its list.
+        if self.0.len() > 4_000 {
+            self.0.clear();
+        }
+        self.0.extend(rows.into_iter().map(|row| (row.id.clone(), row)));
+    }
+
+    pub(super) fn get(&self, id: &str) -> Option<&Row> {
+        self.0.get(id)
+    }
+}
+
+/// What came of a question.
+pub(super) enum Answer {
+    Listed {
+        number: u64,
+        rows: Vec<Row>,
+        more: bool,
+        total: Option<u64>,
+    },
+    Unlisted {
+        number: u64,
+        why: String,
+    },
+    Taken {
+        close: bool,
+        words: String,
+    },
+    Removed {
+        id: String,
+    },
+    /// `row`: as it is now; without it what is listed may have changed.
+    Did {
+        words: String,
+        row: Option<Box<Row>>,
+    },
+    Whole {
+        id: String,
+        text: String,
+    },
+    Failed(String),
+}
+
+/// The way to the service, and back to the picker.
+pub(super) struct Asking {
+    service: Connection,
+    send: Sender<Comes>,
+    /// The newest act that was done here.
+    done: Arc<Mutex<Vec<String>>>,
+}
+
+impl Asking {
+    pub(super) fn new(service: Connection, send: Sender<Comes>) -> Self {
+        Self { service, send, done: Arc::default() }
+    }
+
+    pub(super) fn ask(&self, wish: Do, shown: &Shown) {
+        let (service, send, done) = (self.service.clone(), self.send.clone(), self.done.clone());
+        let by_chord = shown.by_chord;
+        let pinned = match &wish {
+            Do::Pin(id) => shown.rows.get(id).is_some_and(|row| row.kept.is_some()),
+            _ => false,
+        };
+        std::thread::spawn(move || {
+            let answer = answer(&service, &done, wish, by_chord, pinned);
+            if let Some(answer) = answer {
+                let _ = send.send(Comes::Answered(answer));
+            }
+        });
+    }
+}
+
+fn answer(
+    service: &Connection,
+    done: &Mutex<Vec<String>>,
+    wish: Do,
+    by_chord: bool,
+    pinned: bool,
+) -> Option<Answer> {
+    let did = |id: &str| done.lock().unwrap_or_else(PoisonError::into_inner).push(id.to_owned());
+    let outcome = match wish {
+        Do::List(wanted) => {
+            let number = wanted.number;
+            return Some(
+                listed(service, &wanted).unwrap_or_else(|why| Answer::Unlisted { number, why: words(&why) }),
+            );
+        }
+        Do::Take { id, paste, plain, close } => taken(service, &id, paste && by_chord, plain, close),
+        Do::Pin(id) => {
+            let to = if pinned { KeepIn::Nowhere } else { KeepIn::Favorites };
+            service.post::<Acted>("/keep", &Keep { ids: vec![id], to, before: None }).map(|acted| {
+                did(&acted.id);
+                let words = if pinned { "Unpinned." } else { "Pinned: it is among the favorites." };
+                Answer::Did { words: words.to_owned(), row: acted.clips.into_iter().next().map(Box::new) }
+            })
+        }
+        Do::Remove(id) => {
+            let remove = Remove { ids: vec![id.clone()], spare_pinned: false };
+            service.post::<Removed>("/remove", &remove).map(|removed| {
+                did(&removed.id);
+                Answer::Removed { id }
+            })
+        }
+        Do::Undo => match done.lock().unwrap_or_else(PoisonError::into_inner).pop() {
+            None => {
+                return Some(Answer::Failed("There is nothing of this picker's to take back.".to_owned()));
+            }
+            Some(act) => service
+                .post_empty::<Acted>(&format!("/undo?act={act}"))
+                .map(|_| Answer::Did { words: "Taken back.".to_owned(), row: None }),
+        },
+        Do::Whole(id) => service.get::<Detail>(&format!("/clips/{}", escaped(&id))).map(|detail| {
+            let cut = if detail.text_cut { "\n… it goes on; `yadori show` has all of it" } else { "" };
+            let text = detail.text.map(|text| text + cut).unwrap_or_else(|| about(&detail.row));
+            Answer::Whole { id, text }
+        }),
+        Do::Close => return None,
+    };
+    Some(outcome.unwrap_or_else(|why| Answer::Failed(words(&why))))
+}
+
+fn words(why: &Failure) -> String {
+    why.to_string().replace('\n', " ")
+}
+
+/// What has no text, in words.
+fn about(row: &Row) -> String {
+    let mut all = vec![table::line(row)];
+    all.extend(row.files.iter().cloned());
+    all.join("\n")
+}
+
+fn listed(service: &Connection, wanted: &Wanted) -> Result<Answer, Failure> {
+    let Wanted { number, view, query, rows: limit } = wanted;
+    if query.is_empty() && *view == View::History {
+        let page: Page = service.get(&format!("/clips?limit={limit}"))?;
+        let more = page.next.is_some();
+        return Ok(Answer::Listed { number: *number, rows: page.clips, more, total: Some(page.total) });
+    }
+    if query.is_empty() {
+        let items: Items = service.get(&format!("/favorites?limit={limit}"))?;
+        let clip = |item| match item {
+            Item::Clip(row) => Some(*row),
+            Item::Divider(_) => None,
+        };
+        let more = items.total > items.items.len() as u64;
+        let rows: Vec<Row> = items.items.into_iter().filter_map(clip).collect();
+        return Ok(Answer::Listed { number: *number, rows, more, total: None });
+    }
+    let within = if *view == View::Favorites { "&within=favorites" } else { "" };
+    let found: Found = service.get(&format!("/search?q={}&limit={limit}{within}", escaped(query)))?;
+    let rows = found.hits.into_iter().map(|hit| hit.row).collect();
+    Ok(Answer::Listed { number: *number, rows, more: found.more, total: None })
+}
+
+fn taken(service: &Connection, id: &str, paste: bool, plain: bool, close: bool) -> Result<Answer, Failure> {
+    let form = if plain { Form::Plain } else { Form::Ready };
+    let into = if close { PasteInto::Behind } else { PasteInto::BehindAndBack };
+    let wanted = Take { form, paste: paste.then_some(into), ..Take::default() };
+    let taken: Taken = service.post(&format!("/clips/{}/take", escaped(id)), &wanted)?;
+    let done = if taken.pasted { "Pasted" } else { "A paste now gives" };
+    let words = format!(
+        "{done}: {}",
+        table::cut(&table::line(&taken.row), table::width().saturating_sub(22).max(20))
+    );
+    Ok(Answer::Taken { close, words })
+}

@@ -1,0 +1,67 @@
+//! `yadori chords`: which chords are heard, and lines for a desktop that leaves none to be heard.
+
+use std::io::Write;
+
+use clap::Args;
+use yadori_api::{ChordStatus, Status};
+
+use super::json;
+use crate::connection::Connection;
+use crate::failure::Failure;
+use crate::symbols::shown;
+
+/// Show which chords are heard, and what to name in the desktop's own key settings where they are not
+#[derive(Debug, Args)]
+pub(crate) struct Chords {
+    /// For programs
+    #[arg(long)]
+    json: bool,
+}
+
+/// What a chord is for, in words.
+pub(crate) fn purpose(chord: &ChordStatus) -> String {
+    match chord.purpose.as_str() {
+        "picker" => "open the picker".to_owned(),
+        "1" => "paste the newest clip".to_owned(),
+        place => format!("paste the clip at place {place}"),
+    }
+}
+
+/// The command that does the same.
+fn command(chord: &ChordStatus) -> String {
+    match chord.purpose.as_str() {
+        "picker" => "xterm -e yadori pick".to_owned(),
+        place => format!("yadori take {place} --paste"),
+    }
+}
+
+impl Chords {
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let status: Status = service.get("/status")?;
+        if self.json {
+            return json(out, &status.chords);
+        }
+        if status.chords.is_empty() {
+            writeln!(
+                out,
+                "No chords are heard: there is no display, or they are switched off in the configuration."
+            )?;
+        }
+        for chord in &status.chords {
+            let state =
+                chord.problem.as_deref().map_or_else(String::new, |why| format!("  not heard: {why}"));
+            writeln!(out, "{:14}{}{}", chord.keys, purpose(chord), shown(&state, false))?;
+        }
+        if let Some(hitch) = &status.hitch {
+            writeln!(out, "\nThe last one: {}", shown(&hitch.words, false))?;
+        }
+        let unheard: Vec<&ChordStatus> = status.chords.iter().filter(|one| one.problem.is_some()).collect();
+        if !unheard.is_empty() {
+            writeln!(out, "\nFor the desktop's own key settings, keys and command:")?;
+            for chord in unheard {
+                writeln!(out, "{:14}{}", chord.keys, command(chord))?;
+            }
+        }
+        Ok(())
+    }
+}

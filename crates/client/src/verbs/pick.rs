@@ -1,0 +1,32 @@
+//! `yadori pick`: the history in a terminal, for choosing with a few keys.
+
+use std::io::{self, IsTerminal};
+
+use clap::Args;
+
+use crate::connection::Connection;
+use crate::failure::Failure;
+use crate::picker;
+
+/// Choose a clip with a few letters and a key, in any terminal
+///
+/// Opened by its chord (`yadori chords` shows it), Enter pastes where the cursor was. Started by hand, Enter puts the clip on
+/// the clipboard.
+#[derive(Debug, Args)]
+pub(crate) struct Pick {
+    /// Swap the two ways to take: Enter puts on the clipboard, Tab pastes
+    #[arg(long)]
+    swap: bool,
+}
+
+impl Pick {
+    pub(crate) fn run(&self, service: &Connection) -> Result<(), Failure> {
+        if !io::stdout().is_terminal() || !io::stdin().is_terminal() {
+            return Err(Failure::Use(
+                "the picker needs a terminal; `yadori list` and `yadori take` do the same for programs"
+                    .into(),
+            ));
+        }
+        picker::run(service, self.swap)
+    }
+}

@@ -1,0 +1,124 @@
+//! What a person can ask of the picker, and the keys that ask it in a terminal.
+
+use crate::take::chord::{Chord, Held};
+
+/// What a key asks for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Ask {
+    /// Typed into the search.
+    Type(String),
+    /// The letter before the cursor goes.
+    EraseLetter,
+    /// The word before the cursor goes.
+    EraseWord,
+    /// The search is emptied.
+    EraseAll,
+    /// The mark moves by so many rows.
+    Move(isize),
+    /// The mark moves by so many pages.
+    Page(isize),
+    /// The mark moves to the first row.
+    First,
+    /// The mark moves to the last row.
+    Last,
+    /// What is marked is pasted, or put on the live clipboard: what the person has chosen for this key.
+    Take,
+    /// The other of the two.
+    TakeOtherwise,
+    /// As [`Ask::Take`], as plain text.
+    TakePlain,
+    /// The clip in this row of the screen (from 1), as [`Ask::Take`].
+    TakeRow(usize),
+    /// What is marked becomes a favorite, or is one no longer.
+    Pin,
+    /// What is marked is removed.
+    Remove,
+    /// The act of this picker that was done last is taken back.
+    Undo,
+    /// The favorites, or the history again.
+    Favorites,
+    /// The whole of what is marked, or the list again.
+    Whole,
+    /// The picker stays open after a paste, or does not.
+    Stay,
+    /// What is open is closed: the whole of a clip, the search, the picker.
+    Leave,
+    /// The picker closes.
+    Close,
+}
+
+/// A key of the picker, as it is shown.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Hint {
+    /// The key.
+    pub key: &'static str,
+    /// What it does, in a word or two.
+    pub does: &'static str,
+}
+
+const fn held(control: bool, alt: bool) -> Held {
+    Held { control, shift: false, alt, super_: false }
+}
+
+/// Chords without Shift, by keysym. Letters are lower case.
+fn asked(Chord { held: h, key }: Chord) -> Option<Ask> {
+    let (plain, control, alt) = (held(false, false), held(true, false), held(false, true));
+    let h = Held { shift: false, ..h };
+    let letter = char::from_u32(key).unwrap_or('\0');
+    Some(match (h, key, letter) {
+        (h, 0xff08, _) if h == plain => Ask::EraseLetter,
+        (h, 0xff08, _) if h == control || h == alt => Ask::EraseWord,
+        (h, _, 'w') if h == control => Ask::EraseWord,
+        (h, _, 'u') if h == control => Ask::EraseAll,
+        (h, 0xff52, _) if h == plain => Ask::Move(-1),
+        (h, 0xff54, _) if h == plain => Ask::Move(1),
+        (h, 0xff55, _) if h == plain => Ask::Page(-1),
+        (h, 0xff56, _) if h == plain => Ask::Page(1),
+        (h, 0xff50, _) if h == plain => Ask::First,
+        (h, 0xff57, _) if h == plain => Ask::Last,
+        (h, 0xff0d | 0xff8d, _) if h == plain => Ask::Take,
+        (h, 0xff09, _) if h == plain => Ask::TakeOtherwise,
+        (h, 0xff0d | 0xff8d, _) if h == alt => Ask::TakePlain,
+        (h, _, '1'..='9') if h == alt => Ask::TakeRow(usize::try_from(key - 0x30).ok()?),
+        (h, _, 'p') if h == control => Ask::Pin,
+        (h, 0xffff, _) if h == plain => Ask::Remove,
+        (h, _, 'z') if h == control => Ask::Undo,
+        (h, _, 'f') if h == control => Ask::Favorites,
+        (h, _, 'o') if h == control => Ask::Whole,
+        (h, _, 's') if h == control => Ask::Stay,
+        (h, 0xff1b, _) if h == plain => Ask::Leave,
+        (h, _, 'c') if h == control => Ask::Close,
+        _ => return None,
+    })
+}
+
+impl Ask {
+    /// What a chord asks for; `None` when it asks for nothing here.
+    pub fn of(chord: Chord) -> Option<Self> {
+        asked(chord)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn keys_ask_by_their_names() {
+        for (chord, ask) in [
+            ("Ctrl+Backspace", Ask::EraseWord),
+            ("Ctrl+Shift+P", Ask::Pin),
+            ("Alt+Return", Ask::TakePlain),
+            ("Alt+3", Ask::TakeRow(3)),
+            ("Ctrl+F", Ask::Favorites),
+            ("Ctrl+Z", Ask::Undo),
+        ] {
+            assert_eq!(Ask::of(chord.parse().unwrap()), Some(ask), "{chord}");
+        }
+        let key = |key| Chord { held: Held::default(), key };
+        assert_eq!(Ask::of(key(0xff0d)), Some(Ask::Take));
+        assert_eq!(Ask::of(key(0xff09)), Some(Ask::TakeOtherwise));
+        assert_eq!(Ask::of("Ctrl+Q".parse().unwrap()), None);
+        assert_eq!(Ask::of("Super+P".parse().unwrap()), None);
+    }
+}

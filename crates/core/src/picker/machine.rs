@@ -1,0 +1,339 @@
+//! The picker: what stands on the screen, what a key does with it, and what is to be asked of the service.
+//!
+//! What is listed changes only by what the person asks for. A key that takes acts on what is marked on the screen when it
+//! is pressed, and belongs to the search that stands in the field: before its answer has come, the key waits for it.
+
+use super::keys::{Ask, Hint};
+
+/// Rows that are listed first; more are asked for as the mark comes near the end.
+pub const FIRST: usize = 60;
+/// Rows below the mark that are to be known.
+const AHEAD: usize = 30;
+/// Rows that are listed at most.
+pub const MOST: usize = 500;
+/// Characters of a search.
+const LONGEST: usize = 1_000;
+
+/// What is listed.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum View {
+    /// The history, newest first.
+    #[default]
+    History,
+    /// The favorites, in their order.
+    Favorites,
+}
+
+/// What is to be listed: asked of the service.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Wanted {
+    /// Counts the questions: only the answer to the newest one is shown.
+    pub number: u64,
+    /// Where.
+    pub view: View,
+    /// The search; empty: everything.
+    pub query: String,
+    /// How many rows at most.
+    pub rows: usize,
+}
+
+/// What the service is to do.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Do {
+    /// Look for what is to be listed.
+    List(Wanted),
+    /// Take a clip.
+    Take {
+        /// Which.
+        id: String,
+        /// Also paste it in the program that was in front.
+        paste: bool,
+        /// As plain text.
+        plain: bool,
+        /// The picker goes before that.
+        close: bool,
+    },
+    /// Make a clip a favorite, or no longer one.
+    Pin(String),
+    /// Remove a clip.
+    Remove(String),
+    /// Take the last act of this picker back.
+    Undo,
+    /// Read the whole of a clip.
+    Whole(String),
+    /// End.
+    Close,
+}
+
+/// A choice that waits for the answer to the search that stands in the field.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Choice {
+    Marked { paste: bool, plain: bool },
+    Row(usize),
+}
+
+/// The picker.
+#[derive(Clone, Debug, Default)]
+pub struct Picker {
+    /// What stands in the field.
+    pub query: String,
+    /// Where one is.
+    pub view: View,
+    /// The ids of what is listed.
+    pub ids: Vec<String>,
+    /// Which of them is marked.
+    pub mark: usize,
+    /// There is more than is listed.
+    pub more: bool,
+    /// The clip whose whole is shown.
+    pub whole: Option<String>,
+    /// The picker stays open after a paste.
+    pub stays: bool,
+    /// Enter only puts on the clipboard, Tab pastes.
+    pub swapped: bool,
+    /// The row that stands at the top of the screen.
+    pub top: usize,
+    /// How many rows the screen shows.
+    pub page: usize,
+    asked: u64,
+    shown: u64,
+    rows: usize,
+    waiting: Option<Choice>,
+}
+
+impl Picker {
+    /// The picker as it opens, and its first question.
+    pub fn open(swapped: bool) -> (Self, Do) {
+        let mut picker = Self { swapped, page: 10, rows: FIRST, ..Self::default() };
+        let first = picker.list();
+        (picker, first)
+    }
+
+    /// What is listed belongs to what stands in the field.
+    pub fn is_settled(&self) -> bool {
+        self.asked == self.shown
+    }
+
+    /// What is marked.
+    pub fn marked(&self) -> Option<&str> {
+        self.ids.get(self.mark).map(String::as_str)
+    }
+
+    fn list(&mut self) -> Do {
+        self.asked += 1;
+        Do::List(Wanted {
+            number: self.asked,
+            view: self.view,
+            query: self.query.trim().to_owned(),
+            rows: self.rows,
+        })
+    }
+
+    /// Another search, or another place: from its first row.
+    fn anew(&mut self) -> Vec<Do> {
+        self.rows = FIRST;
+        self.waiting = None;
+        self.whole = None;
+        vec![self.list()]
+    }
+
+    /// What a person asks for. Gives what the service is to do.
+    pub fn ask(&mut self, ask: Ask) -> Vec<Do> {
+        match ask {
+            Ask::Type(text) => self.type_text(&text),
+            Ask::EraseLetter => {
+                let had = self.query.pop().is_some();
+                if had { self.anew() } else { Vec::new() }
+            }
+            Ask::EraseWord => {
+                let rest = self.query.trim_end();
+                let cut = rest.rfind(char::is_whitespace).map_or(0, |at| at + 1);
+                self.shorten(cut)
+            }
+            Ask::EraseAll => self.shorten(0),
+            Ask::Move(by) => self.step(by),
+            Ask::Page(by) => self.step(by * isize::try_from(self.page.max(2) - 1).unwrap_or(1)),
+            Ask::First => self.step(isize::MIN / 2),
+            Ask::Last => self.step(isize::MAX / 2),
+            Ask::Take => self.choose(Choice::Marked { paste: !self.swapped, plain: false }),
+            Ask::TakeOtherwise => self.choose(Choice::Marked { paste: self.swapped, plain: false }),
+            Ask::TakePlain => self.choose(Choice::Marked { paste: !self.swapped, plain: true }),
+            Ask::TakeRow(row) => self.choose(Choice::Row(row)),
+            Ask::Pin => self.of_marked(Do::Pin),
+            Ask::Remove => self.of_marked(Do::Remove),
+            Ask::Undo => vec![Do::Undo],
+            Ask::Favorites => {
+                self.view = if self.view == View::History { View::Favorites } else { View::History };
+                self.anew()
+            }
+            Ask::Whole if self.whole.is_some() => {
+                self.whole = None;
+                Vec::new()
+            }
+            Ask::Whole => {
+                self.whole = self.marked().filter(|_| self.is_settled()).map(str::to_owned);
+                self.whole.clone().map(Do::Whole).into_iter().collect()
+            }
+            Ask::Stay => {
+                self.stays = !self.stays;
+                Vec::new()
+            }
+            Ask::Leave => self.leave(),
+            Ask::Close => vec![Do::Close],
+        }
+    }
+
+    fn type_text(&mut self, text: &str) -> Vec<Do> {
+        let text: String = text.chars().filter(|letter| !letter.is_control()).collect();
+        if text.is_empty() || self.query.chars().count() + text.chars().count() > LONGEST {
+            return Vec::new();
+        }
+        self.query.push_str(&text);
+        self.anew()
+    }
+
+    fn shorten(&mut self, to: usize) -> Vec<Do> {
+        if to >= self.query.len() {
+            return Vec::new();
+        }
+        self.query.truncate(to);
+        self.anew()
+    }
+
+    fn leave(&mut self) -> Vec<Do> {
+        if self.waiting.take().is_some() {
+            return Vec::new();
+        }
+        if self.whole.take().is_some() {
+            return Vec::new();
+        }
+        if !self.query.is_empty() {
+            return self.shorten(0);
+        }
+        if self.view == View::Favorites {
+            return self.ask(Ask::Favorites);
+        }
+        vec![Do::Close]
+    }
+
+    fn step(&mut self, by: isize) -> Vec<Do> {
+        let last = self.ids.len().saturating_sub(1);
+        self.mark = self.mark.saturating_add_signed(by).min(last);
+        self.whole = None;
+        self.show_mark();
+        let wants_more = self.more && self.rows < MOST && self.mark + AHEAD >= self.ids.len();
+        if !(wants_more && self.is_settled()) {
+            return Vec::new();
+        }
+        self.rows = (self.rows * 2).min(MOST);
+        vec![self.list()]
+    }
+
+    /// The mark is on the screen.
+    fn show_mark(&mut self) {
+        let page = self.page.max(1);
+        if self.mark < self.top {
+            self.top = self.mark;
+        } else if self.mark >= self.top + page {
+            self.top = self.mark + 1 - page;
+        }
+    }
+
+    /// The screen shows so many rows.
+    pub fn resize(&mut self, page: usize) {
+        self.page = page.max(1);
+        self.show_mark();
+    }
+
+    fn of_marked(&self, what: fn(String) -> Do) -> Vec<Do> {
+        self.marked().filter(|_| self.is_settled()).map(|id| what(id.to_owned())).into_iter().collect()
+    }
+
+    fn choose(&mut self, choice: Choice) -> Vec<Do> {
+        if !self.is_settled() {
+            self.waiting = Some(choice);
+            return Vec::new();
+        }
+        let (id, paste, plain) = match choice {
+            Choice::Marked { paste, plain } => (self.marked(), paste, plain),
+            // What is not on the screen is not meant.
+            Choice::Row(row) if row == 0 || row > self.page => return Vec::new(),
+            Choice::Row(row) => (self.ids.get(self.top + row - 1).map(String::as_str), !self.swapped, false),
+        };
+        let Some(id) = id.map(str::to_owned) else { return Vec::new() };
+        vec![Do::Take { id, paste, plain, close: !self.stays }]
+    }
+
+    /// What was listed for a question. `anew`: from its first row, as a new search is; otherwise the mark stays where it is.
+    /// Gives what a choice that waited for it asks for.
+    pub fn listed(&mut self, number: u64, ids: Vec<String>, more: bool) -> Vec<Do> {
+        if number != self.asked {
+            return Vec::new();
+        }
+        // More of the same list, or another one.
+        let goes_on = self.rows > FIRST && ids.starts_with(&self.ids);
+        let marked = self.marked().filter(|_| self.rows > FIRST).map(str::to_owned);
+        self.shown = number;
+        self.ids = ids;
+        self.more = more;
+        if !goes_on {
+            let at = marked.and_then(|id| self.ids.iter().position(|one| *one == id));
+            self.mark = at.unwrap_or(0);
+            self.top = 0;
+            self.show_mark();
+        }
+        match self.waiting.take() {
+            Some(choice) => self.choose(choice),
+            None => Vec::new(),
+        }
+    }
+
+    /// A question could not be answered: what is listed stays, and nothing waits for it any more.
+    pub fn failed(&mut self, number: u64) {
+        if number == self.asked {
+            self.shown = number;
+            self.waiting = None;
+        }
+    }
+
+    /// A clip is listed no longer: its neighbour is marked.
+    pub fn gone(&mut self, id: &str) {
+        let Some(at) = self.ids.iter().position(|one| one == id) else { return };
+        self.ids.remove(at);
+        if at < self.mark {
+            self.mark -= 1;
+        }
+        self.mark = self.mark.min(self.ids.len().saturating_sub(1));
+        self.whole = None;
+        self.show_mark();
+    }
+
+    /// What is to be listed now, once an act of this picker has changed what there is.
+    pub fn changed(&mut self) -> Do {
+        self.list()
+    }
+
+    /// The keys that apply now.
+    pub fn hints(&self) -> Vec<Hint> {
+        let hint = |key, does| Hint { key, does };
+        let (enter, tab) = if self.swapped { ("clipboard", "paste") } else { ("paste", "clipboard") };
+        let mut all = vec![hint("Enter", enter), hint("Tab", tab)];
+        if self.whole.is_none() {
+            all.push(hint("Alt 1-9", "by row"));
+        }
+        all.extend([
+            hint("Alt Enter", "plain"),
+            hint("^P", "pin"),
+            hint("Del", "remove"),
+            hint("^Z", "undo"),
+            hint("^F", if self.view == View::History { "favorites" } else { "history" }),
+            hint("^O", if self.whole.is_some() { "list" } else { "whole" }),
+            hint("^S", if self.stays { "close after" } else { "stay open" }),
+            hint("Esc", if self.whole.is_some() || !self.query.is_empty() { "back" } else { "close" }),
+        ]);
+        all
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,4 @@
+//! What the picker does with keys, without a screen.
+
+pub mod keys;
+pub mod machine;

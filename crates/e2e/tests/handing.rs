@@ -1,0 +1,172 @@
+//! Handing back over any program: chords paste by place, and open a picker in which a few letters and a key paste where the
+//! cursor was. Real keys on a real display, into a real browser.
+
+use std::time::{Duration, Instant};
+
+use anyhow::Result;
+use serde_json::json;
+use yadori_e2e::keyboard::Keyboard;
+use yadori_e2e::{Browser, Display, Service, until};
+
+/// One at a time: each has a display, a browser and a service.
+static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+
+/// A form with so many fields, in a browser's window in front.
+struct Form {
+    service: Service,
+    browser: Browser,
+    keyboard: Keyboard,
+    display: Display,
+}
+
+impl Form {
+    async fn open(fields: usize) -> Result<Self> {
+        let mut display = Display::start();
+        display.run("openbox", &[]);
+        let keyboard = Keyboard::of(&display)?;
+        until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+        let service = Service::on(&display.name());
+        let browser = Browser::start(Some(&display.name())).await?;
+        let inputs: String = (0..fields).map(|n| format!("<input id=f{n}>")).collect();
+        browser.driver.goto(format!("data:text/html,<title>form</title>{inputs}")).await?;
+        let form = Self { service, browser, keyboard, display };
+        form.front()?;
+        form.browser.script("document.getElementById('f0').focus()").await?;
+        Ok(form)
+    }
+
+    fn front(&self) -> Result<()> {
+        self.keyboard.focus("the form", |window| window.title.starts_with("form"))?;
+        Ok(())
+    }
+
+    async fn values(&self) -> Result<Vec<String>> {
+        let found = self
+            .browser
+            .script("return [...document.querySelectorAll('input')].map((one) => one.value)")
+            .await?;
+        Ok(serde_json::from_value(found)?)
+    }
+
+    /// Waits until the first field holds this, and empties it.
+    async fn holds(&self, wanted: &str) -> Result<()> {
+        let script = format!(
+            "const one = document.getElementById('f0'); if (one.value !== {wanted:?}) return null; one.value = ''; return true"
+        );
+        if self.browser.until(&script).await.is_err() {
+            anyhow::bail!(
+                "{wanted:?} was wanted, and this is there: {:?}; {}",
+                self.values().await?,
+                self.service.yadori(&["status"])
+            );
+        }
+        Ok(())
+    }
+}
+
+#[tokio::test]
+async fn a_chord_and_a_digit_paste_the_clip_that_stands_at_that_place() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let form = Form::open(1).await?;
+    let texts: Vec<String> = (1..=10).map(|n| format!("clip number {n}")).collect();
+    form.service.add(&texts.iter().rev().map(String::as_str).collect::<Vec<_>>());
+    until("the chords", || (!form.service.yadori(&["chords"]).contains("not heard")).then_some(()));
+    for n in 0..30 {
+        let place = n * 7 % 10 + 1;
+        form.keyboard.press(&format!("ctrl+alt+{}", place % 10))?;
+        form.holds(&texts[place - 1]).await?;
+    }
+    // Three in a row, as fast as keys go.
+    for place in [3, 1, 2] {
+        form.keyboard.press(&format!("ctrl+alt+{place}"))?;
+    }
+    form.holds("clip number 3clip number 1clip number 2").await?;
+    assert_eq!(form.keyboard.keys_down()?, 0);
+    assert_eq!(form.display.paste_text().as_deref(), Some("clip number 2"));
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_few_letters_and_enter_paste_where_the_cursor_was_and_no_key_goes_astray() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let form = Form::open(1).await?;
+    form.service.add(&["the kestrel hut", "oats and honey", "bunks for twelve", "ridge path closed"]);
+    for (letters, wanted) in [
+        ("kest", "the kestrel hut"),
+        ("oats and", "oats and honey"),
+        ("", "ridge path closed"),
+        ("bunks", "bunks for twelve"),
+        ("hut", "the kestrel hut"),
+    ] {
+        form.front()?;
+        let began = Instant::now();
+        form.keyboard.press("ctrl+alt+y")?;
+        // Fifteen keys a second from the instant of the chord.
+        for (n, letter) in (0u32..).zip(letters.chars()) {
+            let at = Duration::from_secs(1) * n / 15;
+            until("the next key", || (began.elapsed() >= at).then_some(()));
+            form.keyboard.press(&if letter == ' ' { "space".to_owned() } else { letter.to_string() })?;
+        }
+        form.keyboard.press("Return")?;
+        form.holds(wanted).await?;
+        until("the picker to close", || {
+            form.keyboard.windows().ok()?.iter().all(|window| window.title != "Yadori").then_some(())
+        });
+    }
+    assert_eq!(form.keyboard.keys_down()?, 0);
+    assert_eq!(form.values().await?, [""]);
+    Ok(())
+}
+
+#[tokio::test]
+async fn the_picker_only_puts_on_the_clipboard_with_tab_and_stays_open_for_several() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let form = Form::open(1).await?;
+    form.service.add(&["one", "two", "three"]);
+    form.keyboard.press("ctrl+alt+y")?;
+    form.keyboard.press("Down")?;
+    form.keyboard.press("Tab")?;
+    until("the clipboard", || form.display.paste_text().filter(|text| text == "two"));
+    assert_eq!(form.values().await?, [""]);
+    form.front()?;
+    form.keyboard.press("ctrl+alt+y")?;
+    form.keyboard.press("ctrl+s")?;
+    form.keyboard.press("Return")?;
+    form.browser.until("return document.getElementById('f0').value === 'three'").await?;
+    let is_picker = |window: &yadori_e2e::keyboard::Window| window.title == "Yadori";
+    let picker = form.keyboard.windows()?.into_iter().find(is_picker).expect("the picker is still open");
+    until("the picker in front", || (form.keyboard.active().ok()? == picker.id).then_some(()));
+    // What arrives changes nothing of what the next key takes.
+    form.service.add(&["a newer one"]);
+    form.keyboard.press("Down")?;
+    form.keyboard.press("Return")?;
+    form.browser.until("return document.getElementById('f0').value === 'threetwo'").await?;
+    form.keyboard.press("Escape")?;
+    until("the picker to close", || {
+        form.keyboard.windows().ok()?.iter().all(|window| !is_picker(window)).then_some(())
+    });
+    assert_eq!(form.values().await?, ["threetwo"]);
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_clip_is_pasted_by_the_client_and_what_cannot_be_is_said() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let mut form = Form::open(1).await?;
+    form.service.add(&["by the client"]);
+    assert!(form.service.yadori(&["take", "1", "--paste"]).starts_with("Pasted: "));
+    form.holds("by the client").await?;
+    let taken: serde_json::Value =
+        serde_json::from_str(&form.service.yadori(&["take", "1", "--paste", "--json"]))?;
+    assert_eq!(taken["pasted"], json!(true));
+    // A program that pastes by other keys than anybody knows.
+    form.display.run("xterm", &["-class", "Deaf"]);
+    form.keyboard.focus("it", |window| window.class == "Deaf")?;
+    let done = form.service.client(&["take", "1", "--paste"]);
+    let (status, words) = (done.status.code(), String::from_utf8_lossy(&done.stderr).into_owned());
+    assert_eq!(status, Some(1));
+    assert!(words.contains("did not ask for it") && words.contains("paste it as you usually do"), "{words}");
+    form.keyboard.press("ctrl+alt+5")?;
+    until("the hitch", || form.service.yadori(&["status"]).contains("no clip at place 5").then_some(()));
+    Ok(())
+}
