@@ -117,11 +117,14 @@ export class Commands {
     const row = rows.get(id);
     if (!row) {
       this.#reading = id;
-      void rows.need([id]).finally(() => {
-        const asked = this.#reading === id && rows.get(id) !== undefined;
+      const read = () => {
+        const asked = this.#reading === id && selection.selected === id;
         this.#reading = null;
-        if (asked && selection.selected === id) this.#open(panel, id, 0);
-      });
+        if (!asked) return;
+        if (rows.get(id)) this.#open(panel, id, 0);
+        else messages.tell('This clip could not be read now. Try it again.', { wrong: true });
+      };
+      rows.need([id]).then(read, read);
       return;
     }
     if (panel === 'edit') {

@@ -2,6 +2,7 @@ import { expect, test } from 'vitest';
 
 import { Failure } from '../api/failure';
 import type { Problem } from '../api/types';
+import { Commands } from './commands';
 import { Console } from './console.svelte';
 import { arrival, idOf, outline, row, serviceOf, TestPage } from './testing';
 
@@ -313,4 +314,34 @@ test('that the service does not answer is announced, and that it does again', as
     page.pass(5_000);
   }
   expect(console.messages.said).toBe('Keeping copies');
+});
+
+test('a clip that is being read already is opened once it is there, and no letter acts meanwhile', async () => {
+  const answers: (() => void)[] = [];
+  const rows = (ids: string[]) => new Promise((resolve) => answers.push(() => resolve(ids.map((id) => row([0, 1, 2].find((n) => idOf(n) === id) ?? 9)))));
+  const { console } = await opened(3, { rows });
+  const commands = new Commands(console);
+  console.selection.select(idOf(2));
+  void console.rows.see([2, 1, 0].map(idOf), () => [], () => []);
+  commands.run('edit', 10);
+  // Were one of these obeyed, it would be refused: nothing of the kind was expected here.
+  commands.run('pin', 10);
+  commands.run('remove', 10);
+  await settled();
+  expect(console.selection.panel).toBe(null);
+  answers.forEach((answer) => answer());
+  await settled();
+  expect(console.selection.panel).toBe('edit');
+  expect(console.messages.toast).toBe(null);
+});
+
+test('however many rows come, those in sight are let go of last', async () => {
+  const { console } = await opened(3);
+  console.rows.put(...[0, 1, 2].map((n) => row(n)));
+  void console.rows.see([2, 1, 0].map(idOf), () => [], () => []);
+  const other = (n: number) => `other-${n}-`.padEnd(26, 'x');
+  for (let n = 0; n < 10_000; n++) console.rows.put(row(n, { id: other(n) }));
+  expect([0, 1, 2].map((n) => console.rows.get(idOf(n))?.head)).toEqual(['clip 0', 'clip 1', 'clip 2']);
+  expect(console.rows.get(other(9_999))?.head).toBe('clip 9999');
+  expect(console.rows.get(other(0))).toBe(undefined);
 });

@@ -12,7 +12,10 @@ export class Rows {
   version = $state(0);
 
   #rows = new Map<string, Row>();
-  #asking = new Set<string>();
+  /** What is being read, each with the answer that it comes with. */
+  #asking = new Map<string, Promise<void>>();
+  /** What was asked for last stays, whatever else is let go of. */
+  #inSight: ReadonlySet<string> = new Set();
 
   constructor(private service: Service) {}
 
@@ -23,9 +26,17 @@ export class Rows {
 
   /** Remembers rows that came with something else. */
   put(...rows: Row[]): void {
-    if (this.#rows.size > ROWS) this.#rows.clear();
+    if (this.#rows.size > ROWS) this.#letGo();
     rows.forEach((row) => this.#rows.set(row.id, row));
     this.version++;
+  }
+
+  /** The older half goes. */
+  #letGo(): void {
+    for (const id of this.#rows.keys()) {
+      if (this.#rows.size <= ROWS / 2) return;
+      if (!this.#inSight.has(id)) this.#rows.delete(id);
+    }
   }
 
   forget(id: string): void {
@@ -37,18 +48,33 @@ export class Rows {
     this.version++;
   }
 
-  /** Fetches the rows among `ids` that are not here yet; and, once some of `near` are not, all of `wide`, after those. */
-  async need(ids: string[], near: () => string[] = () => [], wide: () => string[] = near): Promise<void> {
-    const isMissing = (id: string) => !this.#rows.has(id) && !this.#asking.has(id);
-    const inSight = ids.filter(isMissing);
+  /** What is in sight: fetched where it is not here yet; and, once some of `near` is not, all of `wide`, after that. */
+  async see(ids: string[], near: () => string[], wide: () => string[]): Promise<void> {
+    this.#inSight = new Set(ids);
     // What is in sight does not wait for what is not.
-    const missing = (inSight.length > 0 ? inSight : near().some(isMissing) ? wide().filter(isMissing) : []).slice(0, AT_ONCE);
-    if (missing.length === 0) return;
-    missing.forEach((id) => this.#asking.add(id));
+    if (ids.some((id) => this.#isMissing(id))) await this.need(ids);
+    else if (near().some((id) => this.#isMissing(id))) await this.need(wide());
+  }
+
+  #isMissing = (id: string): boolean => !this.#rows.has(id) && !this.#asking.has(id);
+
+  /** Fetches the rows among `ids` that are not here yet; done once all of them are, also those asked for before. */
+  async need(ids: string[]): Promise<void> {
+    const missing = ids.filter(this.#isMissing).slice(0, AT_ONCE);
+    if (missing.length > 0) {
+      const answer = this.#fetch(missing);
+      missing.forEach((id) => this.#asking.set(id, answer));
+    }
+    await Promise.all(new Set(ids.map((id) => this.#asking.get(id))));
+  }
+
+  async #fetch(ids: string[]): Promise<void> {
     try {
-      this.put(...(await this.service.rows(missing)));
+      const rows = await this.service.rows(ids);
+      ids.forEach((id) => this.#asking.delete(id));
+      this.put(...rows);
     } finally {
-      missing.forEach((id) => this.#asking.delete(id));
+      ids.forEach((id) => this.#asking.delete(id));
     }
   }
 

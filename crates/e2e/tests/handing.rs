@@ -141,6 +141,7 @@ async fn the_picker_only_puts_on_the_clipboard_with_tab_and_stays_open_for_sever
     form.keyboard.press("Down")?;
     form.keyboard.press("Return")?;
     form.browser.until("return document.getElementById('f0').value === 'threetwo'").await?;
+    until("the picker in front", || (form.keyboard.active().ok()? == picker.id).then_some(()));
     form.keyboard.press("Escape")?;
     until("the picker to close", || {
         form.keyboard.windows().ok()?.iter().all(|window| !is_picker(window)).then_some(())

@@ -108,7 +108,7 @@
       // Read ahead, many at a time: what one comes to step by step is there already.
       const at = placeAt(layout.tops, scrollTop);
       const near = (by: number) => listed.ids.slice(Math.max(0, at - by), at + ids.length + by).filter((_, n) => listed.kinds[Math.max(0, at - by) + n] !== 'd');
-      void rows.need(ids, () => near(AHEAD), () => near(2 * AHEAD)).catch(() => {});
+      void rows.see(ids, () => near(AHEAD), () => near(2 * AHEAD)).catch(() => {});
     });
   });
 

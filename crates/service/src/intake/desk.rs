@@ -15,8 +15,8 @@ use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::state::clock::now;
 use crate::state::health::LiveNow;
+use crate::state::pressed::{Pressed, meant};
 use crate::state::sign_in::carries_link;
-use crate::take::chords::{Pressed, meant};
 use crate::writer::{ASIDE, Change, Queue};
 
 /// Bytes of a text in which a sign-in link is looked for.

@@ -8,6 +8,7 @@ pub mod clock;
 pub mod events;
 pub mod health;
 pub mod parts;
+pub mod pressed;
 pub mod proof;
 pub mod shapes;
 pub mod sign_in;

@@ -1,21 +1,21 @@
 //! What chords do: the clip at a place is pasted, the picker is started. In the order in which they were pressed.
 
 use std::path::PathBuf;
-use std::process::Stdio;
-use std::sync::Arc;
+use std::process::{ExitStatus, Stdio};
 use std::time::Duration;
 
 use tokio::process::Command;
 use tokio::sync::mpsc;
 use yadori_api::{Form, Hitch, PasteInto, Take};
 use yadori_core::Clip;
-use yadori_core::take::chord::Purpose;
+use yadori_desk::PasteError;
 
 use crate::state::app::{App, Shared};
 use crate::state::clock::now;
+use crate::state::pressed::Pressed;
 use crate::take::take::{TakeError, take};
 
-/// Terminals that a picker can be shown in, the desktop's own choice first, and what stands before the program in them.
+/// Terminals that a picker can be shown in, and what stands before the program in them.
 const TERMINALS: [(&str, &[&str]); 4] = [
     ("xterm", &["-T", "Yadori", "-geometry", "100x28", "-e"]),
     ("x-terminal-emulator", &["-e"]),
@@ -25,22 +25,34 @@ const TERMINALS: [(&str, &[&str]); 4] = [
 /// A picker that ends so soon, and badly, has not come up.
 const AT_ONCE: Duration = Duration::from_millis(500);
 
-/// A chord that was pressed.
-#[derive(Debug)]
-pub enum Pressed {
-    /// What stood at a place in that moment; `None`: nothing did.
-    Paste(u8, Option<Arc<Clip>>),
-    /// The picker is wanted.
-    Picker,
-    /// It did not come up.
+/// Why a chord did not do what it is for.
+#[derive(Debug, thiserror::Error)]
+enum ChordError {
+    #[error("nothing was pasted: there is no clip at place {0}; `yadori list` shows them")]
+    NothingThere(u8),
+    #[error("it was not pasted: {0}. It is on the clipboard: paste it as you usually do")]
+    NotPasted(PasteError),
+    #[error("it was not pasted: it asks something first; take it in the console or with `yadori take`")]
+    Asks,
+    #[error("it was not taken: {0}")]
+    NotTaken(TakeError),
+    #[error(
+        "the picker did not come up within two seconds, so the keyboard was let go; see `picker.command` in the configuration"
+    )]
     NoPicker,
+    #[error("the picker could not be started ({0}); name a command as `picker.command` in the configuration")]
+    NotStarted(String),
+    #[error("the picker ended at once ({0}: {1}); see `picker.command` in the configuration")]
+    EndedAtOnce(String, ExitStatus),
 }
 
-/// What was meant, in the moment of the press: a copy that comes later changes nothing about it.
-pub fn meant(app: &App, purpose: Purpose) -> Pressed {
-    match purpose {
-        Purpose::Picker => Pressed::Picker,
-        Purpose::Place(n) => Pressed::Paste(n, app.clips.history().at(usize::from(n)).cloned()),
+impl From<TakeError> for ChordError {
+    fn from(why: TakeError) -> Self {
+        match why {
+            TakeError::Paste(why) => Self::NotPasted(why),
+            TakeError::Asks(_) => Self::Asks,
+            why => Self::NotTaken(why),
+        }
     }
 }
 
@@ -58,48 +70,33 @@ pub struct Picker {
 /// Does what was pressed until there is no more.
 pub async fn run(app: Shared, picker: Picker, mut pressed: mpsc::UnboundedReceiver<Pressed>) {
     while let Some(pressed) = pressed.recv().await {
-        let hitch = match pressed {
-            Pressed::Paste(_, Some(clip)) => paste(&app, &clip).await.err(),
-            Pressed::Paste(n, None) => {
-                Some(format!("nothing was pasted: there is no clip at place {n}; `yadori list` shows them"))
-            }
-            Pressed::Picker => picker.start(&app).err(),
-            Pressed::NoPicker => Some(
-                "the picker did not come up within two seconds, so the keyboard was let go; see `picker.command` in the \
-                 configuration"
-                    .to_owned(),
-            ),
+        let outcome = match pressed {
+            Pressed::Paste(_, Some(clip)) => paste(&app, &clip).await,
+            Pressed::Paste(n, None) => Err(ChordError::NothingThere(n)),
+            Pressed::Picker => picker.start(&app),
+            Pressed::NoPicker => Err(ChordError::NoPicker),
         };
-        said(&app, hitch);
+        said(&app, outcome.err());
     }
 }
 
-fn said(app: &App, hitch: Option<String>) {
-    if let Some(words) = &hitch {
+fn said(app: &App, hitch: Option<ChordError>) {
+    if let Some(why) = hitch {
         tracing::warn!("a chord did not do what it is for");
-        app.health.change(|health| health.hitch = Some(Hitch { at: now(), words: words.clone() }));
+        app.health.change(|health| health.hitch = Some(Hitch { at: now(), words: why.to_string() }));
     } else if app.health.now().hitch.is_some() {
         app.health.change(|health| health.hitch = None);
     }
 }
 
-async fn paste(app: &App, clip: &Clip) -> Result<(), String> {
+async fn paste(app: &App, clip: &Clip) -> Result<(), ChordError> {
     let wanted = Take { form: Form::Ready, paste: Some(PasteInto::Front), ..Take::default() };
-    match take(app, clip, &wanted).await {
-        Ok(_) => Ok(()),
-        Err(TakeError::Paste(why)) => {
-            Err(format!("it was not pasted: {why}. It is on the clipboard: paste it as you usually do"))
-        }
-        Err(TakeError::Asks(_)) => {
-            Err("it was not pasted: it asks something first; take it in the console or with `yadori take`"
-                .into())
-        }
-        Err(why) => Err(format!("it was not taken: {why}")),
-    }
+    take(app, clip, &wanted).await?;
+    Ok(())
 }
 
 impl Picker {
-    fn start(&self, app: &Shared) -> Result<(), String> {
+    fn start(&self, app: &Shared) -> Result<(), ChordError> {
         let client = std::env::current_exe().ok().and_then(|own| Some(own.parent()?.join("yadori")));
         let client = client.filter(|path| path.exists()).unwrap_or_else(|| "yadori".into());
         let mut tried = Vec::new();
@@ -131,10 +128,7 @@ impl Picker {
                 Err(why) => tried.push(format!("{program}: {why}")),
             }
         }
-        Err(format!(
-            "the picker could not be started ({}); name a command as `picker.command` in the configuration",
-            tried.join(", ")
-        ))
+        Err(ChordError::NotStarted(tried.join(", ")))
     }
 }
 
@@ -143,9 +137,6 @@ async fn watch(app: Shared, program: String, mut child: tokio::process::Child) {
     let began = tokio::time::Instant::now();
     let Ok(status) = child.wait().await else { return };
     if !status.success() && began.elapsed() < AT_ONCE {
-        let words = format!(
-            "the picker ended at once ({program}: {status}); see `picker.command` in the configuration"
-        );
-        said(&app, Some(words));
+        said(&app, Some(ChordError::EndedAtOnce(program, status)));
     }
 }

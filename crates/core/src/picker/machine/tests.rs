@@ -152,10 +152,7 @@ proptest! {
             prop_assert!(picker.ids.is_empty() && picker.mark == 0 || picker.mark < picker.ids.len());
             prop_assert!(picker.mark >= picker.top && picker.mark < picker.top + picker.page.max(1));
             for one in &done {
-                let id = match one {
-                    Do::Take { id, .. } | Do::Pin(id) | Do::Remove(id) => id,
-                    _ => continue,
-                };
+                let (Do::Take { id, .. } | Do::Pin(id) | Do::Remove(id)) = one else { continue };
                 prop_assert!(picker.ids.contains(id));
                 // A failed question leaves the list of the one before it: what is marked on the screen is taken then.
                 let of_the_field = format!("{:?}/{}/", picker.view, picker.query.trim());

@@ -21,8 +21,10 @@ use crate::{PasteError, PasteInto, TakeError};
 
 /// How long a program may take to ask for what it is to paste.
 const ASKING: Duration = Duration::from_secs(1);
-/// How long it must have been quiet after that: some ask many times for one paste.
+/// How long it must have been quiet after that: some ask many times for one paste. At least so long, and as long as it took
+/// to ask for the first time: on a busy machine everything takes its time.
 const QUIET: Duration = Duration::from_millis(12);
+const LONGEST_QUIET: Duration = Duration::from_millis(200);
 /// How long a person may keep the keys of a chord down, and a window may take to come to the front.
 const RELEASE: Duration = Duration::from_millis(700);
 /// How often the keys and the window in front are looked at meanwhile.
@@ -36,7 +38,7 @@ enum Stage {
     /// It is taken; keys and windows may not be where they must be yet. `asked`: the window was asked to come to the front.
     Ready { until: Instant, asked: bool },
     /// The keys were pressed. `quiet`: when it will have asked for everything.
-    Pressed { by: Window, class: String, until: Instant, quiet: Option<Instant> },
+    Pressed { by: Window, class: String, at: Instant, least: Duration, quiet: Option<Instant> },
 }
 
 struct Paste {
@@ -105,7 +107,7 @@ impl Session<'_> {
             Stage::Waits => Some(Instant::now()),
             Stage::Taking => None,
             Stage::Ready { .. } => Some(Instant::now() + LOOK),
-            Stage::Pressed { until, quiet, .. } => Some(quiet.unwrap_or(*until)),
+            Stage::Pressed { at, quiet, .. } => Some(quiet.unwrap_or(*at + ASKING)),
         }
     }
 
@@ -131,7 +133,7 @@ impl Session<'_> {
                     Ok(())
                 }
             }
-            Stage::Pressed { quiet: None, until, class, .. } if *until <= now => {
+            Stage::Pressed { quiet: None, at, class, .. } if *at + ASKING <= now => {
                 let class = class.clone();
                 self.end_paste(Err(PasteError::NobodyAsked(class)))
             }
@@ -188,13 +190,13 @@ impl Session<'_> {
         let Some(front) = front else {
             return if late { self.end_paste(Err(PasteError::NoWindow)) } else { Ok(()) };
         };
-        let Ok(keymap) = self.conn.query_keymap()?.reply() else { return Ok(()) };
-        // What is still down would be typed by its repetition into the program.
-        let others = self.chords.keyboard.others_down(&keymap.keys);
-        if !late && !others.is_empty() {
-            return Ok(());
-        }
-        self.press_paste(front, &keymap.keys)
+        let class = class_of(&self.conn, front).unwrap_or_else(|| "the program".to_owned());
+        // Nobody else's keys come between these.
+        self.conn.grab_server()?;
+        let done = self.press_paste(front, &class, late);
+        self.conn.ungrab_server()?;
+        self.conn.flush()?;
+        done?.map_or(Ok(()), |problem| self.end_paste(Err(problem)))
     }
 
     fn bring_to_front(&self, window: Window) -> X<()> {
@@ -207,13 +209,19 @@ impl Session<'_> {
     }
 
     /// Presses what pastes in the program in front: what is held is let go of for that moment, and held again after.
-    fn press_paste(&mut self, front: Window, down: &[u8; 32]) -> X<()> {
-        let class = class_of(&self.conn, front).unwrap_or_else(|| "the program".to_owned());
-        let keys = self.keys.paste.keys(&class);
+    /// Waits while other keys are down, unless it is late: they would be typed by their repetition into the program.
+    fn press_paste(&mut self, front: Window, class: &str, late: bool) -> X<Option<PasteError>> {
+        let Ok(keymap) = self.conn.query_keymap()?.reply() else { return Ok(None) };
+        let down = &keymap.keys;
+        let others = self.chords.keyboard.others_down(down);
+        if !late && !others.is_empty() {
+            return Ok(None);
+        }
+        let keys = self.keys.paste.keys(class);
         let keyboard = &self.chords.keyboard;
         let (Some(code), Some(hold)) = (keyboard.code(keys.chord.key), keyboard.codes(keys.chord.held))
         else {
-            return self.end_paste(Err(PasteError::NoKeys));
+            return Ok(Some(PasteError::NoKeys));
         };
         if keys.primary {
             let time = self.pasting.time;
@@ -221,7 +229,6 @@ impl Session<'_> {
             self.pasting.primary = Some(time);
         }
         let held = self.chords.keyboard.modifiers_down(down);
-        let others = self.chords.keyboard.others_down(down);
         // A chord whose keys are down still has the keyboard.
         self.conn.ungrab_keyboard(CURRENT_TIME)?;
         self.chords.down = None;
@@ -232,12 +239,11 @@ impl Session<'_> {
         for (kind, code) in released.chain(pressed).chain(let_go).chain(again) {
             self.conn.xtest_fake_input(kind, code, CURRENT_TIME, self.root, 0, 0, 0)?;
         }
-        self.conn.flush()?;
         if let Some(paste) = self.pasting.queue.front_mut() {
-            let until = Instant::now() + ASKING;
-            paste.stage = Stage::Pressed { by: front, class, until, quiet: None };
+            let (at, class) = (Instant::now(), class.to_owned());
+            paste.stage = Stage::Pressed { by: front, class, at, least: QUIET, quiet: None };
         }
-        Ok(())
+        Ok(None)
     }
 
     /// The primary selection is served for as long as it is ours.
@@ -249,11 +255,16 @@ impl Session<'_> {
     pub(super) fn asked_for(&mut self, event: &SelectionRequestEvent) {
         let is_about = [self.atoms.TARGETS, self.atoms.TIMESTAMP].contains(&event.target);
         let mask = self.conn.setup().resource_id_mask;
-        if let Some(Paste { stage: Stage::Pressed { by, quiet, .. }, .. }) = self.pasting.queue.front_mut()
+        if let Some(Paste { stage: Stage::Pressed { by, at, least, quiet, .. }, .. }) =
+            self.pasting.queue.front_mut()
             && *by & !mask == event.requestor & !mask
             && (!is_about || quiet.is_some())
         {
-            *quiet = Some(Instant::now() + QUIET);
+            let now = Instant::now();
+            if quiet.is_none() {
+                *least = now.saturating_duration_since(*at).clamp(QUIET, LONGEST_QUIET);
+            }
+            *quiet = Some(now + *least);
         }
     }
 }

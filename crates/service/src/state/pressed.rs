@@ -1,0 +1,27 @@
+//! Chords that were pressed, on their way to be carried out.
+
+use std::sync::Arc;
+
+use yadori_core::Clip;
+use yadori_core::take::chord::Purpose;
+
+use crate::state::app::App;
+
+/// A chord that was pressed.
+#[derive(Debug)]
+pub enum Pressed {
+    /// What stood at a place in that moment; `None`: nothing did.
+    Paste(u8, Option<Arc<Clip>>),
+    /// The picker is wanted.
+    Picker,
+    /// It did not come up.
+    NoPicker,
+}
+
+/// What was meant, in the moment of the press: a copy that comes later changes nothing about it.
+pub fn meant(app: &App, purpose: Purpose) -> Pressed {
+    match purpose {
+        Purpose::Picker => Pressed::Picker,
+        Purpose::Place(n) => Pressed::Paste(n, app.clips.history().at(usize::from(n)).cloned()),
+    }
+}
