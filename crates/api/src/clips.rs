@@ -143,6 +143,9 @@ pub struct Take {
     /// The viewer's time zone (IANA name), for dates that are filled in.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub zone: Option<String>,
+    /// Clean-ups of its text on its way out, in their order. What is tidied is plain text.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub tidy: Vec<String>,
     /// Also has it pasted, there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub paste: Option<PasteInto>,

@@ -55,9 +55,9 @@ impl Form {
         );
         if self.browser.until(&script).await.is_err() {
             anyhow::bail!(
-                "{wanted:?} was wanted, and this is there: {:?}; {}",
+                "{wanted:?} was wanted, and this is there: {:?}; {:?}",
                 self.values().await?,
-                self.service.yadori(&["status"])
+                self.service.status().and_then(|status| status.hitch)
             );
         }
         Ok(())
@@ -160,6 +160,14 @@ async fn a_clip_is_pasted_by_the_client_and_what_cannot_be_is_said() -> Result<(
     let taken: serde_json::Value =
         serde_json::from_str(&form.service.yadori(&["take", "1", "--paste", "--json"]))?;
     assert_eq!(taken["pasted"], json!(true));
+    // Tidied on the way; a tidying that does not exist leaves the clipboard as it is.
+    form.service.add(&["1. oats\n2. gas"]);
+    form.service.yadori(&["take", "1", "--paste", "--tidy", "unlist,one-line"]);
+    form.holds("oats gas").await?;
+    let done = form.service.client(&["take", "1", "--tidy", "unlsit"]);
+    let words = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert!(!done.status.success() && words.contains("did you mean `unlist`?"), "{words}");
+    assert_eq!(form.display.paste_text().as_deref(), Some("oats gas"));
     // A program that pastes by other keys than anybody knows.
     form.display.run("xterm", &["-class", "Deaf"]);
     form.keyboard.focus("it", |window| window.class == "Deaf")?;

@@ -24,6 +24,10 @@ pub(crate) struct Take {
     /// As it was copied: fill-ins of a kept text stay as they are written
     #[arg(long, conflicts_with = "plain")]
     as_copied: bool,
+    /// Clean its text up on the way, e.g. `trim,unlist`: trim, one-line, unwrap, unlist (numbers and bullets), blanks, quotes,
+    /// upper, lower, sentence, title, links (tracking), decode, json
+    #[arg(short, long, value_name = "STEPS", value_delimiter = ',')]
+    tidy: Vec<String>,
     /// Also paste it where the cursor is, in the program in front
     #[arg(long)]
     paste: bool,
@@ -49,8 +53,13 @@ impl Take {
             })?;
             answers.insert(question.to_owned(), answer.to_owned());
         }
-        let mut request =
-            Request { form, answers, zone: None, paste: self.paste.then_some(PasteInto::Front) };
+        let mut request = Request {
+            form,
+            answers,
+            zone: None,
+            tidy: self.tidy.clone(),
+            paste: self.paste.then_some(PasteInto::Front),
+        };
         let path = format!("/clips/{}/take", escaped(&self.clip));
         let taken: Taken = match service.post(&path, &request) {
             Err(Failure::Answered(problem))
@@ -69,6 +78,7 @@ impl Take {
             return json(out, &taken);
         }
         let plain = match (self.plain, taken.filled) {
+            _ if !self.tidy.is_empty() => ", tidied",
             (true, _) => ", as plain text",
             (_, true) => ", filled in",
             _ => "",

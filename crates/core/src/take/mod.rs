@@ -3,3 +3,4 @@
 pub mod chord;
 pub mod fill_in;
 pub mod handing;
+pub mod tidy;

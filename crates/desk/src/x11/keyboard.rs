@@ -100,6 +100,11 @@ impl Keyboard {
         all
     }
 
+    /// Two keys stand for the same modifier, such as both Control keys.
+    pub(crate) fn same_modifier(&self, one: u8, other: u8) -> bool {
+        one == other || self.modifiers.iter().any(|codes| codes.contains(&one) && codes.contains(&other))
+    }
+
     /// The keys that are down and are no modifiers.
     pub(crate) fn others_down(&self, down: &[u8; 32]) -> Vec<u8> {
         let is_modifier = |code: &u8| self.modifiers.iter().any(|codes| codes.contains(code));

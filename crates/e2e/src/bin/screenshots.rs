@@ -6,6 +6,7 @@ use std::process::Command;
 use anyhow::{Context, Result};
 use x11rb::connection::Connection;
 use x11rb::protocol::xproto::{ConnectionExt, ImageFormat};
+use yadori_e2e::keyboard::Keyboard;
 use yadori_e2e::{Browser, Display, programs, until};
 
 #[tokio::main(flavor = "current_thread")]
@@ -67,7 +68,8 @@ async fn main() -> Result<()> {
     browser.cdp("Emulation.setTouchEmulationEnabled", serde_json::json!({ "enabled": false })).await?;
     browser.size(320, 256, false).await?;
     picture("four-times.png").await?;
-    terminal(&home, &out.join("client.png"))
+    terminal(&home, &out.join("client.png"))?;
+    picker(&home, &out.join("picker.png"))
 }
 
 /// Goes to a place of the console and waits for something there.
@@ -76,6 +78,21 @@ async fn go(browser: &Browser, hash: &str, wanted: &str) -> Result<()> {
     browser.until(&format!("return document.querySelector('{wanted}')")).await?;
     Ok(())
 }
+
+/// How terminals look.
+const LOOK: [&str; 11] = [
+    "-fa",
+    "monospace",
+    "-fd",
+    "Noto Sans Mono CJK JP",
+    "-fs",
+    "9",
+    "-bg",
+    "#fdfcf9",
+    "-fg",
+    "#262a3d",
+    "-geometry",
+];
 
 /// The client in a real terminal window.
 fn terminal(home: &Path, out: &Path) -> Result<()> {
@@ -89,50 +106,45 @@ fn terminal(home: &Path, out: &Path) -> Result<()> {
         programs().display(),
         done.display(),
     );
-    let look = [
-        "-fa",
-        "monospace",
-        "-fd",
-        "Noto Sans Mono CJK JP",
-        "-fs",
-        "9",
-        "-geometry",
-        "159x50+0+0",
-        "-bg",
-        "#fdfcf9",
-        "-fg",
-        "#262a3d",
-        "-e",
-        "sh",
-        "-c",
-    ];
-    display.run("xterm", &[&look[..], &[&script]].concat());
+    display.run("xterm", &[&LOOK[..], &["159x50+0+0", "-e", "sh", "-c", &script]].concat());
     until("the terminal's output", || done.exists().then_some(()));
+    save(&display, out)
+}
+
+/// The picker in a terminal of its own, with a few letters typed.
+fn picker(home: &Path, out: &Path) -> Result<()> {
+    let mut display = Display::start();
+    let script = format!("YADORI_HOME='{}' '{}/yadori' pick", home.display(), programs().display());
+    display.run("xterm", &[&LOOK[..], &["159x50+0+0", "-e", "sh", "-c", &script]].concat());
+    let keyboard = Keyboard::of(&display)?;
+    let blank = pixels(&display)?;
+    until("the picker", || pixels(&display).ok().filter(|now| *now != blank));
+    keyboard.type_text("hut")?;
+    keyboard.press("Down")?;
+    save(&display, out)
+}
+
+/// The whole screen, four bytes a pixel.
+fn pixels(display: &Display) -> Result<Vec<u8>> {
     let (conn, screen) = x11rb::connect(Some(&display.name()))?;
     let root = &conn.setup().roots[screen];
+    let (width, height) = (root.width_in_pixels, root.height_in_pixels);
+    Ok(conn.get_image(ImageFormat::Z_PIXMAP, root.root, 0, 0, width, height, u32::MAX)?.reply()?.data)
+}
+
+/// Saves the screen once two pictures in a row are equal: it has been drawn.
+fn save(display: &Display, out: &Path) -> Result<()> {
     let mut last = Vec::new();
-    // Two equal pictures in a row: the window has been drawn.
-    let pixels = until("a still picture", || {
-        let now = conn
-            .get_image(
-                ImageFormat::Z_PIXMAP,
-                root.root,
-                0,
-                0,
-                root.width_in_pixels,
-                root.height_in_pixels,
-                u32::MAX,
-            )
-            .ok()?
-            .reply()
-            .ok()?
-            .data;
+    let mut equal = 0;
+    let seen = until("a still picture", || {
+        let now = pixels(display).ok()?;
         let still = now == last && now.iter().any(|byte| *byte != now[0]);
+        equal = if still { equal + 1 } else { 0 };
         last.clone_from(&now);
-        still.then_some(now)
+        (equal >= 20).then_some(now)
     });
-    let rgb: Vec<u8> = pixels.chunks_exact(4).flat_map(|pixel| [pixel[2], pixel[1], pixel[0]]).collect();
-    let picture = image::RgbImage::from_raw(root.width_in_pixels.into(), root.height_in_pixels.into(), rgb);
+    let rgb: Vec<u8> = seen.chunks_exact(4).flat_map(|pixel| [pixel[2], pixel[1], pixel[0]]).collect();
+    let picture = image::RgbImage::from_raw(1280, 800, rgb);
     picture.context("the picture's size")?.save(out)?;
     Ok(())
 }

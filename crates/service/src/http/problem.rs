@@ -233,6 +233,12 @@ impl From<TakeError> for Failure {
                 Self::new(StatusCode::CONFLICT, "not-pasted", "It was not pasted", why.to_string())
                     .hint("it is on the clipboard: paste it as you usually do")
             }
+            TakeError::Tidy(_) => Self::new(
+                StatusCode::UNPROCESSABLE_ENTITY,
+                "no-such-tidying",
+                "There is no such tidying",
+                words,
+            ),
             TakeError::Content(why) => Self::from(why),
             TakeError::Filling(text, why) => Self::fill(&text, why),
             TakeError::Asks(questions) => Self::questions(questions),

@@ -5,6 +5,7 @@ use std::sync::{Arc, PoisonError};
 use yadori_api::{Form, PasteInto, Question, Take};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::take::fill_in::may_hold;
+use yadori_core::take::tidy::{NoStep, Step, tidied};
 use yadori_core::{Clip, Offer};
 use yadori_desk::{PasteError, PasteInto as Into, TakeError as DeskError};
 
@@ -30,6 +31,9 @@ pub enum TakeError {
     /// A picture.
     #[error("a picture has no plain text")]
     NoPlainForm,
+    /// No such clean-up.
+    #[error(transparent)]
+    Tidy(#[from] NoStep),
     /// The desk.
     #[error(transparent)]
     Desk(#[from] DeskError),
@@ -45,6 +49,7 @@ pub enum TakeError {
 /// The clipboard is as it was then.
 pub async fn take(app: &App, clip: &Clip, wanted: &Take) -> Result<bool, TakeError> {
     let desk = app.desk.as_ref().ok_or(TakeError::NoDesk)?;
+    let steps: Vec<Step> = wanted.tidy.iter().map(|name| name.parse()).collect::<Result<_, _>>()?;
     let offer = app.at_hand.offer(clip).await?;
     let mut has_filled = false;
     let offer = match wanted.form {
@@ -66,9 +71,15 @@ pub async fn take(app: &App, clip: &Clip, wanted: &Take) -> Result<bool, TakeErr
             Offer { source: offer.source.clone(), ..Offer::text(text, offer.at) }
         }
     };
+    let offer = if steps.is_empty() {
+        offer
+    } else {
+        let text = plain_form(&offer).ok_or(TakeError::NoPlainForm)?;
+        Offer { source: offer.source.clone(), ..Offer::text(tidied(&text, &steps), offer.at) }
+    };
     let _one_at_a_time = app.taking.lock().await;
     let expect = |what| *app.expected.lock().unwrap_or_else(PoisonError::into_inner) = what;
-    expect(Some((clip.id, wanted.form == Form::Plain)));
+    expect(Some((clip.id, wanted.form == Form::Plain || !steps.is_empty())));
     let offer = Arc::new(offer);
     let done = match wanted.paste {
         None => desk.take(offer).await,

@@ -228,7 +228,15 @@ impl Session<'_> {
             self.conn.set_selection_owner(self.serving, AtomEnum::PRIMARY.into(), time)?;
             self.pasting.primary = Some(time);
         }
+        // What the paste needs and is held already stays held; Alt that was let go of alone would open a menu.
         let held = self.chords.keyboard.modifiers_down(down);
+        let keyboard = &self.chords.keyboard;
+        let is_needed = |code: &u8| hold.iter().any(|one| keyboard.same_modifier(*one, *code));
+        let (stays, held): (Vec<u8>, Vec<u8>) = held.into_iter().partition(is_needed);
+        let hold: Vec<u8> = hold
+            .into_iter()
+            .filter(|one| !stays.iter().any(|code| keyboard.same_modifier(*one, *code)))
+            .collect();
         // A chord whose keys are down still has the keyboard.
         self.conn.ungrab_keyboard(CURRENT_TIME)?;
         self.chords.down = None;
