@@ -160,6 +160,7 @@ async fn a_clip_is_pasted_by_the_client_and_what_cannot_be_is_said() -> Result<(
     let taken: serde_json::Value =
         serde_json::from_str(&form.service.yadori(&["take", "1", "--paste", "--json"]))?;
     assert_eq!(taken["pasted"], json!(true));
+    form.holds("by the client").await?;
     // Tidied on the way; a tidying that does not exist leaves the clipboard as it is.
     form.service.add(&["1. oats\n2. gas"]);
     form.service.yadori(&["take", "1", "--paste", "--tidy", "unlist,one-line"]);

@@ -42,7 +42,10 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
     }
     let mut spans = Vec::new();
     for hint in picker.hints() {
-        // Started by hand, it has nothing to paste into.
+        // Started by hand, it has nothing to paste into: both keys do the same.
+        if hint.key == "Tab" && !shown.by_chord {
+            continue;
+        }
         let does = if hint.does == "paste" && !shown.by_chord { "clipboard" } else { hint.does };
         spans.push(Span::styled(hint.key, Style::new().add_modifier(Modifier::BOLD)));
         spans.push(Span::styled(format!(" {does}  "), soft()));
@@ -103,7 +106,7 @@ fn draw_list(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) 
         let left = match shown.rows.get(id) {
             Some(row) => {
                 let right = right_of(row, &zone);
-                let room = usize::from(area.width).saturating_sub(right.width() + 12);
+                let room = usize::from(area.width).saturating_sub(right.width() + 14);
                 frame.render_widget(Paragraph::new("").style(style), line);
                 let left = left_of(row, at + 1 - picker.top, room);
                 frame.render_widget(

@@ -99,6 +99,10 @@ pub struct Picker {
     shown: u64,
     rows: usize,
     waiting: Option<Choice>,
+    /// The question that was asked last begins another list.
+    begins: bool,
+    /// Moves that were made before that list was there: they are made in it.
+    moves: Vec<isize>,
 }
 
 impl Picker {
@@ -106,6 +110,7 @@ impl Picker {
     pub fn open(swapped: bool) -> (Self, Do) {
         let mut picker = Self { swapped, page: 10, rows: FIRST, ..Self::default() };
         let first = picker.list();
+        picker.begins = true;
         (picker, first)
     }
 
@@ -134,6 +139,8 @@ impl Picker {
         self.rows = FIRST;
         self.waiting = None;
         self.whole = None;
+        self.moves.clear();
+        self.begins = true;
         vec![self.list()]
     }
 
@@ -217,6 +224,13 @@ impl Picker {
     }
 
     fn step(&mut self, by: isize) -> Vec<Do> {
+        if self.begins {
+            // After a choice that waits, nothing is moved before it is made.
+            if self.waiting.is_none() && self.moves.len() < LONGEST {
+                self.moves.push(by);
+            }
+            return Vec::new();
+        }
         let last = self.ids.len().saturating_sub(1);
         self.mark = self.mark.saturating_add_signed(by).min(last);
         self.whole = None;
@@ -282,9 +296,19 @@ impl Picker {
             self.top = 0;
             self.show_mark();
         }
+        self.begins = false;
+        let mut done = Vec::new();
+        for by in std::mem::take(&mut self.moves) {
+            done.extend(self.step(by));
+        }
         match self.waiting.take() {
-            Some(choice) => self.choose(choice),
-            None => Vec::new(),
+            // What more there is can wait.
+            Some(choice) if self.is_settled() => self.choose(choice),
+            Some(choice) => {
+                self.waiting = Some(choice);
+                done
+            }
+            None => done,
         }
     }
 
@@ -293,6 +317,8 @@ impl Picker {
         if number == self.asked {
             self.shown = number;
             self.waiting = None;
+            self.begins = false;
+            self.moves.clear();
         }
     }
 

@@ -31,6 +31,20 @@ fn enter_waits_for_the_answer_to_what_stands_in_the_field() {
 }
 
 #[test]
+fn a_move_that_is_made_before_the_list_is_there_is_made_in_it() {
+    let mut picker = opened(5);
+    let asked = picker.ask(Ask::Type("x".into()));
+    picker.ask(Ask::Move(1));
+    picker.ask(Ask::Move(1));
+    assert_eq!(picker.marked(), Some("a0"));
+    picker.ask(Ask::Take);
+    // After the choice nothing is moved any more.
+    picker.ask(Ask::Move(1));
+    let done = picker.listed(number(&asked), ids("x", 5), false);
+    assert_eq!(done, [Do::Take { id: "x2".into(), paste: true, plain: false, close: true }]);
+}
+
+#[test]
 fn escape_closes_what_was_opened_last() {
     let mut picker = opened(3);
     picker.ask(Ask::Favorites);
