@@ -4,6 +4,7 @@
 pub mod browser;
 pub mod desktop;
 pub mod display;
+pub mod form;
 pub mod journey;
 pub mod keyboard;
 pub mod many;

@@ -5,64 +5,11 @@ use std::time::{Duration, Instant};
 
 use anyhow::Result;
 use serde_json::json;
-use yadori_e2e::keyboard::Keyboard;
-use yadori_e2e::{Browser, Display, Service, until};
+use yadori_e2e::form::Form;
+use yadori_e2e::until;
 
 /// One at a time: each has a display, a browser and a service.
 static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
-
-/// A form with so many fields, in a browser's window in front.
-struct Form {
-    service: Service,
-    browser: Browser,
-    keyboard: Keyboard,
-    display: Display,
-}
-
-impl Form {
-    async fn open(fields: usize) -> Result<Self> {
-        let mut display = Display::start();
-        display.run("openbox", &[]);
-        let keyboard = Keyboard::of(&display)?;
-        until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
-        let service = Service::on(&display.name());
-        let browser = Browser::start(Some(&display.name())).await?;
-        let inputs: String = (0..fields).map(|n| format!("<input id=f{n}>")).collect();
-        browser.driver.goto(format!("data:text/html,<title>form</title>{inputs}")).await?;
-        let form = Self { service, browser, keyboard, display };
-        form.front()?;
-        form.browser.script("document.getElementById('f0').focus()").await?;
-        Ok(form)
-    }
-
-    fn front(&self) -> Result<()> {
-        self.keyboard.focus("the form", |window| window.title.starts_with("form"))?;
-        Ok(())
-    }
-
-    async fn values(&self) -> Result<Vec<String>> {
-        let found = self
-            .browser
-            .script("return [...document.querySelectorAll('input')].map((one) => one.value)")
-            .await?;
-        Ok(serde_json::from_value(found)?)
-    }
-
-    /// Waits until the first field holds this, and empties it.
-    async fn holds(&self, wanted: &str) -> Result<()> {
-        let script = format!(
-            "const one = document.getElementById('f0'); if (one.value !== {wanted:?}) return null; one.value = ''; return true"
-        );
-        if self.browser.until(&script).await.is_err() {
-            anyhow::bail!(
-                "{wanted:?} was wanted, and this is there: {:?}; {:?}",
-                self.values().await?,
-                self.service.status().and_then(|status| status.hitch)
-            );
-        }
-        Ok(())
-    }
-}
 
 #[tokio::test]
 async fn a_chord_and_a_digit_paste_the_clip_that_stands_at_that_place() -> Result<()> {
