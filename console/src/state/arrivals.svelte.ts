@@ -153,8 +153,11 @@ export class Arrivals {
       if (id) this.#lastEventId = id;
       if (event === 'reset') reload = true;
       else if (event === 'status') {
+        const before = session.status?.hitch;
         session.status = JSON.parse(data) as Status;
         this.#sayLamp();
+        const { hitch } = session.status;
+        if (hitch && hitch.at !== before?.at) this.parts.messages.tell(`${hitch.words.charAt(0).toUpperCase()}${hitch.words.slice(1)}.`, { wrong: true });
       } else if (event === 'refused') this.#refused(JSON.parse(data) as Refusal);
       else if (event === 'kept') kept.push(JSON.parse(data) as KeptEvent);
     }

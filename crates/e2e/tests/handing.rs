@@ -6,7 +6,8 @@ use std::time::{Duration, Instant};
 use anyhow::Result;
 use serde_json::json;
 use yadori_e2e::form::Form;
-use yadori_e2e::until;
+use yadori_e2e::keyboard::Keyboard;
+use yadori_e2e::{Browser, Display, Service, until};
 
 /// One at a time: each has a display, a browser and a service.
 static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
@@ -94,6 +95,31 @@ async fn the_picker_only_puts_on_the_clipboard_with_tab_and_stays_open_for_sever
         form.keyboard.windows().ok()?.iter().all(|window| !is_picker(window)).then_some(())
     });
     assert_eq!(form.values().await?, ["threetwo"]);
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_chord_that_is_not_heard_or_does_nothing_is_named_in_status_and_console() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let mut display = Display::start();
+    display.run("openbox", &[]);
+    let keyboard = Keyboard::of(&display)?;
+    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let _holder = yadori_e2e::keyboard::hold(&display, "ctrl+alt+3")?;
+    let service = Service::on(&display.name());
+    until("the chords", || (!service.status()?.chords.is_empty()).then_some(()));
+    let words = service.yadori(&["status"]);
+    assert!(words.contains("Ctrl+Alt+3") && words.contains("another program holds it"), "{words}");
+    let words = service.yadori(&["chords"]);
+    assert!(words.contains("yadori take 3 --paste"), "{words}");
+    let browser = Browser::console(&service).await?;
+    browser.until("return document.querySelector('[data-unheard]')?.textContent.includes('Ctrl Alt 3')").await?;
+    keyboard.press("ctrl+alt+5")?;
+    browser.until("return document.querySelector('[data-hitch]')?.textContent.includes('no clip at place 5')").await?;
+    browser.until("return document.querySelector('[data-said]').textContent.includes('no clip at place 5')").await?;
+    browser.press("?").await?;
+    browser.until("return document.querySelector('[data-chords]')?.textContent.includes('another program holds it')").await?;
+    assert_eq!(browser.faults().await?, Vec::<String>::new());
     Ok(())
 }
 

@@ -8,6 +8,8 @@
   let { console }: { console: Console } = $props();
   const live = $derived(console.session.status?.live);
   const last = $derived(console.session.status?.last_copy_at);
+  const unheard = $derived((console.session.status?.chords ?? []).filter((one) => one.problem));
+  const hitch = $derived(console.session.status?.hitch);
   const refusal = $derived(console.session.status?.refusals?.[0]);
 </script>
 
@@ -42,6 +44,15 @@
       <p class="soft" data-live>…</p>
     {/if}
   </div>
+  {#if unheard.length > 0}
+    <p class="facts border-base-300 mt-2 border-t pt-2 leading-snug" data-unheard>
+      <span class="text-error">Not heard:</span>
+      {unheard.map((one) => one.keys.replaceAll('+', ' ')).join(', ')}. <a class="link" href="#/help">Why</a>
+    </p>
+  {/if}
+  {#if hitch}
+    <p class="facts border-base-300 mt-2 border-t pt-2 leading-snug wrap-anywhere" data-hitch>Your keys at {time(hitch.at / 1000)}: {hitch.words}</p>
+  {/if}
   {#if refusal}
     <p class="facts border-base-300 mt-2 border-t pt-2 leading-snug">
       Not kept at {time(refusal.at / 1000)}: {refusal.words}

@@ -8,6 +8,11 @@
   let changing = $state(false);
   let problem = $state('');
 
+  const chords = $derived(console.session.status?.chords ?? []);
+  /** What digits do is said in one line, and those that are not heard are named. */
+  const shownChords = $derived(chords.filter((one) => one.purpose === 'picker' || one.purpose === '1' || one.problem));
+  const doing = (purpose: string) => (purpose === 'picker' ? 'opens the picker' : purpose === '1' ? 'pastes the newest clip; 2 the one before it, … 0 the tenth' : `pastes the clip at place ${purpose}`);
+
   function give(command: Command, text: string): void {
     problem = keys.give(command, text) ?? '';
     if (!problem) console.messages.say(`${KEYS[command].does}: ${keys.shown(command)}`);
@@ -51,3 +56,14 @@
     <dd class="facts">{what}</dd>
   {/each}
 </dl>
+{#if shownChords.length > 0}
+  <h3 class="mt-4 font-semibold">Over any program</h3>
+  <dl class="mt-1.5 grid grid-cols-[auto_1fr] items-baseline gap-x-3 gap-y-1" data-chords>
+    {#each shownChords as chord (chord.purpose)}
+      <dt><kbd class="keycap">{chord.keys.replaceAll('+', ' ')}</kbd></dt>
+      <dd class="facts">
+        {doing(chord.purpose)}{#if chord.problem}<span class="text-error">{'; not heard: '}{chord.problem}</span>{/if}
+      </dd>
+    {/each}
+  </dl>
+{/if}
