@@ -327,10 +327,15 @@ impl Person {
 
     async fn by_pointer(&mut self) -> Result<()> {
         let place = self.dice.roll(8) + 1;
-        let Some((_, y)) = self.middle(&format!("#list [aria-posinset='{place}'] [data-summary]")).await?
-        else {
-            // Out of sight: the wheel, or the way to the top.
-            self.browser.script("document.getElementById('list').scrollTop = 0").await?;
+        let row = self.middle(&format!("#list [aria-posinset='{place}'] [data-summary]")).await?;
+        let Some((_, y)) = row.filter(|_| self.dice.roll(6) > 0) else {
+            // Out of sight, or gone: what waits is shown, from the top.
+            match self.middle("[data-unseen]").await? {
+                Some((x, y)) => self.chain(|chain| chain.move_to(x, y).click()).await?,
+                None => {
+                    self.browser.script("document.getElementById('list').scrollTop = 0").await?;
+                }
+            }
             return Ok(());
         };
         let x = 420;
@@ -396,8 +401,14 @@ impl Person {
 
     async fn by_touch(&mut self) -> Result<()> {
         let place = self.dice.roll(6) + 1;
-        let Some(at) = self.middle(&format!("#list [aria-posinset='{place}'] [data-summary]")).await? else {
-            self.browser.script("document.getElementById('list').scrollTop = 0").await?;
+        let row = self.middle(&format!("#list [aria-posinset='{place}'] [data-summary]")).await?;
+        let Some(at) = row.filter(|_| self.dice.roll(6) > 0) else {
+            match self.middle("[data-unseen]").await? {
+                Some(at) => self.tap(at).await?,
+                None => {
+                    self.browser.script("document.getElementById('list').scrollTop = 0").await?;
+                }
+            }
             return Ok(());
         };
         // What the finger came down on, as the browser says.
@@ -408,6 +419,10 @@ impl Person {
             .text("return document.querySelector('[data-row][aria-expanded=true]')?.dataset.id ?? ''")
             .await?;
         if id.is_empty() || open.is_empty() {
+            return Ok(());
+        }
+        let moved = "return document.body.textContent.includes('just as you touched it') ? 'y' : ''";
+        if open != id && self.text(moved).await? == "y" {
             return Ok(());
         }
         ensure!(open == id, "the finger came down on {id}, and {open} was unfolded");

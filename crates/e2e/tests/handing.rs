@@ -113,10 +113,16 @@ async fn a_chord_that_is_not_heard_or_does_nothing_is_named_in_status_and_consol
     let words = service.yadori(&["chords"]);
     assert!(words.contains("yadori take 3 --paste"), "{words}");
     let browser = Browser::console(&service).await?;
-    browser.until("return document.querySelector('[data-unheard]')?.textContent.includes('Ctrl Alt 3')").await?;
+    browser
+        .until("return document.querySelector('[data-unheard]')?.textContent.includes('Ctrl Alt 3')")
+        .await?;
     keyboard.press("ctrl+alt+5")?;
-    browser.until("return document.querySelector('[data-hitch]')?.textContent.includes('no clip at place 5')").await?;
-    browser.until("return document.querySelector('[data-said]').textContent.includes('no clip at place 5')").await?;
+    browser
+        .until("return document.querySelector('[data-hitch]')?.textContent.includes('no clip at place 5')")
+        .await?;
+    browser
+        .until("return document.querySelector('[data-said]').textContent.includes('no clip at place 5')")
+        .await?;
     browser.press("?").await?;
     browser.until("return document.querySelector('[data-chords]')?.textContent.includes('another program holds it')").await?;
     assert_eq!(browser.faults().await?, Vec::<String>::new());
