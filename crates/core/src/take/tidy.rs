@@ -271,6 +271,13 @@ fn straight(letter: char) -> char {
     }
 }
 
+/// A letter at the beginning of a word: of one that stands for several, such as `ﬁ`, the first alone is large.
+fn begin(out: &mut String, letter: char) {
+    let mut large = letter.to_uppercase();
+    out.extend(large.next());
+    out.extend(large.flat_map(char::to_lowercase));
+}
+
 fn cased(text: &str, ends: impl Fn(char) -> bool) -> String {
     let mut out = String::with_capacity(text.len());
     let mut begins = true;
@@ -278,7 +285,7 @@ fn cased(text: &str, ends: impl Fn(char) -> bool) -> String {
     let mut ended = false;
     for letter in text.chars() {
         if letter.is_alphabetic() && begins {
-            out.extend(letter.to_uppercase());
+            begin(&mut out, letter);
         } else {
             out.extend(letter.to_lowercase());
         }
@@ -302,7 +309,7 @@ fn title(text: &str) -> String {
     let mut inside = false;
     for letter in text.chars() {
         if letter.is_alphanumeric() && !inside {
-            out.extend(letter.to_uppercase());
+            begin(&mut out, letter);
         } else {
             out.extend(letter.to_lowercase());
         }

@@ -26,6 +26,8 @@ fn each_step_does_what_its_name_says() {
         (Step::Upper, "straße é", "STRASSE É"),
         (Step::Sentence, "THE HUT. IS IT OPEN? yes, from 3.5 on", "The hut. Is it open? Yes, from 3.5 on"),
         (Step::Title, "the warden's hut", "The Warden's Hut"),
+        (Step::Title, "ﬁre straße", "Fire Straße"),
+        (Step::Sentence, "ﬓ", "Մն"),
         (
             Step::Links,
             "see https://huts.example/a?utm_source=x&id=7&fbclid=9#top.",
