@@ -62,13 +62,13 @@ export class Rows {
   async need(ids: string[]): Promise<void> {
     const missing = ids.filter(this.#isMissing).slice(0, AT_ONCE);
     if (missing.length > 0) {
-      const answer = this.#fetch(missing);
+      const answer = this.#read(missing);
       missing.forEach((id) => this.#asking.set(id, answer));
     }
     await Promise.all(new Set(ids.map((id) => this.#asking.get(id))));
   }
 
-  async #fetch(ids: string[]): Promise<void> {
+  async #read(ids: string[]): Promise<void> {
     try {
       const rows = await this.service.rows(ids);
       ids.forEach((id) => this.#asking.delete(id));
