@@ -355,7 +355,7 @@ async fn a_finger_that_comes_down_as_the_list_moves_does_nothing_and_says_so() -
     for n in 7..12 {
         let watch = format!(
             "const done = arguments[0]; const look = () => document.querySelectorAll('[data-summary], [aria-expanded=true]').length === {n} && done(1); \
-             new MutationObserver(look).observe(document.getElementById('list'), {{ childList: true, subtree: true }})"
+             new MutationObserver(look).observe(document.getElementById('list'), {{ childList: true, subtree: true }}); look()"
         );
         let moving = browser.driver.execute_async(watch, Vec::new());
         let adding = async {
