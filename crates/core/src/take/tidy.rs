@@ -236,10 +236,14 @@ fn is_number(name: &str, letters: bool, end: char) -> bool {
 }
 
 fn unlist(text: &str) -> String {
+    let plain = unmarked(text, false);
     // A letter and a dot may be somebody's initial: two lines that begin so are a list.
-    let lettered =
-        text.lines().filter(|line| marker(line, false).is_none() && marker(line, true).is_some()).take(2);
-    let letters = lettered.count() == 2;
+    let lettered = plain.lines().filter(|line| marker(line, true).is_some_and(|at| at > 0)).take(2);
+    if lettered.count() == 2 { unmarked(&plain, true) } else { plain }
+}
+
+/// Every line without its markers, however many stand one after another.
+fn unmarked(text: &str, letters: bool) -> String {
     let mut out = String::with_capacity(text.len());
     for line in text.split_inclusive('\n') {
         let mut rest = line;

