@@ -11,7 +11,7 @@
   const chords = $derived(console.session.status?.chords ?? []);
   /** What digits do is said in one line, and those that are not heard are named. */
   const shownChords = $derived(chords.filter((one) => one.purpose === 'picker' || one.purpose === '1' || one.problem));
-  const doing = (purpose: string) => (purpose === 'picker' ? 'opens the picker' : purpose === '1' ? 'pastes the newest clip; 2 the one before it, … 0 the tenth' : `pastes the clip at place ${purpose}`);
+  const doing = (purpose: string) => (purpose === 'picker' ? 'Open the picker' : purpose === '1' ? 'Paste the newest clip; 2 the one before it, … 0 the tenth' : `Paste the clip at place ${purpose}`);
 
   function give(command: Command, text: string): void {
     problem = keys.give(command, text) ?? '';
