@@ -345,3 +345,16 @@ test('however many rows come, those in sight are let go of last', async () => {
   expect(console.rows.get(other(9_999))?.head).toBe('clip 9999');
   expect(console.rows.get(other(0))).toBe(undefined);
 });
+
+test('what the service does not have is asked for once, and again once it is told of', async () => {
+  const asked: string[][] = [];
+  const rows = (ids: string[]) => (asked.push(ids), Promise.resolve([row(0)]));
+  const { console } = await opened(3, { rows });
+  const see = () => console.rows.see([1, 0].map(idOf), () => [idOf(2)], () => [idOf(2)]);
+  for (let n = 0; n < 5; n++) await see();
+  expect(asked).toEqual([[1, 0].map(idOf), [idOf(2)]]);
+  console.rows.put(row(1));
+  console.rows.forget(idOf(1));
+  await see();
+  expect(asked.length).toBe(3);
+});

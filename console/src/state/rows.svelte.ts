@@ -14,6 +14,8 @@ export class Rows {
   #rows = new Map<string, Row>();
   /** What is being read, each with the answer that it comes with. */
   #asking = new Map<string, Promise<void>>();
+  /** What the service does not have: it is not asked for again until it is told of. */
+  #absent = new Set<string>();
   /** What was asked for last stays, whatever else is let go of. */
   #inSight: ReadonlySet<string> = new Set();
 
@@ -27,7 +29,10 @@ export class Rows {
   /** Remembers rows that came with something else. */
   put(...rows: Row[]): void {
     if (this.#rows.size > ROWS) this.#letGo();
-    rows.forEach((row) => this.#rows.set(row.id, row));
+    rows.forEach((row) => {
+      this.#rows.set(row.id, row);
+      this.#absent.delete(row.id);
+    });
     this.version++;
   }
 
@@ -45,6 +50,7 @@ export class Rows {
 
   clear(): void {
     this.#rows.clear();
+    this.#absent.clear();
     this.version++;
   }
 
@@ -56,7 +62,7 @@ export class Rows {
     else if (near().some((id) => this.#isMissing(id))) await this.need(wide());
   }
 
-  #isMissing = (id: string): boolean => !this.#rows.has(id) && !this.#asking.has(id);
+  #isMissing = (id: string): boolean => !this.#rows.has(id) && !this.#asking.has(id) && !this.#absent.has(id);
 
   /** Fetches the rows among `ids` that are not here yet; done once all of them are, also those asked for before. */
   async need(ids: string[]): Promise<void> {
@@ -71,7 +77,8 @@ export class Rows {
   async #read(ids: string[]): Promise<void> {
     try {
       const rows = await this.service.rows(ids);
-      ids.forEach((id) => this.#asking.delete(id));
+      if (this.#absent.size > ROWS) this.#absent.clear();
+      ids.forEach((id) => this.#absent.add(id));
       this.put(...rows);
     } finally {
       ids.forEach((id) => this.#asking.delete(id));

@@ -109,14 +109,13 @@ fn show(
                 },
                 Comes::Typed(typed) => {
                     shown.by_chord = typed.by_chord;
-                    let mut next = Next::GoOn;
-                    for ask in typed.keys.iter().filter_map(keys::typed) {
-                        next = asked(&mut picker, &mut shown, &asking, ask);
-                    }
-                    for event in early.take().unwrap_or_default() {
-                        next = pressed(&mut picker, &mut shown, &asking, &event);
-                    }
-                    next
+                    let early = early.take().unwrap_or_default();
+                    let typed = typed.keys.iter().filter_map(keys::typed);
+                    let mut all = typed.chain(early.iter().filter_map(keys::pressed));
+                    // What was pressed after the key that closes it is nobody's.
+                    let ends =
+                        all.any(|ask| matches!(asked(&mut picker, &mut shown, &asking, ask), Next::End));
+                    if ends { Next::End } else { Next::GoOn }
                 }
                 Comes::Answered(answer) => answered(&mut picker, &mut shown, &asking, answer, &mut said),
             };
@@ -145,7 +144,9 @@ fn asked(picker: &mut Picker, shown: &mut Shown, asking: &service::Asking, ask: 
             _ => None,
         };
         if let Some(by) = by {
-            let lines = u16::try_from(shown.whole.lines().count()).unwrap_or(u16::MAX);
+            // Long lines take several.
+            let lines = shown.whole.lines().count() + shown.whole.len() / 80;
+            let lines = u16::try_from(lines).unwrap_or(u16::MAX);
             let to = (i32::from(shown.scrolled) + by).clamp(0, i32::from(lines.saturating_sub(1)));
             shown.scrolled = u16::try_from(to).unwrap_or(0);
             return Next::GoOn;

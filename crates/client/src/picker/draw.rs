@@ -4,7 +4,7 @@ use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
-use ratatui::widgets::Paragraph;
+use ratatui::widgets::{Paragraph, Wrap};
 use unicode_width::UnicodeWidthStr;
 use yadori_api::picker::machine::{Picker, View};
 use yadori_api::{Kind, Row};
@@ -33,7 +33,8 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
     frame.render_widget(Paragraph::new("─".repeat(rule.width.into())).style(soft()), rule);
     if picker.whole.is_some() {
         let text = visible(&shown.whole, true);
-        frame.render_widget(Paragraph::new(text).scroll((shown.scrolled, 0)), list);
+        frame
+            .render_widget(Paragraph::new(text).wrap(Wrap { trim: false }).scroll((shown.scrolled, 0)), list);
     } else {
         draw_list(frame, list, picker, shown);
     }
@@ -50,7 +51,7 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
         spans.push(Span::styled(hint.key, Style::new().add_modifier(Modifier::BOLD)));
         spans.push(Span::styled(format!(" {does}  "), soft()));
     }
-    let hints = Paragraph::new(Line::from(spans)).wrap(ratatui::widgets::Wrap { trim: true });
+    let hints = Paragraph::new(Line::from(spans)).wrap(Wrap { trim: true });
     frame.render_widget(hints, keys);
 }
 

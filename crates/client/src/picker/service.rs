@@ -123,14 +123,17 @@ fn answer(
                 Answer::Removed { id }
             })
         }
-        Do::Undo => match done.lock().unwrap_or_else(PoisonError::into_inner).pop() {
-            None => {
+        Do::Undo => {
+            let last = done.lock().unwrap_or_else(PoisonError::into_inner).pop();
+            let Some(act) = last else {
                 return Some(Answer::Failed("There is nothing of this picker's to take back.".to_owned()));
-            }
-            Some(act) => service
+            };
+            service
                 .post_empty::<Acted>(&format!("/undo?act={act}"))
-                .map(|_| Answer::Did { words: "Taken back.".to_owned(), row: None }),
-        },
+                .map(|_| Answer::Did { words: "Taken back.".to_owned(), row: None })
+                // It stands, so it can still be taken back.
+                .inspect_err(|_| did(&act))
+        }
         Do::Whole(id) => service.get::<Detail>(&format!("/clips/{}", escaped(&id))).map(|detail| {
             let cut = if detail.text_cut { "\n… it goes on; `yadori show` has all of it" } else { "" };
             let text = detail.text.map(|text| text + cut).unwrap_or_else(|| about(&detail.row));
