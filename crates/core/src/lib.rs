@@ -5,6 +5,7 @@
 //! ids come in as arguments, so that every rule here can be tested by thousands of cases.
 
 pub mod acts;
+pub mod batch;
 pub mod clip;
 pub mod history;
 pub mod intake;
@@ -14,6 +15,7 @@ pub mod search;
 pub mod take;
 pub mod text;
 
+pub use batch::{Batch, BatchId, Batches};
 pub use clip::color::Color;
 pub use clip::content::{Content, Digest};
 pub use clip::device::DeviceId;

@@ -1,6 +1,7 @@
 //! Everything that a person can do.
 
 use crate::acts::capture::Copied;
+use crate::batch::{After, BatchId, Piece};
 use crate::clip::color::Color;
 use crate::clip::id::ClipId;
 
@@ -26,6 +27,32 @@ pub struct DrawerChange {
     pub group: Option<Option<String>>,
     /// Before which drawer; an empty name for the end.
     pub before: Option<String>,
+}
+
+/// What shall become of a batch as a whole; what is `None` stays.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct BatchChange {
+    /// Its name; without one it is not kept.
+    pub name: Option<Option<String>>,
+    /// Whether copies join it.
+    pub gathering: Option<bool>,
+    /// What is pressed after each item.
+    pub after_each: Option<After>,
+    /// What is pressed after each record.
+    pub after_record: Option<Option<After>>,
+}
+
+/// What shall become of the items of a batch.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ItemsChange {
+    /// Some come, before an item or at the end.
+    Add(Vec<Piece>, Option<u32>),
+    /// Some go.
+    Drop(Vec<u32>),
+    /// Some stand before another one, or at the end.
+    Move(Vec<u32>, Option<u32>),
+    /// Those that were not handed out yet come in the opposite order.
+    Reverse,
 }
 
 /// One thing that a person does. Ids of what is made come with it.
@@ -129,5 +156,33 @@ pub enum Act {
         drawer: String,
         /// Which.
         divider: String,
+    },
+    /// A batch is begun.
+    NewBatch {
+        /// Its id.
+        id: BatchId,
+        /// What it begins with.
+        pieces: Vec<Piece>,
+        /// What is said of it as a whole.
+        change: BatchChange,
+    },
+    /// A batch is named, or handed out otherwise.
+    ChangeBatch {
+        /// Which.
+        batch: BatchId,
+        /// How.
+        change: BatchChange,
+    },
+    /// Items of a batch come, go, or change their order.
+    ChangeItems {
+        /// Of which.
+        batch: BatchId,
+        /// How.
+        change: ItemsChange,
+    },
+    /// A batch goes.
+    RemoveBatch {
+        /// Which.
+        batch: BatchId,
     },
 }

@@ -1,5 +1,7 @@
 //! Why an act can't be done.
 
+use crate::batch::batch::MOST_ITEMS;
+use crate::batch::batches::MOST_BATCHES;
 use crate::text::name::NameError;
 
 /// What stands in the way.
@@ -62,6 +64,21 @@ pub enum ActError {
     /// No such divider.
     #[error("there is no such divider in this drawer")]
     NoDivider,
+    /// The batch has gone.
+    #[error("this batch is gone")]
+    NoBatch,
+    /// None of the items is in it any more.
+    #[error("none of these items is in the batch any more")]
+    NoItems,
+    /// It would hold too much.
+    #[error("a batch holds {MOST_ITEMS} items at most, and this would make {0}; split into fewer parts, or take several batches")]
+    BatchFull(usize),
+    /// There are too many.
+    #[error("there are {MOST_BATCHES} batches, and no more are kept; remove one first")]
+    TooManyBatches,
+    /// Another batch is called so.
+    #[error("there is a batch called {0} already")]
+    BatchNameTaken(String),
 }
 
 fn there(names: &[String]) -> String {
@@ -75,6 +92,8 @@ pub enum Obstacle {
     Nothing,
     /// It names a drawer or divider that is not there.
     NoDrawer,
+    /// It names a batch that is not there.
+    NoBatch,
     /// It can't be.
     Invalid,
 }
@@ -92,14 +111,19 @@ impl ActError {
             | Self::SameText
             | Self::NotEdited
             | Self::OriginalRemoved
+            | Self::NoItems
             | Self::AlreadySo => Obstacle::Nothing,
+            Self::NoBatch => Obstacle::NoBatch,
             Self::NoDrawer(_) | Self::SeveralDrawers(_) | Self::NoDivider => Obstacle::NoDrawer,
             Self::TextKept
             | Self::NotInPlace
             | Self::NoPlace
             | Self::Name(_)
             | Self::Title(_)
-            | Self::NameTaken(_) => Obstacle::Invalid,
+            | Self::NameTaken(_)
+            | Self::BatchFull(_)
+            | Self::TooManyBatches
+            | Self::BatchNameTaken(_) => Obstacle::Invalid,
         }
     }
 }

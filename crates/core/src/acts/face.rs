@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use crate::batch::{Batch, BatchState};
 use crate::clip::color::Color;
 use crate::clip::facts::Facts;
 use crate::clip::id::ClipId;
@@ -106,5 +107,25 @@ impl DrawerFace {
                 .filter_map(|(id, one)| Some((id.clone(), (one.name()?.to_owned(), one.rank().to_owned()))))
                 .collect(),
         })
+    }
+}
+
+/// A batch that is there, as it is seen.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BatchFace {
+    /// What is said of it as a whole.
+    pub state: BatchState,
+    /// When it was last taken in hand.
+    pub used_at: Micros,
+    /// The numbers of its items, in their order.
+    pub order: Vec<u32>,
+    /// How many of them were handed out.
+    pub next: usize,
+}
+
+impl BatchFace {
+    /// The face of a batch.
+    pub fn of(batch: &Batch) -> Self {
+        Self { state: batch.state.clone(), used_at: batch.used_at, order: batch.order(), next: batch.next }
     }
 }

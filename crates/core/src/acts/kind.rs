@@ -35,11 +35,23 @@ pub enum ActKind {
     RemoveDrawer,
     /// A divider was made, changed or removed.
     Divider,
+    /// A batch was begun.
+    NewBatch,
+    /// A batch was named, or its keys were changed, or gathering ended.
+    Batch,
+    /// Items came into a batch.
+    AddToBatch,
+    /// Items went out of a batch.
+    DropItems,
+    /// The items of a batch got another order.
+    OrderItems,
+    /// A batch went.
+    RemoveBatch,
 }
 
 impl ActKind {
     /// All of them.
-    pub const ALL: [Self; 14] = [
+    pub const ALL: [Self; 20] = [
         Self::Remove,
         Self::Pin,
         Self::Unpin,
@@ -54,6 +66,12 @@ impl ActKind {
         Self::Drawer,
         Self::RemoveDrawer,
         Self::Divider,
+        Self::NewBatch,
+        Self::Batch,
+        Self::AddToBatch,
+        Self::DropItems,
+        Self::OrderItems,
+        Self::RemoveBatch,
     ];
 
     /// The word for it.
@@ -73,6 +91,12 @@ impl ActKind {
             Self::Drawer => "drawer",
             Self::RemoveDrawer => "remove-drawer",
             Self::Divider => "divider",
+            Self::NewBatch => "new-batch",
+            Self::Batch => "batch",
+            Self::AddToBatch => "add-to-batch",
+            Self::DropItems => "drop-items",
+            Self::OrderItems => "order-items",
+            Self::RemoveBatch => "remove-batch",
         }
     }
 

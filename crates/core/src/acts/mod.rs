@@ -4,6 +4,7 @@
 //! What a copy makes of a clip, and what a drawer that comes from elsewhere makes of the drawers, is planned here too.
 
 pub mod act;
+mod batch;
 pub mod bring_drawer;
 mod bring_up;
 pub mod capture;
@@ -25,9 +26,9 @@ mod remove;
 pub mod step;
 mod title;
 
-pub use act::{Act, DrawerChange, Place};
+pub use act::{Act, BatchChange, DrawerChange, ItemsChange, Place};
 pub use capture::{Copied, Extra, capture};
-pub use error::ActError;
+pub use error::{ActError, Obstacle};
 pub use kind::ActKind;
 pub use log::{ActEntry, ActLog, Direction};
 pub use moment::Moment;

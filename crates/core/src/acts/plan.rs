@@ -1,10 +1,12 @@
 //! What an act makes of everything it touches.
 
 use std::collections::HashSet;
+use std::sync::Arc;
 
 use crate::acts::error::ActError;
 use crate::acts::kind::ActKind;
 use crate::acts::moment::Moment;
+use crate::batch::{Batch, BatchId, Item};
 use crate::clip::content::Digest;
 use crate::clip::id::ClipId;
 use crate::history::all::History;
@@ -31,7 +33,37 @@ pub struct DrawerPlan {
     pub after: Drawer,
 }
 
-/// What an act makes of clips and drawers. Every clip and every drawer occurs once.
+/// A batch before and after; one that is begun has no before, one that goes no after.
+#[derive(Clone, Debug, PartialEq)]
+pub struct BatchPlan {
+    /// Which.
+    pub id: BatchId,
+    /// As it is.
+    pub before: Option<Arc<Batch>>,
+    /// As it will be.
+    pub after: Option<Batch>,
+}
+
+impl BatchPlan {
+    /// Contents that it no longer needs.
+    pub fn dropped(&self) -> Vec<Digest> {
+        let kept = self.after.as_ref().map(Batch::digests).unwrap_or_default();
+        let had = self.before.as_ref().map(|batch| batch.digests()).unwrap_or_default();
+        had.into_iter().filter(|digest| !kept.contains(digest)).collect()
+    }
+
+    /// Items that are in it after and were not before, and numbers of those that were before and are not after.
+    pub fn comes_and_goes(&self) -> (Vec<Arc<Item>>, Vec<Arc<Item>>) {
+        let of = |batch: Option<&Batch>| batch.map(|batch| batch.items.clone()).unwrap_or_default();
+        let (before, after) = (of(self.before.as_deref()), of(self.after.as_ref()));
+        let ids = |items: &[Arc<Item>]| items.iter().map(|item| item.id).collect::<HashSet<u32>>();
+        let (had, has) = (ids(&before), ids(&after));
+        let comes = after.into_iter().filter(|item| !had.contains(&item.id)).collect();
+        (comes, before.into_iter().filter(|item| !has.contains(&item.id)).collect())
+    }
+}
+
+/// What an act makes of clips, drawers and batches. Each of them occurs once.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Plan {
     /// What sort of act it is.
@@ -40,13 +72,15 @@ pub struct Plan {
     pub clips: Vec<ClipPlan>,
     /// The drawers that change.
     pub drawers: Vec<DrawerPlan>,
+    /// The batches that change.
+    pub batches: Vec<BatchPlan>,
     /// The id of what it makes.
     pub made: Option<String>,
 }
 
 impl Plan {
     pub(super) fn new(kind: ActKind) -> Self {
-        Self { kind, clips: Vec::new(), drawers: Vec::new(), made: None }
+        Self { kind, clips: Vec::new(), drawers: Vec::new(), batches: Vec::new(), made: None }
     }
 
     /// A clip changes.

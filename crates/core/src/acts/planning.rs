@@ -4,7 +4,7 @@ use crate::acts::act::Act;
 use crate::acts::error::ActError;
 use crate::acts::moment::Moment;
 use crate::acts::plan::Plan;
-use crate::acts::{bring_up, color, divider, drawer, edit, keep, remove, title};
+use crate::acts::{batch, bring_up, color, divider, drawer, edit, keep, remove, title};
 use crate::history::all::History;
 
 /// Plans an act on the history as it is.
@@ -32,5 +32,9 @@ pub fn plan(act: &Act, history: &History, moment: &mut Moment<'_>) -> Result<Pla
             divider::plan_change(history, drawer, divider, name.as_deref(), before.as_deref(), moment)
         }
         Act::RemoveDivider { drawer, divider } => divider::plan_removal(history, drawer, divider, moment),
+        Act::NewBatch { id, pieces, change } => batch::plan_new(history, *id, pieces, change, moment.now),
+        Act::ChangeBatch { batch, change } => batch::plan_change(history, *batch, change),
+        Act::ChangeItems { batch, change } => batch::plan_items(history, *batch, change),
+        Act::RemoveBatch { batch } => batch::plan_removal(history, *batch),
     }
 }

@@ -1,10 +1,13 @@
 //! What is remembered of an act, so that it can be taken back and made again: each clip and drawer it touched, as it was
 //! before and as the act left it.
 
+use std::sync::Arc;
+
 use serde::{Deserialize, Serialize};
 
-use crate::acts::face::{ClipFace, DrawerFace};
+use crate::acts::face::{BatchFace, ClipFace, DrawerFace};
 use crate::acts::plan::Plan;
+use crate::batch::{BatchId, Item};
 use crate::clip::content::Digest;
 use crate::clip::facts::Facts;
 use crate::clip::id::ClipId;
@@ -35,6 +38,19 @@ pub struct DrawerRecord {
     pub after: Option<DrawerFace>,
 }
 
+/// What an act did to one batch. `None` stands for a batch that is not there.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct BatchRecord {
+    /// Which.
+    pub id: BatchId,
+    /// As it was.
+    pub before: Option<BatchFace>,
+    /// As the act left it.
+    pub after: Option<BatchFace>,
+    /// The items that came or went.
+    pub items: Vec<Arc<Item>>,
+}
+
 /// What is remembered of an act.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct ActRecord {
@@ -42,6 +58,9 @@ pub struct ActRecord {
     pub clips: Vec<ClipChange>,
     /// Drawers.
     pub drawers: Vec<DrawerRecord>,
+    /// Batches.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub batches: Vec<BatchRecord>,
 }
 
 /// The version of the records that are written.
@@ -71,7 +90,17 @@ impl ActRecord {
                 after: DrawerFace::of(&one.after.state),
             })
             .collect();
-        Self { clips, drawers }
+        let batches = plan.batches.iter().map(|one| {
+            let (mut items, gone) = one.comes_and_goes();
+            items.extend(gone);
+            BatchRecord {
+                id: one.id,
+                before: one.before.as_deref().map(BatchFace::of),
+                after: one.after.as_ref().map(BatchFace::of),
+                items,
+            }
+        });
+        Self { clips, drawers, batches: batches.collect() }
     }
 
     /// As it is kept: JSON.
@@ -96,7 +125,7 @@ impl ActRecord {
                 before: ClipFace::of(clip),
                 after: None,
             });
-            return Some(Self { clips: clips.collect(), drawers: Vec::new() });
+            return Some(Self { clips: clips.collect(), drawers: Vec::new(), batches: Vec::new() });
         }
         serde_json::from_value::<SecondVersion>(value).ok().map(SecondVersion::read)
     }
@@ -107,14 +136,19 @@ impl ActRecord {
         let offers = faces.filter_map(|face| face.content.as_ref()).flat_map(|content| &content.offers);
         let mut held: Vec<Digest> =
             offers.flat_map(|offer| offer.representations.iter().map(|one| one.digest)).collect();
+        held.extend(self.batches.iter().flat_map(|one| &one.items).flat_map(|item| item.digests()));
         held.sort_unstable();
         held.dedup();
         held
     }
 
-    /// It took clips away: it ends with the grace period.
+    /// It took clips or items away: it ends with the grace period.
     pub fn removes(&self) -> bool {
-        self.clips.iter().any(|one| one.before.is_some() && one.after.is_none())
+        let loses = |one: &BatchRecord| {
+            let after = one.after.as_ref().map(|face| &face.order);
+            one.items.iter().any(|item| after.is_none_or(|order| !order.contains(&item.id)))
+        };
+        self.clips.iter().any(|one| one.before.is_some() && one.after.is_none()) || self.batches.iter().any(loses)
     }
 
     /// The clips it knows of.
@@ -172,7 +206,7 @@ impl SecondVersion {
             before: DrawerFace::of(&one.before),
             after: DrawerFace::of(&one.after),
         });
-        ActRecord { clips, drawers: drawers.collect() }
+        ActRecord { clips, drawers: drawers.collect(), batches: Vec::new() }
     }
 }
 

@@ -1,12 +1,17 @@
 //! Taking an act back, and making it again: each value in which before and after differ is written as it was (or as the
 //! act left it), unless something else was written since.
 
+use std::collections::HashMap;
+use std::sync::Arc;
+
 use crate::acts::face::{ClipFace, DrawerFace};
 use crate::acts::kind::ActKind;
 use crate::acts::log::Direction;
 use crate::acts::moment::Moment;
-use crate::acts::plan::{ClipPlan, DrawerPlan};
-use crate::acts::record::{ActRecord, ClipChange, DrawerRecord};
+use crate::acts::plan::{BatchPlan, ClipPlan, DrawerPlan};
+use crate::acts::record::{ActRecord, BatchRecord, ClipChange, DrawerRecord};
+use crate::batch::order::changed;
+use crate::batch::{Batch, Item};
 use crate::history::all::History;
 use crate::history::stored::StoredClip;
 use crate::merge::clip::Kept;
@@ -19,6 +24,8 @@ pub struct Stepped {
     pub clips: Vec<ClipPlan>,
     /// The drawers that change.
     pub drawers: Vec<DrawerPlan>,
+    /// The batches that change.
+    pub batches: Vec<BatchPlan>,
 }
 
 /// Plans that. `None` when nothing of the act is left to be stepped, because its clips were removed for good; then it
@@ -31,7 +38,7 @@ pub fn step(
     moment: &mut Moment<'_>,
 ) -> Option<Stepped> {
     let lost = record.clips.iter().filter(|one| is_lost(one, history)).count();
-    let all = lost == record.clips.len() && record.drawers.is_empty();
+    let all = lost == record.clips.len() && record.drawers.is_empty() && record.batches.is_empty();
     if lost > 0 && (kind.exchanges() || all) {
         return None;
     }
@@ -47,6 +54,13 @@ pub fn step(
         let after =
             Drawer { id: change.id.clone(), state: drawer(change, direction, before.state.clone(), moment) };
         stepped.drawers.push(DrawerPlan { before: Some(before), after });
+    }
+    let known = |id| record.batches.iter().any(|one| one.id == id);
+    let others = history.batches().shown().into_iter().any(|one| one.state.gathering && !known(one.id));
+    for change in &record.batches {
+        let before = history.batches().get(change.id).cloned();
+        let after = batch(change, direction, before.as_deref(), others);
+        stepped.batches.push(BatchPlan { id: change.id, before, after });
     }
     Some(stepped)
 }
@@ -213,6 +227,53 @@ fn divider(drawer: &mut DrawerState, id: &str, to: Option<&(String, String)>, mo
                 one.rank = moment.write(stamp, rank.clone());
             }
         }
+    }
+}
+
+/// `others`: copies join another batch by now.
+fn batch(change: &BatchRecord, direction: Direction, now: Option<&Batch>, others: bool) -> Option<Batch> {
+    let (from, to) = direction.ends(&change.before, &change.after);
+    let items = || change.items.iter().map(|item| (item.id, item.clone()));
+    match (from, to, now) {
+        (None, Some(to), None) => {
+            let known: HashMap<u32, Arc<Item>> = items().collect();
+            let items: Vec<Arc<Item>> = to.order.iter().filter_map(|id| known.get(id).cloned()).collect();
+            let mut state = to.state.clone();
+            state.gathering &= !others;
+            let next = to.next.min(items.len());
+            Some(Batch { id: change.id, state, used_at: to.used_at, items, next })
+        }
+        (Some(_), None, Some(_)) => None,
+        (Some(from), Some(to), Some(now)) => {
+            let mut out = now.clone();
+            let (was, wanted, state) = (&from.state, &to.state, &mut out.state);
+            if was.name != wanted.name && state.name == was.name {
+                state.name.clone_from(&wanted.name);
+            }
+            if was.gathering != wanted.gathering && state.gathering == was.gathering {
+                state.gathering = wanted.gathering && !others;
+            }
+            if was.after_each != wanted.after_each && state.after_each == was.after_each {
+                state.after_each = wanted.after_each;
+            }
+            if was.after_record != wanted.after_record && state.after_record == was.after_record {
+                state.after_record = wanted.after_record;
+            }
+            if from.order != to.order {
+                let mut known = now.known();
+                known.extend(items());
+                // What comes back is as it was: handed out, or not.
+                let mut handed = now.handed();
+                let back = to.order.iter().take(to.next).filter(|id| !from.order.contains(id));
+                handed.extend(back);
+                out.put_in_order(&changed(&now.order(), &from.order, &to.order), &known, &handed);
+                if now.order() == from.order && now.next == from.next {
+                    out.next = to.next;
+                }
+            }
+            Some(out)
+        }
+        (_, _, now) => now.cloned(),
     }
 }
 

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
+use crate::batch::Batches;
 use crate::clip::id::{ClipId, prefix_range};
 use crate::clip::time::Micros;
 use crate::history::address::{Address, reads_as_id};
@@ -45,6 +46,7 @@ pub struct History {
     /// What is left of clips that are not there: floors and counts.
     gone: HashMap<ClipId, ClipState>,
     drawers: Arc<Drawers>,
+    batches: Batches,
     revision: u64,
 }
 
@@ -101,6 +103,16 @@ impl History {
     /// All drawers.
     pub fn drawers(&self) -> &Drawers {
         &self.drawers
+    }
+
+    /// All batches.
+    pub fn batches(&self) -> &Batches {
+        &self.batches
+    }
+
+    /// All batches, to change them.
+    pub fn batches_mut(&mut self) -> &mut Batches {
+        &mut self.batches
     }
 
     /// All drawers as they are now, whatever becomes of them.

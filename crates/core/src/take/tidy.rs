@@ -2,6 +2,8 @@
 
 use serde::de::IgnoredAny;
 
+use crate::text::near::nearest;
+
 /// One clean-up.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Step {
@@ -64,22 +66,6 @@ fn all() -> String {
     STEPS.map(|(name, _)| name).join(", ")
 }
 
-/// Letters to change, add or leave out between two names.
-fn distance(one: &str, other: &str) -> usize {
-    let other: Vec<char> = other.chars().collect();
-    let mut row: Vec<usize> = (0..=other.len()).collect();
-    for (n, letter) in one.chars().enumerate() {
-        let mut before = row[0];
-        row[0] = n + 1;
-        for (at, counterpart) in other.iter().enumerate() {
-            let change = before + usize::from(letter != *counterpart);
-            before = row[at + 1];
-            row[at + 1] = change.min(row[at] + 1).min(before + 1);
-        }
-    }
-    row[other.len()]
-}
-
 impl std::str::FromStr for Step {
     type Err = NoStep;
 
@@ -88,9 +74,7 @@ impl std::str::FromStr for Step {
         if let Some((_, step)) = STEPS.iter().find(|(known, _)| *known == wanted) {
             return Ok(*step);
         }
-        let short: String = wanted.chars().take(40).collect();
-        let near = STEPS.iter().map(|(known, _)| (distance(&short, known), *known)).min();
-        let near = near.filter(|(distance, known)| *distance <= known.len() / 2).map(|(_, known)| known);
+        let near = nearest(&wanted, STEPS.iter().map(|(known, _)| *known));
         Err(NoStep { name: name.trim().to_owned(), near })
     }
 }
@@ -177,7 +161,7 @@ fn is_wide(letter: char) -> bool {
 
 /// The bytes of a number or bullet at the beginning of a line, with the space after it. `letters`: single letters and roman
 /// numbers count too.
-fn marker(line: &str, letters: bool) -> Option<usize> {
+pub(crate) fn marker(line: &str, letters: bool) -> Option<usize> {
     let body = line.trim_start();
     let indent = line.len() - body.len();
     let first = body.chars().next()?;

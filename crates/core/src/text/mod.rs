@@ -5,4 +5,5 @@ pub mod difference;
 pub mod fold;
 pub mod html;
 pub mod name;
+pub mod near;
 pub mod stack;
