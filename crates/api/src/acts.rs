@@ -149,6 +149,9 @@ pub struct Act {
     /// The name of the drawer it was about.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub drawer: Option<String>,
+    /// The name of the batch it was about.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub batch: Option<String>,
     /// It was taken back and can be made again.
     pub undone: bool,
     /// Until when it can be taken back; absent when there is no such end.

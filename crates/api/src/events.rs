@@ -3,7 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Refusal, Row, Status};
+use crate::{BatchesEvent, Refusal, Row, Status};
 
 /// A clip is new, was copied again, or was saved.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -56,6 +56,8 @@ pub enum Event {
     Refused(Refusal),
     /// Drawers, favorites or their order have changed.
     Kept(KeptEvent),
+    /// Batches have changed, or were handed out.
+    Batches(Box<BatchesEvent>),
     /// Forget everything and read the history anew.
     Reset,
 }
@@ -69,6 +71,7 @@ impl Event {
             Self::Status(_) => "status",
             Self::Refused(_) => "refused",
             Self::Kept(_) => "kept",
+            Self::Batches(_) => "batches",
             Self::Reset => "reset",
         }
     }

@@ -2,6 +2,7 @@
 //! Unix epoch, UTC; sizes are bytes; places count from 1, the newest.
 
 pub mod acts;
+pub mod batches;
 pub mod clips;
 pub mod drawers;
 pub mod events;
@@ -15,6 +16,10 @@ pub mod transfers;
 pub use acts::{
     Act, Acted, Acts, BringUp, Compared, ComparedPart, Draft, Edit, Keep, KeepIn, Paint, Remove, Removed,
     Title,
+};
+pub use batches::{
+    AllBatches, Batch, BatchItem, BatchItems, BatchesEvent, ChangeBatch, Filling, Hand, HandOut, HandedOut,
+    Join, Joined, NewBatch, Parts, SomeItems, Split, TextPart, TrySplit,
 };
 pub use clips::{
     AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Representation, Row,
@@ -39,6 +44,8 @@ pub use status::{
 
 pub use transfers::{Checked, LeftOut, TransferEnd};
 pub use yadori_core::acts::ActKind;
+pub use yadori_core::batch::After;
+pub use yadori_core::batch::split::WAYS;
 pub use yadori_core::picker;
 pub use yadori_core::take::chord;
 pub use yadori_core::text::difference::Part;

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use yadori_core::RefusalReason;
 
-use crate::Row;
+use crate::{Batch, Row};
 
 /// Whether copies are kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -76,6 +76,8 @@ pub enum LiveState {
     Empty,
     /// A clip.
     Clip,
+    /// An item of a batch.
+    Item,
     /// Something that is not kept.
     Unkept,
     /// Not known.
@@ -160,6 +162,9 @@ pub struct Status {
     pub last_copy_at: Option<i64>,
     /// The newest copies that were not kept, newest first.
     pub refusals: Vec<Refusal>,
+    /// The batch in hand.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub batch: Option<Box<Batch>>,
     /// The chords.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub chords: Vec<ChordStatus>,

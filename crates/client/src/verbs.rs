@@ -2,6 +2,7 @@
 
 pub(crate) mod add;
 pub(crate) mod backup;
+pub(crate) mod batch;
 pub(crate) mod check;
 pub(crate) mod chords;
 pub(crate) mod completions;
@@ -10,6 +11,7 @@ pub(crate) mod drawer;
 pub(crate) mod edit;
 pub(crate) mod export;
 pub(crate) mod import;
+pub(crate) mod join;
 pub(crate) mod list;
 pub(crate) mod pick;
 pub(crate) mod pin;
@@ -90,5 +92,11 @@ fn name_of(act: ActKind) -> &'static str {
         ActKind::Drawer => "drawer changed",
         ActKind::RemoveDrawer => "drawer removed",
         ActKind::Divider => "divider changed",
+        ActKind::NewBatch => "batch begun",
+        ActKind::Batch => "batch changed",
+        ActKind::AddToBatch => "added to a batch",
+        ActKind::DropItems => "dropped from a batch",
+        ActKind::OrderItems => "batch put in another order",
+        ActKind::RemoveBatch => "batch removed",
     }
 }

@@ -77,6 +77,32 @@ pub enum PasteInto {
     BehindAndBack,
 }
 
+/// What is to be pasted, and how.
+pub struct Paste {
+    /// What; `None` for nothing, so that only `then` is pressed.
+    pub offer: Option<Arc<Offer>>,
+    /// Where.
+    pub into: PasteInto,
+    /// Done when the program that is meant asks for the content, before it gets it. It should not take long: nothing else
+    /// is served meanwhile.
+    pub asked: Option<Box<dyn FnOnce() + std::marker::Send>>,
+    /// Pressed after it was pasted.
+    pub then: Option<Chord>,
+}
+
+impl Paste {
+    /// An offer into a place, and nothing more.
+    pub fn of(offer: Arc<Offer>, into: PasteInto) -> Self {
+        Self { offer: Some(offer), into, asked: None, then: None }
+    }
+}
+
+impl std::fmt::Debug for Paste {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Paste({:?})", self.into)
+    }
+}
+
 /// Why something was not pasted. It is on the live clipboard all the same, unless that is what failed.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum PasteError {
@@ -173,7 +199,7 @@ pub enum TakeError {
 
 pub(crate) enum Command {
     Take(Arc<Offer>, oneshot::Sender<Result<(), TakeError>>),
-    Paste(Arc<Offer>, PasteInto, oneshot::Sender<Result<(), PasteError>>),
+    Paste(Paste, oneshot::Sender<Result<(), PasteError>>),
     HandOver(oneshot::Sender<Option<Vec<Typed>>>),
     Stop,
 }
@@ -216,9 +242,9 @@ impl Desk {
 
     /// Puts an offer on the live clipboard and has the program in front paste it. `Ok` once that has asked for it.
     /// Pastes are carried out one after another.
-    pub async fn paste(&self, offer: Arc<Offer>, into: PasteInto) -> Result<(), PasteError> {
+    pub async fn paste(&self, paste: Paste) -> Result<(), PasteError> {
         let (done, answer) = oneshot::channel();
-        if !(self.send)(Command::Paste(offer, into, done)) {
+        if !(self.send)(Command::Paste(paste, done)) {
             return Err(TakeError::Stopping.into());
         }
         answer.await.unwrap_or(Err(TakeError::Stopping.into()))

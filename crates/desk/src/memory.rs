@@ -38,8 +38,8 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
                     put(offer);
                     let _ = done.send(Ok(()));
                 }
-                Command::Paste(offer, _, done) => {
-                    put(offer);
+                Command::Paste(paste, done) => {
+                    paste.offer.into_iter().for_each(&put);
                     let _ = done.send(Err(PasteError::NoWindow));
                 }
                 Command::HandOver(done) => drop(done),

@@ -163,7 +163,7 @@ fn pause(inbox: &Inbox, time: Option<Duration>, reason: &str) -> bool {
                 Command::Take(_, done) => {
                     let _ = done.send(Err(TakeError::NoDisplay(reason.to_owned())));
                 }
-                Command::Paste(_, _, done) => {
+                Command::Paste(_, done) => {
                     let _ = done.send(Err(TakeError::NoDisplay(reason.to_owned()).into()));
                 }
                 Command::HandOver(done) => drop(done),

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use events::until_watching;
 use yadori_core::Offer;
 use yadori_core::take::chord::{PasteTable, Purpose};
-use yadori_desk::{ChordProblem, Desk, DeskEvent, DeskEvents, Keys, PasteError, PasteInto, Typed};
+use yadori_desk::{ChordProblem, Desk, DeskEvent, DeskEvents, Keys, Paste, PasteError, PasteInto, Typed};
 use yadori_e2e::Display;
 use yadori_e2e::keyboard::Keyboard;
 
@@ -87,7 +87,7 @@ async fn what_is_pasted_stands_where_the_cursor_was_each_in_its_turn() {
     let dir = tempfile::tempdir().unwrap();
     let file = terminal(&mut display, &keyboard, dir.path(), "form");
     // All at once: each waits for the one before, and none is lost or doubled.
-    let pastes = (0..20).map(|n| desk.paste(text(format!("<{n}>")), PasteInto::Front));
+    let pastes = (0..20).map(|n| desk.paste(Paste::of(text(format!("<{n}>")), PasteInto::Front)));
     for done in futures_util::future::join_all(pastes).await {
         done.unwrap();
     }
@@ -109,7 +109,7 @@ async fn chords_are_heard_once_each_and_type_nothing_also_while_their_keys_are_h
     for n in [3, 1, 2] {
         keyboard.down(&n.to_string()).unwrap();
         assert_eq!(pressed(&mut events).await, Purpose::Place(n));
-        let paste = desk.paste(text(format!("<{n}>")), PasteInto::Front);
+        let paste = desk.paste(Paste::of(text(format!("<{n}>")), PasteInto::Front));
         // Nothing is pasted while the key is down: it would repeat itself into the program.
         let release = async {
             tokio::task::yield_now().await;
@@ -205,13 +205,13 @@ async fn what_cannot_be_pasted_says_why_and_is_ready_for_an_ordinary_paste() {
     let _turn = TURN.lock().await;
     let (mut display, desk, _events, _) = start().await;
     // No window at all.
-    assert_eq!(desk.paste(text("one"), PasteInto::Front).await, Err(PasteError::NoWindow));
+    assert_eq!(desk.paste(Paste::of(text("one"), PasteInto::Front)).await, Err(PasteError::NoWindow));
     assert_eq!(display.paste_text().as_deref(), Some("one"));
     // One that does not ask.
     let keyboard = Keyboard::of(&display).unwrap();
     display.run("xterm", &["-class", "Deaf"]);
     keyboard.focus("a terminal that nobody knows", |window| window.class == "Deaf").unwrap();
-    let done = desk.paste(text("two"), PasteInto::Front).await;
+    let done = desk.paste(Paste::of(text("two"), PasteInto::Front)).await;
     assert_eq!(done, Err(PasteError::NobodyAsked("Deaf".into())));
     assert_eq!(display.paste_text().as_deref(), Some("two"));
 }

@@ -28,7 +28,7 @@ impl Form {
         let service = Service::on(&display.name());
         let browser = Browser::start(Some(&display.name())).await?;
         let inputs: String = (0..fields).map(|n| format!("<input id=f{n}>")).collect();
-        browser.driver.goto(format!("data:text/html,<title>form</title>{inputs}")).await?;
+        browser.driver.goto(format!("data:text/html,<title>form</title>{inputs}<button>Send</button>")).await?;
         let form = Self { service, browser, keyboard, display };
         form.front()?;
         form.browser.script("document.getElementById('f0').focus()").await?;
@@ -48,6 +48,38 @@ impl Form {
             .script("return [...document.querySelectorAll('input')].map((one) => one.value)")
             .await?;
         Ok(serde_json::from_value(found)?)
+    }
+
+    /// Fills so many fields by one chord, a press for each, as often as is wanted: of a batch that presses Tab after each item.
+    ///
+    /// # Errors
+    /// Something else stands in a field.
+    pub async fn fill_by_chord(&self, fields: usize, times: usize) -> Result<()> {
+        let texts: Vec<String> =
+            (1..=fields).map(|n| format!("field {n}: Hütte №{n} “{}”", n * 37)).collect();
+        let text = texts.join("\n");
+        self.service.yadori(&["batch", "new", "--text", &text, "--split", "lines", "--after", "tab"]);
+        for time in 0..times {
+            let empty = "for (const one of document.querySelectorAll('input')) one.value = ''; document.getElementById('f0').focus()";
+            self.browser.script(empty).await?;
+            self.service.yadori(&["batch", "again"]);
+            for _ in 0..fields {
+                self.keyboard.press("ctrl+alt+n")?;
+            }
+            let last = format!(
+                "return document.getElementById('f{}').value === {:?}",
+                fields - 1,
+                texts[fields - 1]
+            );
+            let there = self.browser.until(&last).await;
+            let values = self.values().await?;
+            let hitch = self.service.status().and_then(|status| status.hitch);
+            anyhow::ensure!(
+                there.is_ok() && values == texts,
+                "in turn {time} the fields hold {values:?}; {hitch:?}"
+            );
+        }
+        Ok(())
     }
 
     /// Waits until the first field holds this, and empties it.

@@ -98,14 +98,14 @@ fn other(socket: &Path, dice: &mut Dice) -> Option<String> {
     answer?["id"].as_str().map(str::to_owned)
 }
 
-/// Every act that the log has shown: its kind and its subject, by its id.
-type Log = HashMap<String, (String, String)>;
+/// Every act that the log has shown: its kind, its subject and when it was done, by its id.
+type Log = HashMap<String, ((String, String), i64)>;
 
 fn read_log(socket: &Path, log: &mut Log) {
     let Some(list) = call(socket, "GET", "/acts", None) else { return };
     for act in list["acts"].as_array().into_iter().flatten() {
         let text = |name: &str| act[name].as_str().unwrap_or_default().to_owned();
-        log.insert(text("id"), (text("act"), text("subject")));
+        log.insert(text("id"), ((text("act"), text("subject")), act["at"].as_i64().unwrap_or_default()));
     }
 }
 
@@ -180,7 +180,8 @@ pub async fn journey(by: By, time: Duration, seed: u64) -> Result<Done> {
         browser.size(390, 844, true).await?;
         browser.touch(true).await?;
     }
-    let mut person = Person { browser, dice: Dice(seed.wrapping_mul(2_654_435_761) | 1), asked: Vec::new() };
+    let dice = Dice(seed.wrapping_mul(2_654_435_761) | 1);
+    let mut person = Person { browser, dice, asked: Vec::new(), pressed: Vec::new() };
     let mut before = Log::new();
     read_log(&socket, &mut before);
     let around = Around::begin(&display, &socket, seed);
@@ -197,17 +198,24 @@ pub async fn journey(by: By, time: Duration, seed: u64) -> Result<Done> {
     person.browser.script("return 1").await?;
     let (others, log, arrived) = around.end(&socket);
     let mut asked: HashMap<(String, String), usize> = HashMap::new();
-    for one in &person.asked {
+    for (one, _) in &person.asked {
         *asked.entry(one.clone()).or_default() += 1;
     }
     let mut found = 0;
-    for (id, what) in log.iter().filter(|(id, _)| !others.contains(*id) && !before.contains_key(*id)) {
-        let left = asked.get_mut(what).filter(|left| **left > 0);
-        let left =
-            left.with_context(|| format!("nobody asked for {what:?} (act {id}); asked: {:?}", person.asked))?;
-        *left -= 1;
-        found += 1;
+    let mut astray = Vec::new();
+    for (_, (what, at)) in log.iter().filter(|(id, _)| !others.contains(*id) && !before.contains_key(*id)) {
+        if let Some(left) = asked.get_mut(what).filter(|left| **left > 0) {
+            *left -= 1;
+            found += 1;
+            continue;
+        }
+        // What the person did around that time.
+        let near = |then: &i64| (at - 3_000_000..at + 1_000_000).contains(then);
+        let keys: Vec<_> = person.pressed.iter().filter(|(_, then)| near(then)).collect();
+        let asks: Vec<_> = person.asked.iter().filter(|(_, then)| near(then)).collect();
+        astray.push(format!("nobody asked for {what:?} at {at}; pressed: {keys:?}; asked: {asks:?}"));
     }
+    ensure!(astray.is_empty(), "{}", astray.join("\n"));
     let errors = person.browser.errors().await?;
     ensure!(errors.is_empty(), "{errors:?}");
     Ok(Done { arrived, others: others.len(), asked: person.asked.len(), found })
@@ -217,16 +225,25 @@ pub async fn journey(by: By, time: Duration, seed: u64) -> Result<Done> {
 struct Person {
     browser: Browser,
     dice: Dice,
-    asked: Vec<(String, String)>,
+    asked: Vec<((String, String), i64)>,
+    /// Keys that were pressed, and when.
+    pressed: Vec<(String, i64)>,
+}
+
+/// Microseconds since the Unix epoch.
+fn now() -> i64 {
+    let since = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap_or_default();
+    i64::try_from(since.as_micros()).unwrap_or(i64::MAX)
 }
 
 impl Person {
     fn asks(&mut self, kind: &str, id: &str) {
-        self.asked.push((kind.to_owned(), id.to_owned()));
+        self.asked.push(((kind.to_owned(), id.to_owned()), now()));
     }
 
     /// Presses keys, wherever the focus is when each is pressed.
-    async fn press(&self, keys: impl AsRef<str>) -> Result<()> {
+    async fn press(&mut self, keys: impl AsRef<str>) -> Result<()> {
+        self.pressed.push((keys.as_ref().to_owned(), now()));
         self.browser.driver.action_chain().send_keys(keys.as_ref()).perform().await?;
         Ok(())
     }

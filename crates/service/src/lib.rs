@@ -4,6 +4,7 @@
 //! Arrows point one way: `state` ← `writer` ← the use cases (`intake`, `take`, `search`, `transfer`, `records`) ← `http` ←
 //! `run`.
 
+pub mod batches;
 pub mod home;
 pub mod http;
 pub mod intake;

@@ -114,7 +114,10 @@ pub async fn run_on(
             display: settings.display.clone(),
             under: settings.under.clone(),
         };
-        app.parts.start("doing what chords are for", take::chords::run(app.clone(), picker, pressed));
+        app.parts.start(
+            "doing what chords are for",
+            take::chords::run(app.clone(), queue.clone(), picker, pressed),
+        );
     }
     app.parts.start("telling how things stand", app.clone().tell_status());
     let states = server.as_ref().map(PrivateServer::state);

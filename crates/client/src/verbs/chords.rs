@@ -22,6 +22,8 @@ pub(crate) struct Chords {
 pub(crate) fn purpose(chord: &ChordStatus) -> String {
     match chord.purpose.as_str() {
         "picker" => "open the picker".to_owned(),
+        "next" => "paste what is next in the batch".to_owned(),
+        "gather" => "let copies join a batch, or no longer".to_owned(),
         "1" => "paste the newest clip".to_owned(),
         place => format!("paste the clip at place {place}"),
     }
@@ -31,6 +33,8 @@ pub(crate) fn purpose(chord: &ChordStatus) -> String {
 fn command(chord: &ChordStatus) -> String {
     match chord.purpose.as_str() {
         "picker" => "xterm -e yadori pick".to_owned(),
+        "next" => "yadori batch next --paste".to_owned(),
+        "gather" => "yadori batch gather, or yadori batch end".to_owned(),
         place => format!("yadori take {place} --paste"),
     }
 }

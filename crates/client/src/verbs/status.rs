@@ -7,6 +7,7 @@ use clap::Args;
 use jiff::tz::TimeZone;
 use yadori_api::{CaptureState, DatabaseState, LiveState, Status as Answer};
 
+use super::batch::next_words;
 use super::chords::purpose;
 use super::json;
 use crate::connection::Connection;
@@ -60,6 +61,7 @@ impl Status {
                 format!("{}{plain}", table::cut(&table::line(row), table::width().saturating_sub(28)))
             }
             (LiveState::Empty, _) => "nothing".into(),
+            (LiveState::Item, _) => "an item of a batch".into(),
             (LiveState::Unkept, _) => "something that is not in the history".into(),
             _ => "not known".into(),
         };
@@ -88,6 +90,9 @@ impl Status {
             let program = refusal.program.as_ref().map(|name| format!(", from {name}")).unwrap_or_default();
             let words = format!("{}: {}{program}", table::when(refusal.at, &zone), refusal.words);
             line(out, "Not kept", &shown(&words, false))?;
+        }
+        if let Some(batch) = status.batch.as_ref().filter(|batch| batch.gathering || batch.left > 0) {
+            line(out, "Batch", &next_words(batch))?;
         }
         for chord in status.chords.iter().filter(|one| one.problem.is_some()) {
             let problem = chord.problem.as_deref().unwrap_or_default();

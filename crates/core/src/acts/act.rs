@@ -40,6 +40,8 @@ pub struct BatchChange {
     pub after_each: Option<After>,
     /// What is pressed after each record.
     pub after_record: Option<Option<After>>,
+    /// The names of clean-ups of each item.
+    pub tidy: Option<Vec<String>>,
 }
 
 /// What shall become of the items of a batch.

@@ -56,7 +56,8 @@ pub(super) fn plan_change(history: &History, id: BatchId, change: &BatchChange) 
     }
     if after.state.gathering && !before.state.gathering {
         stop_gathering(history, id, &mut plan);
-        after.used_at = history.batches().in_hand().map_or(after.used_at, |one| one.used_at.saturating_add(1));
+        after.used_at =
+            history.batches().in_hand().map_or(after.used_at, |one| one.used_at.saturating_add(1));
     }
     plan.batches.insert(0, BatchPlan { id, before: Some(before.clone()), after: Some(after) });
     Ok(plan)
@@ -67,7 +68,9 @@ pub(super) fn plan_items(history: &History, id: BatchId, change: &ItemsChange) -
     let mut after = Batch::clone(before);
     let known = before.known();
     let handed = before.handed();
-    let there = |ids: &[u32]| if ids.iter().any(|id| known.contains_key(id)) { Ok(()) } else { Err(ActError::NoItems) };
+    let there = |ids: &[u32]| {
+        if ids.iter().any(|id| known.contains_key(id)) { Ok(()) } else { Err(ActError::NoItems) }
+    };
     let kind = match change {
         ItemsChange::Add(pieces, place) => {
             filled(&mut after, pieces, *place)?;
@@ -132,6 +135,9 @@ fn changed(history: &History, batch: &mut Batch, change: &BatchChange) -> Result
     state.gathering = change.gathering.unwrap_or(state.gathering);
     state.after_each = change.after_each.unwrap_or(state.after_each);
     state.after_record = change.after_record.unwrap_or(state.after_record);
+    if let Some(tidy) = &change.tidy {
+        state.tidy.clone_from(tidy);
+    }
     Ok(())
 }
 

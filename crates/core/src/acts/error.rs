@@ -71,7 +71,9 @@ pub enum ActError {
     #[error("none of these items is in the batch any more")]
     NoItems,
     /// It would hold too much.
-    #[error("a batch holds {MOST_ITEMS} items at most, and this would make {0}; split into fewer parts, or take several batches")]
+    #[error(
+        "a batch holds {MOST_ITEMS} items at most, and this would make {0}; split into fewer parts, or take several batches"
+    )]
     BatchFull(usize),
     /// There are too many.
     #[error("there are {MOST_BATCHES} batches, and no more are kept; remove one first")]

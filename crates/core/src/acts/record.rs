@@ -148,7 +148,13 @@ impl ActRecord {
             let after = one.after.as_ref().map(|face| &face.order);
             one.items.iter().any(|item| after.is_none_or(|order| !order.contains(&item.id)))
         };
-        self.clips.iter().any(|one| one.before.is_some() && one.after.is_none()) || self.batches.iter().any(loses)
+        self.clips.iter().any(|one| one.before.is_some() && one.after.is_none())
+            || self.batches.iter().any(loses)
+    }
+
+    /// True when nothing is left of it.
+    pub fn is_empty(&self) -> bool {
+        self.clips.is_empty() && self.drawers.is_empty() && self.batches.is_empty()
     }
 
     /// The clips it knows of.

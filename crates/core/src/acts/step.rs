@@ -259,6 +259,9 @@ fn batch(change: &BatchRecord, direction: Direction, now: Option<&Batch>, others
             if was.after_record != wanted.after_record && state.after_record == was.after_record {
                 state.after_record = wanted.after_record;
             }
+            if was.tidy != wanted.tidy && state.tidy == was.tidy {
+                state.tidy.clone_from(&wanted.tidy);
+            }
             if from.order != to.order {
                 let mut known = now.known();
                 known.extend(items());

@@ -56,6 +56,9 @@ pub struct BatchState {
     /// What is pressed after the last item of a record; as after each where absent.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub after_record: Option<After>,
+    /// The names of clean-ups of each item on its way out.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub tidy: Vec<String>,
     /// The number of its next new item.
     pub next_id: u32,
 }
@@ -84,6 +87,7 @@ impl Batch {
             gathering: false,
             after_each: After::Nothing,
             after_record: None,
+            tidy: Vec::new(),
             next_id: 1,
         };
         Self { id, state, used_at: now, items: Vec::new(), next: 0 }

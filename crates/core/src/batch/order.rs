@@ -42,7 +42,10 @@ pub fn changed(now: &[u32], from: &[u32], to: &[u32]) -> Vec<u32> {
     let stays = |id: &u32| in_now.contains(id) && !(in_from.contains(id) && !in_to.contains(id));
     let comes = |id: &u32| !in_now.contains(id) && in_to.contains(id) && !in_from.contains(id);
     let common = |list: &[u32]| -> Vec<u32> {
-        list.iter().copied().filter(|id| in_from.contains(id) && in_to.contains(id) && in_now.contains(id)).collect()
+        list.iter()
+            .copied()
+            .filter(|id| in_from.contains(id) && in_to.contains(id) && in_now.contains(id))
+            .collect()
     };
     let left: Vec<u32> = now.iter().copied().filter(stays).collect();
     // Another order is restored only where it is still the one that the change left.

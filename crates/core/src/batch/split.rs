@@ -203,17 +203,14 @@ fn pair(line: &str) -> Option<(&str, &str)> {
         let count = name.chars().count();
         count > 0 && count <= LABEL_CHARS && name.chars().any(char::is_alphanumeric)
     };
-    let (name, value) = line
-        .split_once('\t')
-        .filter(|(_, value)| !value.contains('\t'))
-        .or_else(|| {
-            let at = line.find([':', '：', '='])?;
-            let sign = line[at..].chars().next()?;
-            let (name, value) = (&line[..at], &line[at + sign.len_utf8()..]);
-            // `https://` and `12:30` are no names; `key=value` is.
-            let parted = value.is_empty() || value.starts_with(char::is_whitespace) || sign != ':';
-            (parted && (sign != '=' || !value.starts_with('='))).then_some((name, value))
-        })?;
+    let (name, value) = line.split_once('\t').filter(|(_, value)| !value.contains('\t')).or_else(|| {
+        let at = line.find([':', '：', '='])?;
+        let sign = line[at..].chars().next()?;
+        let (name, value) = (&line[..at], &line[at + sign.len_utf8()..]);
+        // `https://` and `12:30` are no names; `key=value` is.
+        let parted = value.is_empty() || value.starts_with(char::is_whitespace) || sign != ':';
+        (parted && (sign != '=' || !value.starts_with('='))).then_some((name, value))
+    })?;
     let (name, value) = (name.trim(), value.trim());
     word(name).then_some((name, value))
 }

@@ -102,8 +102,11 @@ impl TokenSink for Cells {
 
 /// The cells of separated values (RFC 4180, with any separator).
 pub fn of_separated(text: &str, separator: u8) -> Vec<Vec<String>> {
-    let mut reader =
-        csv::ReaderBuilder::new().has_headers(false).flexible(true).delimiter(separator).from_reader(text.as_bytes());
+    let mut reader = csv::ReaderBuilder::new()
+        .has_headers(false)
+        .flexible(true)
+        .delimiter(separator)
+        .from_reader(text.as_bytes());
     let rows = reader.records().filter_map(Result::ok);
     rows.map(|row| row.iter().map(str::to_owned).collect()).collect()
 }

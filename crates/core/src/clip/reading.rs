@@ -97,6 +97,11 @@ pub fn plain_form(offer: &Offer) -> Option<String> {
     plain_text(offer).or_else(|| derived_text(offer))
 }
 
+/// The html of an offer, if it has one.
+pub fn html_of(offer: &Offer) -> Option<String> {
+    offer.find(mime::HTML).map(decode)
+}
+
 fn text_reading(text: &str, size: u64, formatted: bool, offer: Offer) -> Reading {
     Reading {
         id: ClipId::of(Class::Text, &[text.as_bytes()]),

@@ -33,6 +33,16 @@ pub fn sittings(newest_first: impl IntoIterator<Item = Micros>) -> Vec<Sitting> 
     out
 }
 
+/// The places (from 1) of the sitting in which the clip at a place was copied. Times are newest first.
+pub fn sitting_of(
+    newest_first: impl IntoIterator<Item = Micros>,
+    place: usize,
+) -> Option<std::ops::Range<usize>> {
+    let found =
+        sittings(newest_first).into_iter().find(|one| (one.place..one.place + one.count).contains(&place))?;
+    Some(found.place..found.place + found.count)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

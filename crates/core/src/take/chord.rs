@@ -157,6 +157,10 @@ pub enum Purpose {
     Picker,
     /// Pastes the clip at this place.
     Place(u8),
+    /// Pastes what is next in the batch in hand.
+    Next,
+    /// Copies join a batch from now on, or no longer.
+    Gather,
 }
 
 /// The keys that paste in a program: what is pressed, and whether that inserts the primary selection.

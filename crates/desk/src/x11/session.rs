@@ -279,7 +279,7 @@ impl<'a> Session<'a> {
             match command {
                 Command::Stop => return Ok(true),
                 Command::Take(offer, done) => self.begin_take(offer, done)?,
-                Command::Paste(offer, into, done) => self.begin_paste(offer, into, done)?,
+                Command::Paste(paste, done) => self.begin_paste(paste, done)?,
                 Command::HandOver(done) => self.hand_over(done)?,
             }
         }
@@ -315,9 +315,8 @@ impl<'a> Session<'a> {
             }
             Event::PropertyNotify(event) => self.chunk_taken(event.window, event.atom),
             Event::SelectionRequest(event) => {
-                self.asked(event)?;
                 self.asked_for(event);
-                Ok(())
+                self.asked(event)
             }
             Event::KeyPress(event) => self.key_pressed(event),
             Event::KeyRelease(event) => self.key_released(event),

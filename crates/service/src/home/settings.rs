@@ -56,6 +56,8 @@ struct File {
 struct ChordsSection {
     picker: Option<String>,
     place: Option<String>,
+    next: Option<String>,
+    gather: Option<String>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -245,6 +247,15 @@ fn chords(section: &ChordsSection) -> Result<Vec<(Purpose, Chord)>, SettingsErro
         let text = format!("{held}+{}", n % 10);
         let chord = text.parse().map_err(|why| SettingsError::Chord("chords.place", why))?;
         all.push((Purpose::Place(n), chord));
+    }
+    for (name, value, usual, purpose) in [
+        ("chords.next", &section.next, "Ctrl+Alt+N", Purpose::Next),
+        ("chords.gather", &section.gather, "Ctrl+Alt+G", Purpose::Gather),
+    ] {
+        let text = wanted(value, usual);
+        if text != "off" {
+            all.push((purpose, text.parse().map_err(|why| SettingsError::Chord(name, why))?));
+        }
     }
     Ok(all)
 }

@@ -2,6 +2,7 @@
 //! checked) and over a Unix socket in the run-time directory (for this user's programs).
 
 mod acts;
+mod batches;
 mod clips;
 mod context;
 mod drawers;

@@ -17,8 +17,8 @@ use yadori_core::take::fill_in::FillError;
 use crate::home::random::NoRandomness;
 use crate::search::find::SearchError;
 use crate::state::at_hand::ContentError;
+use crate::take::error::TakeError;
 use crate::take::fill::FillingError;
-use crate::take::take::TakeError;
 use crate::writer::WriteError;
 
 /// Why a request was not carried out.
@@ -273,6 +273,10 @@ impl From<ActError> for Failure {
         match why.obstacle() {
             Obstacle::Nothing => {
                 Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", words)
+            }
+            Obstacle::NoBatch => {
+                Self::new(StatusCode::NOT_FOUND, "no-such-batch", "There is no such batch", words)
+                    .hint("`yadori batch list` shows them")
             }
             Obstacle::NoDrawer => {
                 Self::new(StatusCode::NOT_FOUND, "no-such-drawer", "There is no such drawer", words)

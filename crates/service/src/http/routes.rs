@@ -16,7 +16,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::context::{Context, Entrance};
-use super::{acts, clips, drawers, gate, problem, ready, search, service, transfers};
+use super::{acts, batches, clips, drawers, gate, problem, ready, search, service, transfers};
 
 /// The most a request may carry: a clip at the cap, in base64, and something around it.
 const BODY_LIMIT: usize = 92 * 1024 * 1024;
@@ -94,6 +94,17 @@ fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(drawers::divider::new_divider))
         .routes(routes!(drawers::divider::change_divider))
         .routes(routes!(drawers::divider::remove_divider))
+        .routes(routes!(batches::batch::list, batches::batch::begin))
+        .routes(routes!(batches::batch::items))
+        .routes(routes!(batches::batch::change))
+        .routes(routes!(batches::batch::remove))
+        .routes(routes!(batches::items::add))
+        .routes(routes!(batches::items::drop_items))
+        .routes(routes!(batches::items::move_items))
+        .routes(routes!(batches::items::reverse))
+        .routes(routes!(batches::hand::hand))
+        .routes(routes!(batches::parts::try_split))
+        .routes(routes!(batches::parts::join))
         .routes(routes!(transfers::export::export, transfers::export::export_some))
         .routes(routes!(transfers::export::drawer))
         .routes(routes!(transfers::import::import))

@@ -43,8 +43,8 @@ pub async fn run(
             DeskEvent::Live(Live::TakenOver(at)) => app.health.change(|health| health.taken_over(at)),
             DeskEvent::Live(Live::Taken) => {
                 let taken = app.expected.lock().ok().and_then(|mut expected| expected.take());
-                if let Some((id, plain)) = taken {
-                    app.health.change(|health| health.live = LiveNow::Clip(id, plain));
+                if let Some(live) = taken {
+                    app.health.change(|health| health.live = live);
                 }
             }
             DeskEvent::Copied { offer, at_start } => {

@@ -127,6 +127,9 @@ async fn load(app: &Shared, location: &Location) -> Result<(Loaded, Vec<yadori_c
     for drawer in store.drawers().await.map_err(read)? {
         history.drawers_mut().put(drawer);
     }
+    for batch in store.batches().await.map_err(read)? {
+        history.batches_mut().put(batch.id, Some(batch));
+    }
     // Each goes to its place at once: all of them in a list would take as much memory once more, and leave it in pieces.
     store.each_clip(|clip| history.add([clip])).await.map_err(read)?;
     let filled = tokio::task::spawn_blocking(move || {

@@ -15,7 +15,7 @@ use yadori_store::server::{PrivateServer, ServerPaths, ServerState};
 use crate::home::place::{Claim, Home};
 use crate::records::room::Disk;
 use crate::state::app::{App, Shared};
-use crate::writer::{Queue, WriteError, Writer, queue};
+use crate::writer::{Queue, With, WriteError, Writer, queue};
 use crate::{intake, records};
 
 /// How long a test waits for what must come.
@@ -140,7 +140,7 @@ async fn a_copy_made_before_the_records_are_open_is_shown_unsaved_and_saved_then
     let second = running.copy("Gas: two bottles").await;
     running.until(|app| app.health.now().unsaved == 2).await;
     let act = Act::Title { clip: first, title: Some("Wood".into()) };
-    let refused = running.queue.act(act, None).await.unwrap_err();
+    let refused = running.queue.act(act, With::default()).await.unwrap_err();
     assert!(matches!(refused, WriteError::Unavailable(_)), "{refused}");
 
     running.open().await;
@@ -216,7 +216,7 @@ async fn what_acts_and_copies_leave_is_what_the_next_run_loads() {
                 },
             };
             let before = running.state();
-            match running.queue.act(act, None).await {
+            match running.queue.act(act, With::default()).await {
                 Ok(_) => done += 1,
                 Err(WriteError::Act(_)) => {
                     let now = running.state();

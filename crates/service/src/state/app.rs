@@ -5,10 +5,11 @@ use std::time::Duration;
 
 use tokio_util::sync::CancellationToken;
 use yadori_api as api;
-use yadori_core::{ClipId, DeviceId, Micros};
+use yadori_core::{DeviceId, Micros};
 use yadori_desk::Desk;
 
 use crate::state::at_hand::AtHand;
+use crate::state::batches::in_hand;
 use crate::state::clips::Clips;
 use crate::state::clock::now;
 use crate::state::events::{Events, Happening};
@@ -42,8 +43,10 @@ pub struct App {
     pub desk: Option<Desk>,
     /// Takes are made one after another; what is being taken, so that the desk's word can be understood.
     pub taking: tokio::sync::Mutex<()>,
-    /// The clip on its way to the live clipboard, and whether as plain text.
-    pub expected: Mutex<Option<(ClipId, bool)>>,
+    /// What is on its way to the live clipboard.
+    pub expected: Mutex<Option<LiveNow>>,
+    /// Items of batches are handed out one after another.
+    pub handing: tokio::sync::Mutex<()>,
     /// How long acts can be taken back.
     pub grace: Duration,
     /// When the service started.
@@ -73,6 +76,7 @@ impl App {
             desk,
             taking: tokio::sync::Mutex::default(),
             expected: Mutex::default(),
+            handing: tokio::sync::Mutex::default(),
             grace,
             started_at: now(),
             shutdown,
@@ -102,6 +106,7 @@ impl App {
         let (live, plain, clip) = match health.live {
             LiveNow::Unknown | LiveNow::Pending(_) => (api::LiveState::Unknown, false, None),
             LiveNow::Empty => (api::LiveState::Empty, false, None),
+            LiveNow::Item => (api::LiveState::Item, false, None),
             LiveNow::Unkept => (api::LiveState::Unkept, false, None),
             LiveNow::Clip(id, plain) => match history.get(id) {
                 Some(clip) => (api::LiveState::Clip, plain, Some(Box::new(row(&history, clip)))),
@@ -118,6 +123,7 @@ impl App {
             unsaved: health.unsaved,
             last_copy_at: health.last_copy_at.or_else(|| history.at(1).map(|clip| clip.copied_at())),
             refusals: health.refusals.iter().map(refusal).collect(),
+            batch: in_hand(&history).map(Box::new),
             chords: health.chords.iter().map(chord).collect(),
             hitch: health.hitch.clone(),
             console: health.console.clone().ok(),

@@ -8,7 +8,7 @@ use bytes::Bytes;
 use lru::LruCache;
 use tokio::sync::watch;
 use yadori_core::clip::mime;
-use yadori_core::{Clip, Content, Digest, Offer, Representation};
+use yadori_core::{Clip, Content, Digest, Micros, Offer, OfferRecord, Representation};
 use yadori_store::{ReadError, Store};
 
 /// Bytes of recent contents kept at hand.
@@ -168,17 +168,20 @@ impl AtHand {
     /// As [`AtHand::content`].
     pub async fn offer(&self, clip: &Clip) -> Result<Offer, ContentError> {
         let record = clip.state.offer().ok_or(ContentError::Damaged)?;
+        self.offer_of(record, clip.copied_at()).await
+    }
+
+    /// A whole offer as it is recorded.
+    ///
+    /// # Errors
+    /// As [`AtHand::content`].
+    pub async fn offer_of(&self, record: &OfferRecord, at: Micros) -> Result<Offer, ContentError> {
         let mut representations = Vec::with_capacity(record.representations.len());
         for one in &record.representations {
             let content = self.content(one.digest).await?;
             representations.push(Representation { mime: one.mime.clone(), content });
         }
-        Ok(Offer {
-            representations,
-            also: record.also.clone(),
-            source: record.source.clone(),
-            at: clip.copied_at(),
-        })
+        Ok(Offer { representations, also: record.also.clone(), source: record.source.clone(), at })
     }
 
     /// The texts of a clip's offer, without keeping them at hand.

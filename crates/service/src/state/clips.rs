@@ -9,7 +9,7 @@ use tokio::sync::watch;
 use yadori_core::search::index::facts_are_whole;
 use yadori_core::search::texts::Texts;
 use yadori_core::search::{Corpus, Index, Text};
-use yadori_core::{Clip, ClipId, DeviceId, Drawer, Drawers, History, Placed, StoredClip};
+use yadori_core::{Batch, BatchId, Clip, ClipId, DeviceId, Drawer, Drawers, History, Placed, StoredClip};
 
 /// All clips, and their texts.
 #[derive(Debug)]
@@ -135,6 +135,12 @@ impl Clips {
         if let Some(clip) = clip {
             corpus.put(&clip, &drawers, Text::Whole(text));
         }
+    }
+
+    /// What is now known of a batch; `None`: it is gone.
+    pub(crate) fn settle_batch(&self, id: BatchId, batch: Option<Batch>) {
+        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        history.batches_mut().put(id, batch);
     }
 
     /// What is now known of a drawer; gives the clips in it when its name has changed.

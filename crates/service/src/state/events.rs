@@ -7,7 +7,7 @@ use std::future::Future;
 use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::{broadcast, watch};
-use yadori_core::ClipId;
+use yadori_core::{BatchId, ClipId};
 use yadori_store::RefusalRow;
 
 /// How many events are kept for those who come back.
@@ -44,6 +44,8 @@ pub enum Happening {
     Refused(RefusalRow),
     /// Drawers, favorites or their order have changed; the drawers that changed themselves.
     Kept(Vec<String>),
+    /// Batches have changed, or were handed out: these.
+    Batches(Vec<BatchId>),
     /// Everything is to be read anew.
     Reset,
 }

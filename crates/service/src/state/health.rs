@@ -23,6 +23,8 @@ pub enum LiveNow {
     Pending(Micros),
     /// A clip, perhaps taken as plain text.
     Clip(ClipId, bool),
+    /// An item of a batch.
+    Item,
     /// Something that is not kept.
     Unkept,
 }

@@ -3,6 +3,7 @@
 
 pub mod app;
 pub mod at_hand;
+pub mod batches;
 pub mod clips;
 pub mod clock;
 pub mod events;

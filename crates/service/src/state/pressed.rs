@@ -12,6 +12,10 @@ use crate::state::app::App;
 pub enum Pressed {
     /// What stood at a place in that moment; `None`: nothing did.
     Paste(u8, Option<Arc<Clip>>),
+    /// What is next in the batch in hand.
+    Next,
+    /// Copies join a batch, or no longer.
+    Gather,
     /// The picker is wanted.
     Picker,
     /// It did not come up.
@@ -22,6 +26,8 @@ pub enum Pressed {
 pub fn meant(app: &App, purpose: Purpose) -> Pressed {
     match purpose {
         Purpose::Picker => Pressed::Picker,
+        Purpose::Next => Pressed::Next,
+        Purpose::Gather => Pressed::Gather,
         Purpose::Place(n) => Pressed::Paste(n, app.clips.history().at(usize::from(n)).cloned()),
     }
 }

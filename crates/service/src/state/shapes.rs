@@ -44,6 +44,8 @@ pub fn chord(heard: &ChordHeard) -> api::ChordStatus {
     let (purpose, setting) = match heard.purpose {
         Purpose::Picker => ("picker".to_owned(), "chords.picker"),
         Purpose::Place(n) => (n.to_string(), "chords.place"),
+        Purpose::Next => ("next".to_owned(), "chords.next"),
+        Purpose::Gather => ("gather".to_owned(), "chords.gather"),
     };
     let keys = heard.chord.to_string();
     let problem = heard.problem.map(|problem| {
@@ -84,7 +86,7 @@ pub fn blank_row(id: ClipId) -> api::Row {
     }
 }
 
-fn files(facts: &Facts) -> Vec<String> {
+pub(super) fn files(facts: &Facts) -> Vec<String> {
     facts.files.iter().map(|uri| path_of(uri).unwrap_or_else(|| uri.clone())).collect()
 }
 

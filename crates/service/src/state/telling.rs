@@ -3,6 +3,7 @@
 use yadori_api as api;
 
 use crate::state::app::App;
+use crate::state::batches::event as event_of;
 use crate::state::events::Happening;
 use crate::state::shapes::{blank_row, refusal, row};
 
@@ -22,6 +23,7 @@ pub fn told(app: &App, event: &Happening) -> api::Event {
         Happening::Status => api::Event::Status(Box::new(app.status())),
         Happening::Refused(row) => api::Event::Refused(refusal(row)),
         Happening::Kept(drawers) => api::Event::Kept(api::KeptEvent { drawers: drawers.clone() }),
+        Happening::Batches(ids) => api::Event::Batches(Box::new(event_of(&app.clips.history(), ids))),
         Happening::Reset => api::Event::Reset,
     }
 }

@@ -6,14 +6,19 @@ use std::time::Duration;
 
 use tokio::process::Command;
 use tokio::sync::mpsc;
-use yadori_api::{Form, Hitch, PasteInto, Take};
-use yadori_core::Clip;
+use yadori_api::{Form, Hand, Hitch, PasteInto, Take};
+use yadori_core::acts::{Act, BatchChange};
+use yadori_core::{BatchId, Clip};
 use yadori_desk::PasteError;
 
+use crate::batches::hand::{HandError, hand};
+use crate::home::random::random;
 use crate::state::app::{App, Shared};
 use crate::state::clock::now;
 use crate::state::pressed::Pressed;
-use crate::take::take::{TakeError, take};
+use crate::take::error::TakeError;
+use crate::take::take::take;
+use crate::writer::{Queue, With, WriteError};
 
 /// Terminals that a picker can be shown in, and what stands before the program in them.
 const TERMINALS: [(&str, &[&str]); 4] = [
@@ -36,6 +41,10 @@ enum ChordError {
     Asks,
     #[error("it was not taken: {0}")]
     NotTaken(TakeError),
+    #[error("nothing was pasted: {0}")]
+    Batch(HandError),
+    #[error("gathering is as it was: {0}")]
+    Write(WriteError),
     #[error(
         "the picker did not come up within two seconds, so the keyboard was let go; see `picker.command` in the configuration"
     )]
@@ -68,11 +77,13 @@ pub struct Picker {
 }
 
 /// Does what was pressed until there is no more.
-pub async fn run(app: Shared, picker: Picker, mut pressed: mpsc::UnboundedReceiver<Pressed>) {
+pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::UnboundedReceiver<Pressed>) {
     while let Some(pressed) = pressed.recv().await {
         let outcome = match pressed {
             Pressed::Paste(_, Some(clip)) => paste(&app, &clip).await,
             Pressed::Paste(n, None) => Err(ChordError::NothingThere(n)),
+            Pressed::Next => next(&app, &queue).await,
+            Pressed::Gather => gather(&app, &queue).await,
             Pressed::Picker => picker.start(&app),
             Pressed::NoPicker => Err(ChordError::NoPicker),
         };
@@ -93,6 +104,31 @@ async fn paste(app: &App, clip: &Clip) -> Result<(), ChordError> {
     let wanted = Take { form: Form::Ready, paste: Some(PasteInto::Front), ..Take::default() };
     take(app, clip, &wanted).await?;
     Ok(())
+}
+
+async fn next(app: &App, queue: &Queue) -> Result<(), ChordError> {
+    let wanted = Hand { paste: Some(PasteInto::Front), ..Hand::default() };
+    match hand(app, queue, None, &wanted).await {
+        Ok(_) => Ok(()),
+        Err(HandError::Take(why)) => Err(ChordError::from(why)),
+        Err(why) => Err(ChordError::Batch(why)),
+    }
+}
+
+/// Copies join a new batch from now on; or no longer, if they did.
+async fn gather(app: &App, queue: &Queue) -> Result<(), ChordError> {
+    let gathering = app.clips.history().batches().gathering().map(|one| one.id);
+    let on = gathering.is_none();
+    let change = BatchChange { gathering: Some(on), ..BatchChange::default() };
+    let act = match gathering {
+        Some(batch) => Act::ChangeBatch { batch, change },
+        None => Act::NewBatch {
+            id: BatchId(random().map_err(|_| ChordError::Write(WriteError::NoRandomness))?),
+            pieces: Vec::new(),
+            change,
+        },
+    };
+    queue.act(act, With::default()).await.map(drop).map_err(ChordError::Write)
 }
 
 impl Picker {

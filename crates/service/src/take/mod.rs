@@ -1,6 +1,8 @@
 //! Forms of a clip on its way to the live clipboard.
 
 pub mod chords;
+pub mod error;
 pub mod fill;
+pub mod put;
 #[expect(clippy::module_inception, reason = "the act of the folder's name")]
 pub mod take;

@@ -3,18 +3,18 @@
 use std::collections::HashMap;
 
 use yadori_api as api;
-use yadori_core::acts::plan::ClipPlan;
 use yadori_core::acts::{self, Act, ActEntry, ActRecord, Direction, Moment, Stepped};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::search::facts_are_whole;
-use yadori_core::{ClipId, Digest};
+use yadori_core::{BatchId, ClipId};
 use yadori_store::{ActRow, CHUNK, Group, SteppedAct};
 
 use crate::home::random::{hex, random};
 use crate::state::clock::now;
 use crate::state::shapes::row;
-use crate::writer::change::{Capture, Outcome};
+use crate::writer::change::{Outcome, With};
 use crate::writer::error::WriteError;
+use crate::writer::handed::{dropped, recorded};
 use crate::writer::worker::Writer;
 
 /// Bytes that the record of one act may have: well below what the database takes at once.
@@ -22,7 +22,7 @@ const PAYLOAD: usize = 40 << 20;
 
 impl Writer {
     /// Carries an act out.
-    pub(super) async fn act(&mut self, act: &Act, with: Option<Box<Capture>>) -> Result<Outcome, WriteError> {
+    pub(super) async fn act(&mut self, act: &Act, with: With) -> Result<Outcome, WriteError> {
         self.writable()?;
         let plan = {
             let history = self.app.clips.history();
@@ -43,7 +43,9 @@ impl Writer {
             holds: record.holds(),
             undone: None,
             lasting: !record.removes(),
-            subject: subject.or_else(|| plan.drawers.first().map(|one| one.after.id.clone())),
+            subject: subject
+                .or_else(|| plan.drawers.first().map(|one| one.after.id.clone()))
+                .or_else(|| plan.batches.first().map(|one| one.id.to_string())),
             clips: record.ids(),
         };
         let entry = ActEntry {
@@ -60,7 +62,9 @@ impl Writer {
         let mut group = Group {
             now: now(),
             clock: self.clock.last(),
-            dropped: plan.dropped(),
+            dropped: dropped(&plan.clips, &plan.batches),
+            batches: plan.batches.iter().map(recorded).collect(),
+            staged: with.needs,
             clips: plan.clips.iter().map(|one| one.after.clone()).collect(),
             drawers: plan.drawers.iter().map(|one| one.after.clone()).collect(),
             ended: self.log.ended_by_new(),
@@ -68,21 +72,20 @@ impl Writer {
             ..Group::default()
         };
         let mut texts = HashMap::new();
-        if let Some(with) = with {
-            for (digest, content) in &with.contents {
-                if content.len() > CHUNK {
-                    group.staged.push(*digest);
-                } else {
-                    group.contents.push((*digest, content.clone()));
-                }
+        for (digest, content) in with.contents {
+            if content.len() > CHUNK {
+                group.staged.push(digest);
+            } else {
+                group.contents.push((digest, content));
             }
-            texts.extend(with.text.map(|text| (with.copied.id, text)));
         }
+        texts.extend(with.text);
         self.commit_act(&group).await?;
         self.log.end(&group.ended);
         let act_id = entry.id;
         self.log.push(entry);
         let ids = self.apply(group.clips, group.drawers, &texts);
+        self.apply_batches(plan.batches);
         Ok(Outcome { id: act_id, kind: plan.kind, ids, made: plan.made })
     }
 
@@ -124,11 +127,11 @@ impl Writer {
         };
         let texts = self.texts_that_come_back(&stepped).await?;
         let undone = (direction == Direction::Undo).then(|| (self.log.next_number(), now()));
-        let dropped: Vec<(ClipId, Digest)> = stepped.clips.iter().flat_map(ClipPlan::dropped).collect();
         let group = Group {
             now: now(),
             clock: self.clock.last(),
-            dropped,
+            dropped: dropped(&stepped.clips, &stepped.batches),
+            batches: stepped.batches.iter().map(recorded).collect(),
             clips: stepped.clips.into_iter().map(|one| one.after).collect(),
             drawers: stepped.drawers.into_iter().map(|one| one.after).collect(),
             stepped: vec![SteppedAct { id: act.id, undone }],
@@ -137,6 +140,7 @@ impl Writer {
         self.commit_act(&group).await?;
         self.log.stepped(act.id, direction, self.steady.now());
         let ids = self.apply(group.clips, group.drawers, &texts);
+        self.apply_batches(stepped.batches);
         Ok(Outcome { id: act.id, kind: act.kind, ids, made: None })
     }
 
@@ -174,6 +178,9 @@ impl Writer {
                     .and_then(ClipId::parse)
                     .and_then(|id| Some(Box::new(row(&history, history.get(id)?)))),
                 drawer: subject.and_then(|id| Some(history.drawers().get(id)?.name()?.to_owned())),
+                batch: subject
+                    .and_then(BatchId::parse)
+                    .and_then(|id| history.batches().get(id)?.state.name.clone()),
                 undone: act.undone.is_some(),
                 until: self.log.until(act).map(|until| wall + (until - steady)),
             }

@@ -64,6 +64,8 @@ impl Writer {
             Group { drawers, restored: true, clock: self.clock.last(), now: now(), ..Group::default() };
         self.commit_act(&group).await?;
         let count = history.len() as u64;
+        let mut history = history;
+        history.batches_mut().clone_from(self.app.clips.history().batches());
         self.app.clips.replace(history, corpus);
         self.app.events.send(Happening::Reset);
         self.app.events.send(Happening::Kept(Vec::new()));

@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use yadori_core::acts::plan::BatchPlan;
 use yadori_core::acts::{Moment, capture};
 use yadori_core::{ClipId, Digest, Micros, RefusalReason, StoredClip};
 use yadori_store::{CHUNK, CommitError, Group, RefusalRow};
@@ -13,6 +14,7 @@ use crate::writer::announce::Told;
 use crate::writer::change::{ASIDE, Capture};
 use crate::writer::commit::NotCommitted;
 use crate::writer::error::WriteError;
+use crate::writer::handed::recorded;
 use crate::writer::mode::Mode;
 use crate::writer::worker::Writer;
 
@@ -22,6 +24,8 @@ pub(super) struct Planned {
     group: Group,
     /// A clip for each copy, as it is after it.
     clips: Vec<StoredClip>,
+    /// The batch that copies joined.
+    batch: Option<BatchPlan>,
 }
 
 impl Writer {
@@ -37,7 +41,8 @@ impl Writer {
     }
 
     fn plan(&mut self, captures: &[Capture]) -> Planned {
-        let mut planned = Planned { group: Group { now: now(), ..Group::default() }, clips: Vec::new() };
+        let mut planned =
+            Planned { group: Group { now: now(), ..Group::default() }, clips: Vec::new(), batch: None };
         let group = &mut planned.group;
         let mut latest: HashMap<ClipId, StoredClip> = HashMap::new();
         let mut newest = self.app.clips.history().newest();
@@ -49,7 +54,7 @@ impl Writer {
             newest = newest.max(Some(after.ordered_at));
             let kept: Vec<Digest> = after.digests().collect();
             let dropped = before.into_iter().filter(|digest| !kept.contains(digest));
-            group.dropped.extend(dropped.map(|digest| (id, digest)));
+            group.dropped.extend(dropped.map(|digest| (id.0, digest)));
             for (digest, content) in &one.contents {
                 if !kept.contains(digest) {
                     continue; // a pinned clip keeps its offer
@@ -60,14 +65,18 @@ impl Writer {
                     group.contents.push((*digest, content.clone()));
                 }
             }
+            if one.live && !one.copied.at_start {
+                self.joins(&after, &mut planned.batch);
+            }
             latest.insert(id, after.clone());
             planned.clips.push(after);
         }
         // Copied again within the group: what an earlier copy dropped may be needed once more.
         group.dropped.retain(|(holder, digest)| {
-            latest.get(holder).is_none_or(|clip| clip.digests().all(|kept| kept != *digest))
+            latest.get(&ClipId(*holder)).is_none_or(|clip| clip.digests().all(|kept| kept != *digest))
         });
         group.clips = latest.into_values().collect();
+        group.batches = planned.batch.iter().map(recorded).collect();
         group.clock = self.clock.last();
         planned
     }
@@ -156,6 +165,7 @@ impl Writer {
             let text = one.text.as_deref().filter(|_| !self.app.clips.has_whole_text(clip.id));
             self.settle(clip, true, text, Told::Copied);
         }
+        self.apply_batches(planned.batch.into_iter().collect());
         for mut one in captures {
             for (digest, content) in &one.contents {
                 self.app.at_hand.remember(*digest, content);

@@ -7,7 +7,7 @@ use yadori_api as api;
 use yadori_core::acts::bring_drawer::ForeignDrawer;
 use yadori_core::acts::{Act, ActKind, Copied, Direction};
 use yadori_core::search::Corpus;
-use yadori_core::{ClipId, Content, Digest, Drawer, History, Stamp};
+use yadori_core::{BatchId, ClipId, Content, Digest, Drawer, History, Stamp};
 use yadori_store::{ActRow, RefusalRow, SignInChange, SignInRow, Store};
 
 use crate::writer::error::WriteError;
@@ -42,6 +42,37 @@ impl Capture {
     }
 }
 
+/// What comes with an act.
+#[derive(Debug, Default)]
+pub struct With {
+    /// Contents; large ones were staged.
+    pub contents: Vec<(Digest, Content)>,
+    /// Contents that are recorded already and must still be there.
+    pub needs: Vec<Digest>,
+    /// A clip's text, when it is longer than its facts tell.
+    pub text: Option<(ClipId, String)>,
+}
+
+impl From<Capture> for With {
+    fn from(capture: Capture) -> Self {
+        let text = capture.text.map(|text| (capture.copied.id, text));
+        Self { contents: capture.contents, needs: Vec::new(), text }
+    }
+}
+
+/// How far a batch was handed out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Handed {
+    /// This item was: the one after it is next.
+    Past(u32),
+    /// This item is next.
+    At(u32),
+    /// Everything was.
+    All,
+    /// As far as before: it is taken in hand.
+    Same,
+}
+
 /// What was done.
 #[derive(Debug, Clone)]
 pub struct Outcome {
@@ -62,8 +93,10 @@ pub enum Change {
     Capture(Box<Capture>),
     /// A copy that is not kept.
     Refusal(RefusalRow),
-    /// A person does something; contents and text come with an edit.
-    Act(Box<Act>, Option<Box<Capture>>, Done<Outcome>),
+    /// A person does something.
+    Act(Box<Act>, Box<With>, Done<Outcome>),
+    /// Something of a batch was handed out.
+    Handed(BatchId, Handed, Done<()>),
     /// A person takes an act back, or makes it again: the one named, or the last.
     Step(Direction, Option<[u8; 16]>, Done<Outcome>),
     /// What can be taken back, and made again.
@@ -130,8 +163,16 @@ impl Queue {
     ///
     /// # Errors
     /// Nothing was done then.
-    pub async fn act(&self, act: Act, with: Option<Box<Capture>>) -> Result<Outcome, WriteError> {
-        self.ask(|done| Change::Act(Box::new(act), with, done)).await
+    pub async fn act(&self, act: Act, with: With) -> Result<Outcome, WriteError> {
+        self.ask(|done| Change::Act(Box::new(act), Box::new(with), done)).await
+    }
+
+    /// Something of a batch was handed out. It is recorded when this returns, as far as the records can be written.
+    ///
+    /// # Errors
+    /// The batch is gone.
+    pub async fn handed(&self, batch: BatchId, handed: Handed) -> Result<(), WriteError> {
+        self.ask(|done| Change::Handed(batch, handed, done)).await
     }
 
     /// A person takes an act back, or makes it again: the one named, or (`None`) the last.

@@ -91,6 +91,11 @@ impl Writer {
             Change::Act(_, _, done) | Change::Step(_, _, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
+            Change::Handed(batch, handed, done) => {
+                let known = self.go_on(batch, handed).map(|_| ());
+                self.handed.insert(batch);
+                let _ = done.send(known);
+            }
             Change::ListActs(done) => {
                 let _ = done.send(self.list_acts());
             }

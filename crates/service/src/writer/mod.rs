@@ -13,12 +13,13 @@ mod captures;
 mod change;
 mod commit;
 mod error;
+mod handed;
 mod mode;
 mod recovery;
 mod upkeep;
 mod waiting;
 mod worker;
 
-pub use change::{ASIDE, Capture, Change, Done, Loaded, Outcome, Queue, queue};
+pub use change::{ASIDE, Capture, Change, Done, Handed, Loaded, Outcome, Queue, With, queue};
 pub use error::WriteError;
 pub use worker::Writer;

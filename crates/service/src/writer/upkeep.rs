@@ -41,7 +41,7 @@ impl Writer {
             record.clips.retain(|one| !gone.contains(&one.id));
             let whole = self.log.iter().any(|act| act.id == id && act.kind.exchanges());
             match record.to_bytes() {
-                Ok(payload) if !whole && (!record.clips.is_empty() || !record.drawers.is_empty()) => {
+                Ok(payload) if !whole && !record.is_empty() => {
                     group.forgetting.push(ForgettingAct { id, payload, clips: record.ids() });
                 }
                 _ => group.ended.push(id),

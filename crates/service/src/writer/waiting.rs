@@ -76,6 +76,7 @@ impl Writer {
                 return;
             }
         }
+        self.record_handed().await;
         self.on_disk.clear();
         self.app.at_hand.none_wait();
         self.count_waiting();

@@ -1,12 +1,12 @@
 //! The writer's own state, and its loop.
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 use std::time::Duration;
 
 use tokio::sync::{mpsc, oneshot};
 use yadori_core::acts::{ActEntry, ActLog};
 use yadori_core::text::stack::overwrite_stack;
-use yadori_core::{ClipId, HybridClock, Micros, StoredClip};
+use yadori_core::{BatchId, ClipId, HybridClock, Micros, StoredClip};
 use yadori_store::Store;
 
 use crate::records::room::Disk;
@@ -34,6 +34,8 @@ pub struct Writer {
     /// Copies that wait, oldest first.
     pub(super) waiting: VecDeque<Capture>,
     pub(super) waiting_bytes: u64,
+    /// Batches of which something was handed out while that could not be recorded.
+    pub(super) handed: HashSet<BatchId>,
     /// What is on disk of the clips that have a waiting copy.
     pub(super) on_disk: HashMap<ClipId, StoredClip>,
     pub(super) disk: Disk,
@@ -59,6 +61,7 @@ impl Writer {
             mode: Mode::Loading,
             waiting: VecDeque::new(),
             waiting_bytes: 0,
+            handed: HashSet::new(),
             on_disk: HashMap::new(),
             disk,
             log: ActLog::new(grace),
@@ -131,7 +134,11 @@ impl Writer {
     async fn carry_out_alone(&mut self, change: Change) {
         match change {
             Change::Act(act, with, done) => {
-                let outcome = self.act(&act, with).await;
+                let outcome = self.act(&act, *with).await;
+                let _ = done.send(outcome);
+            }
+            Change::Handed(batch, handed, done) => {
+                let outcome = self.handed(batch, handed).await;
                 let _ = done.send(outcome);
             }
             Change::Step(direction, which, done) => {

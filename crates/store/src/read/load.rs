@@ -1,14 +1,19 @@
 //! What is read at start, and for taking an act back.
 
+use std::collections::HashMap;
+use std::sync::Arc;
+
 use futures_util::TryStreamExt;
 use sqlx::mysql::MySqlRow;
 use sqlx::{MySqlConnection, Row};
 use yadori_core::acts::{ActKind, ActRecord};
-use yadori_core::{ClipId, Drawer, Micros, RefusalReason, Stamp, StoredClip};
+use yadori_core::batch::{Batch, Item};
+use yadori_core::{BatchId, ClipId, Drawer, Micros, RefusalReason, Stamp, StoredClip};
 
 use crate::error::ReadError;
 use crate::rows::{ActRow, RefusalRow, SignInRow};
 use crate::store::Store;
+use crate::write::batches::Kept;
 
 impl Store {
     /// Gives every clip, in no order, tombstones included; and those of a restore that are still on their way to their
@@ -101,6 +106,39 @@ impl Store {
     pub async fn drawers(&self) -> Result<Vec<Drawer>, ReadError> {
         let mut connection = self.pool.acquire().await?;
         all_drawers(&mut connection).await
+    }
+
+    /// Every batch, with its items.
+    ///
+    /// # Errors
+    /// While the database does not answer, or when a record can't be read.
+    pub async fn batches(&self) -> Result<Vec<Batch>, ReadError> {
+        let unreadable = || ReadError::Damaged("the record of a batch can't be read".into());
+        let mut items: HashMap<BatchId, HashMap<u32, Arc<Item>>> = HashMap::new();
+        let mut connection = self.pool.acquire().await?;
+        {
+            let mut rows = sqlx::query("SELECT batch, body FROM batch_items").fetch(&mut *connection);
+            while let Some(row) = rows.try_next().await? {
+                let item: Item = serde_json::from_slice(row.try_get("body")?).map_err(|_| unreadable())?;
+                items.entry(BatchId(id_of(&row, "batch")?)).or_default().insert(item.id, Arc::new(item));
+            }
+        }
+        let rows =
+            sqlx::query("SELECT id, state, used_at, handed FROM batches").fetch_all(&mut *connection).await?;
+        rows.iter()
+            .map(|row| {
+                let id = BatchId(id_of(row, "id")?);
+                let (state, order): Kept =
+                    serde_json::from_slice(row.try_get("state")?).map_err(|_| unreadable())?;
+                let known = items.remove(&id).unwrap_or_default();
+                let items: Option<Vec<Arc<Item>>> =
+                    order.iter().map(|item| known.get(item).cloned()).collect();
+                let items = items.ok_or_else(unreadable)?;
+                let handed = usize::try_from(row.try_get::<i32, _>("handed")?).unwrap_or(0);
+                let next = handed.min(items.len());
+                Ok(Batch { id, state, used_at: row.try_get("used_at")?, items, next })
+            })
+            .collect()
     }
 
     /// Every browser that is signed in, oldest first.

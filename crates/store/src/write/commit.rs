@@ -10,6 +10,7 @@ use crate::error::{Broken, CommitError, is_conflict};
 use crate::rows::RefusalRow;
 use crate::store::Store;
 use crate::write::acts;
+use crate::write::batches::{self, BatchChange};
 use crate::write::claims::Claim;
 use crate::write::contents::{chunks_of, insert_small, wipe_unused};
 use crate::write::drafts;
@@ -108,6 +109,13 @@ impl Store {
             .clips
             .iter()
             .flat_map(|clip| clip.digests().map(|digest| (clip.id.0, digest)))
+            .chain(group.batches.iter().flat_map(|change| match change {
+                BatchChange::Put { batch, comes, .. } => {
+                    let holder = batch.id.0;
+                    comes.iter().flat_map(|item| item.digests()).map(|digest| (holder, digest)).collect()
+                }
+                BatchChange::Handed { .. } | BatchChange::End(_) => Vec::new(),
+            }))
             .chain(group.acts.iter().flat_map(|act| act.holds.iter().map(|digest| (act.id, *digest))))
             .collect();
         write_uses(tx, &uses).await?;
@@ -122,6 +130,9 @@ impl Store {
             .execute(&mut *tx)
             .await?;
         }
+        for change in &group.batches {
+            batches::write(tx, change).await?;
+        }
         for draft in &group.drafts {
             drafts::write(tx, draft, group.now).await?;
         }
@@ -132,7 +143,7 @@ impl Store {
         for dropped in group.dropped.chunks(ROWS) {
             let mut sql = QueryBuilder::<MySql>::new("DELETE FROM uses WHERE (holder, digest) IN ");
             sql.push_tuples(dropped, |mut row, (holder, digest)| {
-                row.push_bind(&holder.0[..]).push_bind(&digest.0[..]);
+                row.push_bind(&holder[..]).push_bind(&digest.0[..]);
             });
             sql.build().execute(&mut *tx).await?;
             freed.extend(dropped.iter().map(|(_, digest)| *digest));

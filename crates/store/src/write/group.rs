@@ -2,9 +2,10 @@
 
 use std::time::Duration;
 
-use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp, StoredClip};
+use yadori_core::{Content, Digest, Drawer, Micros, Stamp, StoredClip};
 
 use crate::rows::{ActRow, DraftRow, ForgettingAct, RefusalRow, SignInChange, SteppedAct};
+use crate::write::batches::BatchChange;
 
 /// Rows per statement.
 pub(crate) const ROWS: usize = 200;
@@ -22,8 +23,10 @@ pub struct Group {
     pub staged: Vec<Digest>,
     /// Clips to write whole.
     pub clips: Vec<StoredClip>,
-    /// Contents that a clip no longer needs.
-    pub dropped: Vec<(ClipId, Digest)>,
+    /// Contents that a holder (the id of a clip or batch) no longer needs.
+    pub dropped: Vec<([u8; 16], Digest)>,
+    /// What has become of batches.
+    pub batches: Vec<BatchChange>,
     /// Acts to write.
     pub acts: Vec<ActRow>,
     /// Acts that were taken back or made again. They hold their contents until they end.
@@ -54,7 +57,11 @@ impl Group {
     fn bytes(&self) -> u64 {
         let contents = self.contents.iter().map(|(_, content)| content.len() as u64);
         let acts = self.acts.iter().map(|act| act.payload.len() as u64);
-        contents.chain(acts).sum::<u64>() + self.clips.len() as u64 * 1_000
+        let items = self.batches.iter().map(|one| match one {
+            BatchChange::Put { comes, .. } => comes.len() as u64 * 2_000,
+            _ => 0,
+        });
+        contents.chain(acts).chain(items).sum::<u64>() + self.clips.len() as u64 * 1_000
     }
 
     /// How long its transaction may take.

@@ -1,6 +1,7 @@
 //! Writing: one transaction per group of changes; contents staged beside the queue; what nobody needs wiped.
 
 pub(crate) mod acts;
+pub(crate) mod batches;
 pub(crate) mod claims;
 pub(crate) mod commit;
 pub(crate) mod contents;

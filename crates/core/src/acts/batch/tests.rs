@@ -105,7 +105,9 @@ impl World {
                 change: ItemsChange::Add(vec![piece(0, &word), piece(1, "x")], (at > 1).then_some(at)),
             },
             4 => Act::ChangeItems { batch, change: ItemsChange::Drop(vec![at, at + 2]) },
-            5 => Act::ChangeItems { batch, change: ItemsChange::Move(vec![at, at + 1], (at > 2).then_some(1)) },
+            5 => {
+                Act::ChangeItems { batch, change: ItemsChange::Move(vec![at, at + 1], (at > 2).then_some(1)) }
+            }
             6 => Act::ChangeItems { batch, change: ItemsChange::Reverse },
             _ => Act::RemoveBatch { batch },
         }

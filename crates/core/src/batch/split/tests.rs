@@ -21,9 +21,10 @@ fn owned(rows: &[(u32, &str, &str)]) -> Vec<(u32, String, String)> {
 fn lines_paragraphs_and_entries() {
     assert_eq!(texts("  a \r\n\r\nb\n", Way::Lines), ["a", "b"]);
     assert_eq!(texts("a\nb\n\n \n c\n", Way::Paragraphs), ["a\nb", "c"]);
-    assert_eq!(texts("Bring:\n1. oats\n2) gas,\n   two\n① rope\n- map", Way::Entries), [
-        "Bring:", "oats", "gas,\ntwo", "rope", "map",
-    ]);
+    assert_eq!(
+        texts("Bring:\n1. oats\n2) gas,\n   two\n① rope\n- map", Way::Entries),
+        ["Bring:", "oats", "gas,\ntwo", "rope", "map",]
+    );
     assert_eq!(texts("oats\ngas", Way::Entries), ["oats", "gas"]);
 }
 
@@ -32,7 +33,12 @@ fn a_copied_range_is_records_of_cells_and_an_empty_cell_is_a_field_too() {
     let cells = "Hanna Quist\t\t2\n\"two\nlines\"\t14 May\t3\n";
     let parts = split(cells, None, &cut(Way::Cells)).unwrap();
     let wanted = [
-        (0, "", "Hanna Quist"), (0, "", ""), (0, "", "2"), (1, "", "two\nlines"), (1, "", "14 May"), (1, "", "3"),
+        (0, "", "Hanna Quist"),
+        (0, "", ""),
+        (0, "", "2"),
+        (1, "", "two\nlines"),
+        (1, "", "14 May"),
+        (1, "", "3"),
     ];
     assert_eq!(told(parts), owned(&wanted));
     let html = "<table><tr><td>Name<td>Nights<tr><td>Ole<td>2</table>";
@@ -45,9 +51,8 @@ fn a_copied_range_is_records_of_cells_and_an_empty_cell_is_a_field_too() {
 fn separated_values_have_names_when_the_first_row_says_them() {
     let text = "Name;Arrives\nHanna;\"14; evening\"\nOle;15\n";
     let parts = split(text, None, &Cut { header: true, ..cut(Way::Csv) }).unwrap();
-    let wanted = [
-        (0, "Name", "Hanna"), (0, "Arrives", "14; evening"), (1, "Name", "Ole"), (1, "Arrives", "15"),
-    ];
+    let wanted =
+        [(0, "Name", "Hanna"), (0, "Arrives", "14; evening"), (1, "Name", "Ole"), (1, "Arrives", "15")];
     assert_eq!(told(parts), owned(&wanted));
 }
 

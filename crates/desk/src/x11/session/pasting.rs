@@ -2,7 +2,6 @@
 //! person, and it is waited for that the program asks for the content. One paste after another.
 
 use std::collections::VecDeque;
-use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use tokio::sync::oneshot;
@@ -13,11 +12,11 @@ use x11rb::protocol::xproto::{
     SelectionRequestEvent, Timestamp, Window,
 };
 use x11rb::protocol::xtest::{self, ConnectionExt as _};
-use yadori_core::Offer;
+use yadori_core::take::chord::Chord;
 
 use super::{Session, X};
 use crate::x11::source::class_of;
-use crate::{PasteError, PasteInto, TakeError};
+use crate::{Paste, PasteError, PasteInto, TakeError};
 
 /// How long a program may take to ask for what it is to paste.
 const ASKING: Duration = Duration::from_secs(1);
@@ -39,18 +38,19 @@ enum Stage {
     Ready { until: Instant, asked: bool },
     /// The keys were pressed. `quiet`: when it will have asked for everything.
     Pressed { by: Window, class: String, at: Instant, least: Duration, quiet: Option<Instant> },
+    /// It was pasted; what is pressed after that is not yet.
+    Then { until: Instant },
 }
 
-struct Paste {
-    offer: Arc<Offer>,
-    into: PasteInto,
+struct Queued {
+    paste: Paste,
     done: oneshot::Sender<Result<(), PasteError>>,
     stage: Stage,
 }
 
 #[derive(Default)]
 pub(super) struct Pasting {
-    queue: VecDeque<Paste>,
+    queue: VecDeque<Queued>,
     /// The primary selection is ours for a program that pastes that one.
     primary: Option<Timestamp>,
     /// The time of the last take.
@@ -60,20 +60,19 @@ pub(super) struct Pasting {
 impl Session<'_> {
     pub(super) fn begin_paste(
         &mut self,
-        offer: Arc<Offer>,
-        into: PasteInto,
+        paste: Paste,
         done: oneshot::Sender<Result<(), PasteError>>,
     ) -> X<()> {
-        self.pasting.queue.push_back(Paste { offer, into, done, stage: Stage::Waits });
+        self.pasting.queue.push_back(Queued { paste, done, stage: Stage::Waits });
         self.go_on_pasting()
     }
 
     fn end_paste(&mut self, outcome: Result<(), PasteError>) -> X<()> {
-        if let Some(paste) = self.pasting.queue.pop_front() {
-            if let (PasteInto::BehindAndBack, Some(picker)) = (paste.into, self.chords.picker) {
+        if let Some(one) = self.pasting.queue.pop_front() {
+            if let (PasteInto::BehindAndBack, Some(picker)) = (one.paste.into, self.chords.picker) {
                 self.bring_to_front(picker)?;
             }
-            let _ = paste.done.send(outcome);
+            let _ = one.done.send(outcome);
         }
         if let Some(time) = self.pasting.primary.take() {
             self.conn.set_selection_owner(x11rb::NONE, AtomEnum::PRIMARY.into(), time)?;
@@ -83,22 +82,22 @@ impl Session<'_> {
 
     /// The display is gone.
     pub(super) fn give_up_pasting(&mut self) {
-        for paste in self.pasting.queue.drain(..) {
-            let _ = paste.done.send(Err(TakeError::NoDisplay("the display went away".into()).into()));
+        for one in self.pasting.queue.drain(..) {
+            let _ = one.done.send(Err(TakeError::NoDisplay("the display went away".into()).into()));
         }
     }
 
     /// What was to be pasted is on the clipboard, or is not.
     pub(super) fn taken_for_paste(&mut self, owned: bool, time: Timestamp) -> X<()> {
         self.pasting.time = time;
-        let Some(paste) = self.pasting.queue.front_mut() else { return Ok(()) };
-        if !matches!(paste.stage, Stage::Taking) {
+        let Some(one) = self.pasting.queue.front_mut() else { return Ok(()) };
+        if !matches!(one.stage, Stage::Taking) {
             return Ok(());
         }
         if !owned {
             return self.end_paste(Err(TakeError::Lost.into()));
         }
-        paste.stage = Stage::Ready { until: Instant::now() + RELEASE, asked: false };
+        one.stage = Stage::Ready { until: Instant::now() + RELEASE, asked: false };
         self.go_on_pasting()
     }
 
@@ -106,39 +105,64 @@ impl Session<'_> {
         match &self.pasting.queue.front()?.stage {
             Stage::Waits => Some(Instant::now()),
             Stage::Taking => None,
-            Stage::Ready { .. } => Some(Instant::now() + LOOK),
+            Stage::Ready { .. } | Stage::Then { .. } => Some(Instant::now() + LOOK),
             Stage::Pressed { at, quiet, .. } => Some(quiet.unwrap_or(*at + ASKING)),
         }
     }
 
     /// Does what can be done now.
     pub(super) fn go_on_pasting(&mut self) -> X<()> {
-        let Some(paste) = self.pasting.queue.front_mut() else { return Ok(()) };
+        let Some(one) = self.pasting.queue.front_mut() else { return Ok(()) };
         let now = Instant::now();
-        match &paste.stage {
-            Stage::Waits => {
-                paste.stage = Stage::Taking;
-                let offer = paste.offer.clone();
-                self.take_to_paste(offer)
-            }
+        match &one.stage {
+            Stage::Waits => match one.paste.offer.clone() {
+                Some(offer) => {
+                    one.stage = Stage::Taking;
+                    self.take_to_paste(offer)
+                }
+                None => {
+                    one.stage = Stage::Ready { until: now + RELEASE, asked: false };
+                    self.go_on_pasting()
+                }
+            },
             Stage::Taking => Ok(()),
             Stage::Ready { until, asked } => {
                 let (until, asked) = (*until, *asked);
                 self.press_when_ready(until, asked)
             }
             Stage::Pressed { quiet: Some(quiet), .. } if *quiet <= now => {
-                if self.outgoing.is_empty() {
-                    self.end_paste(Ok(()))
-                } else {
-                    Ok(())
+                if !self.outgoing.is_empty() {
+                    return Ok(());
                 }
+                if one.paste.then.is_some() {
+                    one.stage = Stage::Then { until: now + RELEASE };
+                    return self.go_on_pasting();
+                }
+                self.end_paste(Ok(()))
             }
             Stage::Pressed { quiet: None, at, class, .. } if *at + ASKING <= now => {
                 let class = class.clone();
                 self.end_paste(Err(PasteError::NobodyAsked(class)))
             }
             Stage::Pressed { .. } => Ok(()),
+            Stage::Then { until } => {
+                let (late, then) = (*until <= now, one.paste.then);
+                let pressed = match then {
+                    Some(then) => self.alone(|session| session.press(then, late))?,
+                    None => Some(Ok(())),
+                };
+                pressed.map_or(Ok(()), |outcome| self.end_paste(outcome))
+            }
         }
+    }
+
+    /// Nobody else's keys come between those that are pressed meanwhile.
+    fn alone<T>(&mut self, press: impl FnOnce(&mut Self) -> X<T>) -> X<T> {
+        self.conn.grab_server()?;
+        let done = press(self);
+        self.conn.ungrab_server()?;
+        self.conn.flush()?;
+        done
     }
 
     /// The window in front, as the window manager says (Extended Window Manager Hints, `_NET_ACTIVE_WINDOW`).
@@ -171,7 +195,7 @@ impl Session<'_> {
         if self.conn.extension_information(xtest::X11_EXTENSION_NAME)?.is_none() {
             return self.end_paste(Err(PasteError::NoKeys));
         }
-        let into = self.pasting.queue.front().map_or(PasteInto::Front, |paste| paste.into);
+        let into = self.pasting.queue.front().map_or(PasteInto::Front, |one| one.paste.into);
         let behind = self.chords.behind.filter(|_| into != PasteInto::Front);
         let front = self.in_front()?;
         if let Some(behind) = behind.filter(|behind| front != Some(*behind)) {
@@ -180,7 +204,7 @@ impl Session<'_> {
             }
             if !asked {
                 self.bring_to_front(behind)?;
-                if let Some(Paste { stage: Stage::Ready { asked, .. }, .. }) = self.pasting.queue.front_mut()
+                if let Some(Queued { stage: Stage::Ready { asked, .. }, .. }) = self.pasting.queue.front_mut()
                 {
                     *asked = true;
                 }
@@ -191,12 +215,16 @@ impl Session<'_> {
             return if late { self.end_paste(Err(PasteError::NoWindow)) } else { Ok(()) };
         };
         let class = class_of(&self.conn, front).unwrap_or_else(|| "the program".to_owned());
-        // Nobody else's keys come between these.
-        self.conn.grab_server()?;
-        let done = self.press_paste(front, &class, late);
-        self.conn.ungrab_server()?;
-        self.conn.flush()?;
-        done?.map_or(Ok(()), |problem| self.end_paste(Err(problem)))
+        let nothing = self.pasting.queue.front().is_some_and(|one| one.paste.offer.is_none());
+        if nothing {
+            if let Some(one) = self.pasting.queue.front_mut() {
+                one.paste.asked.take().into_iter().for_each(|asked| asked());
+                one.stage = Stage::Then { until };
+            }
+            return self.go_on_pasting();
+        }
+        let problem = self.alone(|session| session.press_paste(front, &class, late))?;
+        problem.map_or(Ok(()), |problem| self.end_paste(Err(problem)))
     }
 
     fn bring_to_front(&self, window: Window) -> X<()> {
@@ -208,27 +236,40 @@ impl Session<'_> {
         Ok(())
     }
 
-    /// Presses what pastes in the program in front: what is held is let go of for that moment, and held again after.
-    /// Waits while other keys are down, unless it is late: they would be typed by their repetition into the program.
+    /// Presses what pastes in the program in front.
     fn press_paste(&mut self, front: Window, class: &str, late: bool) -> X<Option<PasteError>> {
+        let keys = self.keys.paste.keys(class);
+        if keys.primary {
+            let time = self.pasting.time;
+            self.conn.set_selection_owner(self.serving, AtomEnum::PRIMARY.into(), time)?;
+            self.pasting.primary = Some(time);
+        }
+        match self.press(keys.chord, late)? {
+            Some(Ok(())) => {}
+            Some(Err(problem)) => return Ok(Some(problem)),
+            None => return Ok(None),
+        }
+        if let Some(one) = self.pasting.queue.front_mut() {
+            let (at, class) = (Instant::now(), class.to_owned());
+            one.stage = Stage::Pressed { by: front, class, at, least: QUIET, quiet: None };
+        }
+        Ok(None)
+    }
+
+    /// Presses keys for the person: what is held is let go of for that moment, and held again after. `None` while other
+    /// keys are down, unless it is late: they would be typed by their repetition into the program.
+    fn press(&mut self, chord: Chord, late: bool) -> X<Option<Result<(), PasteError>>> {
         let Ok(keymap) = self.conn.query_keymap()?.reply() else { return Ok(None) };
         let down = &keymap.keys;
         let others = self.chords.keyboard.others_down(down);
         if !late && !others.is_empty() {
             return Ok(None);
         }
-        let keys = self.keys.paste.keys(class);
         let keyboard = &self.chords.keyboard;
-        let (Some(code), Some(hold)) = (keyboard.code(keys.chord.key), keyboard.codes(keys.chord.held))
-        else {
-            return Ok(Some(PasteError::NoKeys));
+        let (Some(code), Some(hold)) = (keyboard.code(chord.key), keyboard.codes(chord.held)) else {
+            return Ok(Some(Err(PasteError::NoKeys)));
         };
-        if keys.primary {
-            let time = self.pasting.time;
-            self.conn.set_selection_owner(self.serving, AtomEnum::PRIMARY.into(), time)?;
-            self.pasting.primary = Some(time);
-        }
-        // What the paste needs and is held already stays held; Alt that was let go of alone would open a menu.
+        // What is needed and held already stays held; Alt that was let go of alone would open a menu.
         let held = self.chords.keyboard.modifiers_down(down);
         let keyboard = &self.chords.keyboard;
         let is_needed = |code: &u8| hold.iter().any(|one| keyboard.same_modifier(*one, *code));
@@ -247,11 +288,7 @@ impl Session<'_> {
         for (kind, code) in released.chain(pressed).chain(let_go).chain(again) {
             self.conn.xtest_fake_input(kind, code, CURRENT_TIME, self.root, 0, 0, 0)?;
         }
-        if let Some(paste) = self.pasting.queue.front_mut() {
-            let (at, class) = (Instant::now(), class.to_owned());
-            paste.stage = Stage::Pressed { by: front, class, at, least: QUIET, quiet: None };
-        }
-        Ok(None)
+        Ok(Some(Ok(())))
     }
 
     /// The primary selection is served for as long as it is ours.
@@ -263,7 +300,7 @@ impl Session<'_> {
     pub(super) fn asked_for(&mut self, event: &SelectionRequestEvent) {
         let is_about = [self.atoms.TARGETS, self.atoms.TIMESTAMP].contains(&event.target);
         let mask = self.conn.setup().resource_id_mask;
-        if let Some(Paste { stage: Stage::Pressed { by, at, least, quiet, .. }, .. }) =
+        if let Some(Queued { paste, stage: Stage::Pressed { by, at, least, quiet, .. }, .. }) =
             self.pasting.queue.front_mut()
             && *by & !mask == event.requestor & !mask
             && (!is_about || quiet.is_some())
@@ -271,8 +308,9 @@ impl Session<'_> {
             let now = Instant::now();
             if quiet.is_none() {
                 *least = now.saturating_duration_since(*at).clamp(QUIET, LONGEST_QUIET);
+                paste.asked.take().into_iter().for_each(|asked| asked());
             }
-            *quiet = Some(now + *least);
+            *quiet = Some(Instant::now() + *least);
         }
     }
 }

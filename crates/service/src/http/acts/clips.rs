@@ -10,6 +10,7 @@ use super::done::{carry_out, ids_of};
 use crate::home::random::hex;
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
+use crate::writer::With;
 
 /// Remove clips
 #[utoipa::path(post, path = "/remove", request_body = Remove,
@@ -20,7 +21,7 @@ pub(crate) async fn remove(
 ) -> Result<axum::Json<Removed>, Failure> {
     let outcome = context
         .queue
-        .act(Act::Remove { clips: ids_of(&wanted.ids)?, spare_pinned: wanted.spare_pinned }, None)
+        .act(Act::Remove { clips: ids_of(&wanted.ids)?, spare_pinned: wanted.spare_pinned }, With::default())
         .await?;
     let grace_seconds = context.app.grace.as_secs();
     let revision = context.app.clips.history().revision();

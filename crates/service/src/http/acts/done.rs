@@ -7,7 +7,7 @@ use yadori_core::acts::Act;
 use crate::home::random::hex;
 use crate::http::{Context, Failure};
 use crate::state::shapes::row;
-use crate::writer::{Capture, Outcome};
+use crate::writer::{Outcome, With};
 
 /// Clips that one act may touch.
 const CLIPS: usize = 10_000;
@@ -25,16 +25,16 @@ pub(crate) fn ids_of(ids: &[String]) -> Result<Vec<ClipId>, Failure> {
 
 /// Carries an act out.
 pub(crate) async fn carry_out(context: &Context, act: Act) -> Result<axum::Json<Acted>, Failure> {
-    Ok(acted(context, context.queue.act(act, None).await?))
+    Ok(acted(context, context.queue.act(act, With::default()).await?))
 }
 
-/// Carries an act out that comes with a text of its own.
+/// Carries an act out that comes with contents.
 pub(crate) async fn carry_out_with(
     context: &Context,
     act: Act,
-    with: Box<Capture>,
+    with: With,
 ) -> Result<axum::Json<Acted>, Failure> {
-    Ok(acted(context, context.queue.act(act, Some(with)).await?))
+    Ok(acted(context, context.queue.act(act, with).await?))
 }
 
 /// What was done, for the answer.

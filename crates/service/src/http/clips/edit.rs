@@ -18,6 +18,7 @@ use crate::http::{Context, Failure};
 use crate::intake::bring_in::prepared;
 use crate::state::clock::now;
 use crate::state::shapes::row;
+use crate::writer::With;
 
 /// Change a text: a new clip takes over the place, title and color of the old one
 #[utoipa::path(post, path = "/clips/{address}/edit", params(("address" = String, Path)), request_body = Edit,
@@ -54,7 +55,7 @@ pub(crate) async fn edit(
     let new = Offer { source, ..Offer::text(edit.text, now()) };
     let new = prepared(&context.app, &context.disk, new).await?;
     let act = Act::Edit { clip: clip.id, new: Box::new(new.copied.clone()) };
-    let acted = carry_out_with(&context, act, new).await?;
+    let acted = carry_out_with(&context, act, With::from(*new)).await?;
     if let Err(why) = context.queue.draft(clip.id, None).await {
         tracing::warn!("a draft could not be let go of: {why}");
     }

@@ -16,7 +16,7 @@ use crate::state::app::App;
 use crate::state::events::{Happening, Numbered};
 use crate::state::telling::told;
 
-/// Listen to what happens: server-sent events `clip`, `gone`, `status`, `refused`, `kept`, `reset`
+/// Listen to what happens: server-sent events `clip`, `gone`, `status`, `refused`, `kept`, `batches`, `reset`
 #[utoipa::path(get, path = "/events", responses((status = 200, body = Event, content_type = "text/event-stream")))]
 pub(crate) async fn events(
     State(context): State<Arc<Context>>,
@@ -60,6 +60,7 @@ fn sent(app: &App, epoch: &str, (number, event): &Numbered) -> Sent {
         Event::Status(status) => serde_json::to_string(status),
         Event::Refused(refusal) => serde_json::to_string(refusal),
         Event::Kept(kept) => serde_json::to_string(kept),
+        Event::Batches(batches) => serde_json::to_string(batches),
         Event::Reset => Ok("{}".into()),
     };
     named.data(data.unwrap_or_default())

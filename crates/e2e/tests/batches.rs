@@ -1,0 +1,227 @@
+//! Batches: gathered by real copies, split from one, and handed out by one chord into a browser's form; dropped from, put in
+//! order, taken back; and going on at the same item after the service was killed.
+
+use anyhow::{Context, Result};
+use serde_json::Value;
+use yadori_e2e::form::Form;
+use yadori_e2e::{Display, Service, until};
+
+/// One at a time: each has a display, a browser and a service.
+static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+
+fn shown(service: &Service) -> Value {
+    serde_json::from_str(&service.yadori(&["batch", "--json"])).unwrap_or_default()
+}
+
+fn heads(service: &Service) -> Vec<String> {
+    let all = shown(service);
+    let items = all["items"].as_array().cloned().unwrap_or_default();
+    items.iter().map(|item| item["head"].as_str().unwrap_or_default().to_owned()).collect()
+}
+
+fn handed(service: &Service) -> u64 {
+    shown(service)["batch"]["handed"].as_u64().unwrap_or(u64::MAX)
+}
+
+/// What is said when something can't be done.
+fn refused(service: &Service, arguments: &[&str]) -> String {
+    let done = service.client(arguments);
+    assert!(!done.status.success(), "{arguments:?} was done");
+    String::from_utf8_lossy(&done.stderr).into_owned()
+}
+
+fn until_heard(service: &Service) {
+    until("the chords", || (!service.yadori(&["chords"]).contains("not heard")).then_some(()));
+}
+
+#[tokio::test]
+async fn twenty_fields_are_filled_by_twenty_presses_of_one_chord() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let form = Form::open(20).await?;
+    until_heard(&form.service);
+    form.fill_by_chord(20, 3).await
+}
+
+#[tokio::test]
+async fn records_are_told_apart_and_empty_fields_stay_empty() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let form = Form::open(10).await?;
+    until_heard(&form.service);
+    let rows = "Hanna Quist\t14 May\t2\t\tKestrel Hut\nOle Brandt\t16 May\t3\tdog\tTern Hut\n";
+    form.service.yadori(&["batch", "new", "--text", rows, "--split", "cells", "--after", "tab"]);
+    let words = form.service.yadori(&["batch"]);
+    assert!(words.contains("record 2") && words.contains("(record 1 of 2, field 1 of 5)"), "{words}");
+    for _ in 0..10 {
+        form.keyboard.press("ctrl+alt+n")?;
+    }
+    until("all of it", || (handed(&form.service) == 10).then_some(()));
+    form.browser.until("return document.getElementById('f9').value === 'Tern Hut'").await?;
+    let wanted: Vec<&str> = rows.trim_end().split(['\t', '\n']).collect();
+    assert_eq!(form.values().await?, wanted);
+    // Once more, the first record passed over.
+    form.service.yadori(&["batch", "again"]);
+    let words = form.service.yadori(&["batch", "skip", "--record"]);
+    assert!(words.contains("Next is 6 of 10 (record 2 of 2, field 1 of 5): Ole Brandt"), "{words}");
+    form.keyboard.press("ctrl+alt+n")?;
+    until("the sixth", || (handed(&form.service) == 6).then_some(()));
+    // At its end a press says so, and does nothing.
+    form.service.yadori(&["batch", "from", "10"]);
+    form.service.yadori(&["batch", "skip"]);
+    let before = form.values().await?;
+    form.keyboard.press("ctrl+alt+n")?;
+    until("the word", || form.service.status()?.hitch.filter(|hitch| hitch.words.contains("at its end")));
+    assert_eq!(form.values().await?, before);
+    Ok(())
+}
+
+#[tokio::test]
+async fn copies_join_a_batch_and_a_mistake_is_dropped_without_starting_over() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let mut form = Form::open(1).await?;
+    until_heard(&form.service);
+    let copy = |form: &mut Form, text: &str, items: usize| {
+        form.display.copy_text(text);
+        form.service.await_clip(text);
+        until("the item", || (heads(&form.service).len() == items).then_some(()));
+    };
+    form.display.copy_text("before");
+    form.service.await_clip("before");
+    form.keyboard.press("ctrl+alt+g")?;
+    until("a batch", || form.service.status()?.batch.filter(|batch| batch.gathering));
+    copy(&mut form, "Hanna Quist", 1);
+    copy(&mut form, "a mistake", 2);
+    form.service.yadori(&["batch", "drop", "--last"]);
+    copy(&mut form, "14 May", 2);
+    // The same once more: both are in it, and one in the history.
+    copy(&mut form, "two nights", 3);
+    copy(&mut form, "Hanna Quist", 4);
+    form.keyboard.press("ctrl+alt+g")?;
+    until("its end", || form.service.status()?.batch.filter(|batch| !batch.gathering));
+    form.display.copy_text("after");
+    form.service.await_clip("after");
+    let wanted = ["Hanna Quist", "14 May", "two nights", "Hanna Quist"];
+    assert_eq!(heads(&form.service), wanted);
+    // Acts are taken back and made again.
+    form.service.yadori(&["batch", "move", "4", "--before", "1"]);
+    form.service.yadori(&["batch", "reverse"]);
+    assert_eq!(heads(&form.service), ["two nights", "14 May", "Hanna Quist", "Hanna Quist"]);
+    form.service.yadori(&["batch", "drop", "1"]);
+    for _ in 0..3 {
+        form.service.yadori(&["undo"]);
+    }
+    assert_eq!(heads(&form.service), wanted);
+    // An item is its own: the clip it came from can go.
+    form.service.yadori(&["remove", "1", "2", "3"]);
+    form.service.yadori(&["undo"]);
+    form.service.yadori(&["redo"]);
+    let words = form.service.yadori(&["batch", "next"]);
+    assert!(words.contains("A paste now gives 1 of 4: Hanna Quist"), "{words}");
+    assert_eq!(form.display.paste_text().as_deref(), Some("Hanna Quist"));
+    form.service.yadori(&["batch", "next"]);
+    form.service.yadori(&["batch", "next"]);
+    assert_eq!(form.display.paste_text().as_deref(), Some("two nights"));
+    let words = form.service.yadori(&["status"]);
+    assert!(words.contains("an item of a batch") || words.contains("two nights"), "{words}");
+    assert!(words.contains("Next is 4 of 4: Hanna Quist"), "{words}");
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_service_that_is_killed_in_the_middle_goes_on_at_the_same_item() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let mut form = Form::open(1).await?;
+    let lines: Vec<String> = (1..=24).map(|n| format!("<{n}>")).collect();
+    form.service.yadori(&["batch", "new", "--text", &lines.join("\n"), "--split", "lines"]);
+    let mut pasted = String::new();
+    for (n, line) in lines.iter().enumerate() {
+        until_heard(&form.service);
+        form.keyboard.press("ctrl+alt+n")?;
+        pasted.push_str(line);
+        let script = format!("return document.getElementById('f0').value === {pasted:?}");
+        form.browser.until(&script).await.with_context(|| {
+            format!("{pasted} was wanted; {:?}", form.service.status().and_then(|status| status.hitch))
+        })?;
+        if n % 3 == 0 {
+            // The text stands in the field, so it is recorded that it was handed out.
+            form.service.kill();
+            form.service.start_again();
+            form.service.await_records();
+            assert_eq!(handed(&form.service), n as u64 + 1);
+        }
+    }
+    assert!(refused(&form.service, &["batch", "next"]).contains("yadori batch again"));
+    // Killed in any moment of a paste: what stands in the field is never handed out again.
+    form.service.yadori(&["batch", "again"]);
+    form.browser.script("document.getElementById('f0').value = ''").await?;
+    for n in 0..8 {
+        until_heard(&form.service);
+        let before = handed(&form.service);
+        form.keyboard.press("ctrl+alt+n")?;
+        let moment = std::time::Instant::now();
+        until("the moment", || (moment.elapsed().as_millis() >= n * 4).then_some(()));
+        form.service.kill();
+        form.service.start_again();
+        form.service.await_records();
+        let values = form.values().await?.concat();
+        let there = values.contains(&lines[usize::try_from(before)?]);
+        let after = handed(&form.service);
+        assert!(after == before || after == before + 1, "{before} and then {after}");
+        assert!(!there || after == before + 1, "{values} would be handed out again from {after} on");
+    }
+    Ok(())
+}
+
+#[tokio::test]
+async fn what_can_t_be_done_with_a_batch_is_said_and_changes_nothing() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let display = Display::start();
+    let service = Service::on(&display.name());
+    service.await_keeping();
+    assert!(refused(&service, &["batch", "next"]).contains("yadori batch gather"));
+    service.add(&["oats; gas; rope", "Name: Ole\nNights: 2"]);
+    for (arguments, words) in [
+        (&["batch", "new", "2", "--pattern", "/"][..], "matches nothing"),
+        (&["batch", "new", "2", "--pattern", "("], "can't be read"),
+        (&["batch", "new", "2", "--split", "lnies"], "did you mean `lines`"),
+        (&["batch", "new", "2", "--split", "pairs"], "nothing in this text"),
+        (&["batch", "new", "9"], "no clip answers"),
+        (&["batch", "new"], "name clips"),
+        (&["batch", "new", "1", "--after", "space"], "possible values"),
+        (&["batch", "show"], "there is no batch"),
+    ] {
+        let said = refused(&service, arguments);
+        assert!(said.contains(words), "{arguments:?}: {said}");
+    }
+    assert!(service.yadori(&["batch", "list"]).contains("There is no batch"));
+    let many: String = (0..2_001).map(|n| format!("{n}\n")).collect();
+    assert!(refused(&service, &["batch", "new", "--text", &many, "--split", "lines"]).contains("2000 items"));
+    let words = service.yadori(&["batch", "new", "2", "--pattern", "; ", "--preview"]);
+    assert!(words.contains("2  gas"), "{words}");
+    service.yadori(&["batch", "new", "2", "--pattern", "; ", "--name", "Stores"]);
+    service.yadori(&["batch", "new", "1", "--split", "pairs", "--name", "Permit"]);
+    for (arguments, words) in [
+        (&["batch", "drop", "3"][..], "no item 3"),
+        (&["batch", "nth", "0"], "no item 0"),
+        (&["batch", "back"], "at its beginning"),
+        (&["batch", "move", "1", "--before", "9"], "no item 9"),
+        (&["batch", "name", "stores"], "called stores already"),
+        (&["batch", "tidy", "tirm"], "did you mean `trim`"),
+        (&["batch", "next", "--batch", "x"], "there is: Permit, Stores"),
+    ] {
+        let said = refused(&service, arguments);
+        assert!(said.contains(words), "{arguments:?}: {said}");
+    }
+    assert_eq!(heads(&service), ["Ole", "2"]);
+    let words = service.yadori(&["batch", "take-up", "sto"]);
+    assert!(words.contains("Next is 1 of 3: oats"), "{words}");
+    service.yadori(&["batch", "tidy", "upper"]);
+    service.yadori(&["batch", "next"]);
+    assert!(service.yadori(&["batch"]).contains("tidied: upper"));
+    service.yadori(&["batch", "remove", "--batch", "permit"]);
+    assert!(service.yadori(&["undo"]).contains("batch removed"));
+    assert!(service.yadori(&["batch", "list"]).contains("  Permit: 2 items, 2 left"));
+    let words = service.yadori(&["join", "--batch", "-", "--list", "numbers"]);
+    assert!(words.contains("1. oats\n2. gas\n3. rope"), "{words}");
+    assert_eq!(service.list(1)[0].head, "1. oats\n2. gas\n3. rope");
+    Ok(())
+}

@@ -1,0 +1,5 @@
+//! Batches: what goes into one, and how it is handed out.
+
+pub mod filling;
+pub mod hand;
+pub mod join;
