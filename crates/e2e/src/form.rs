@@ -28,7 +28,10 @@ impl Form {
         let service = Service::on(&display.name());
         let browser = Browser::start(Some(&display.name())).await?;
         let inputs: String = (0..fields).map(|n| format!("<input id=f{n}>")).collect();
-        browser.driver.goto(format!("data:text/html,<title>form</title>{inputs}<button>Send</button>")).await?;
+        browser
+            .driver
+            .goto(format!("data:text/html,<title>form</title>{inputs}<button>Send</button>"))
+            .await?;
         let form = Self { service, browser, keyboard, display };
         form.front()?;
         form.browser.script("document.getElementById('f0').focus()").await?;

@@ -1,9 +1,10 @@
 //! Batches: gathered by real copies, split from one, and handed out by one chord into a browser's form; dropped from, put in
 //! order, taken back; and going on at the same item after the service was killed.
 
-use anyhow::{Context, Result};
+use anyhow::Result;
 use serde_json::Value;
 use yadori_e2e::form::Form;
+use yadori_e2e::keyboard::Keyboard;
 use yadori_e2e::{Display, Service, until};
 
 /// One at a time: each has a display, a browser and a service.
@@ -126,48 +127,59 @@ async fn copies_join_a_batch_and_a_mistake_is_dropped_without_starting_over() ->
     Ok(())
 }
 
-#[tokio::test]
-async fn a_service_that_is_killed_in_the_middle_goes_on_at_the_same_item() -> Result<()> {
-    let _turn = TURN.lock().await;
-    let mut form = Form::open(1).await?;
-    let lines: Vec<String> = (1..=24).map(|n| format!("<{n}>")).collect();
-    form.service.yadori(&["batch", "new", "--text", &lines.join("\n"), "--split", "lines"]);
-    let mut pasted = String::new();
-    for (n, line) in lines.iter().enumerate() {
-        until_heard(&form.service);
-        form.keyboard.press("ctrl+alt+n")?;
-        pasted.push_str(line);
-        let script = format!("return document.getElementById('f0').value === {pasted:?}");
-        form.browser.until(&script).await.with_context(|| {
-            format!("{pasted} was wanted; {:?}", form.service.status().and_then(|status| status.hitch))
-        })?;
+#[test]
+fn a_service_that_is_killed_in_the_middle_goes_on_at_the_same_item() -> Result<()> {
+    let mut display = Display::start();
+    display.run("openbox", &[]);
+    let keyboard = Keyboard::of(&display)?;
+    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let mut service = Service::on(&display.name());
+    // What is pasted into the terminal goes into a file, letter by letter.
+    let dir = tempfile::tempdir()?;
+    let file = dir.path().join("pasted");
+    let shell = format!("stty -icanon; cat > {}", file.display());
+    display.run("xterm", &["-T", "notes", "-e", "sh", "-c", &shell]);
+    keyboard.focus("the terminal", |window| window.title == "notes")?;
+    let pasted = || std::fs::read_to_string(&file).unwrap_or_default();
+    until("the terminal to read", || file.exists().then_some(()));
+    let lines: Vec<String> = (1..=40).map(|n| format!("<{n}>")).collect();
+    service.yadori(&["batch", "new", "--text", &lines.join("\n"), "--split", "lines"]);
+    for n in 0..12 {
+        until_heard(&service);
+        keyboard.press("ctrl+alt+n")?;
+        let wanted: String = lines[..=n].concat();
+        until("the text", || (pasted() == wanted).then_some(()));
         if n % 3 == 0 {
-            // The text stands in the field, so it is recorded that it was handed out.
-            form.service.kill();
-            form.service.start_again();
-            form.service.await_records();
-            assert_eq!(handed(&form.service), n as u64 + 1);
+            // The text stands there, so it is recorded that it was handed out.
+            service.kill();
+            service.start_again();
+            service.await_records();
+            assert_eq!(handed(&service), n as u64 + 1);
         }
     }
-    assert!(refused(&form.service, &["batch", "next"]).contains("yadori batch again"));
-    // Killed in any moment of a paste: what stands in the field is never handed out again.
-    form.service.yadori(&["batch", "again"]);
-    form.browser.script("document.getElementById('f0').value = ''").await?;
-    for n in 0..8 {
-        until_heard(&form.service);
-        let before = handed(&form.service);
-        form.keyboard.press("ctrl+alt+n")?;
+    // Killed in any moment of a paste: what was pasted is never handed out again, and one at most is passed over, which is
+    // the one that the terminal had asked for.
+    let mut passed_over = 0;
+    for n in 0..20 {
+        until_heard(&service);
+        let before = usize::try_from(handed(&service))?;
+        keyboard.press("ctrl+alt+n")?;
         let moment = std::time::Instant::now();
-        until("the moment", || (moment.elapsed().as_millis() >= n * 4).then_some(()));
-        form.service.kill();
-        form.service.start_again();
-        form.service.await_records();
-        let values = form.values().await?.concat();
-        let there = values.contains(&lines[usize::try_from(before)?]);
-        let after = handed(&form.service);
+        until("the moment", || (moment.elapsed().as_millis() >= n * 2).then_some(()));
+        service.kill();
+        service.start_again();
+        service.await_records();
+        let after = usize::try_from(handed(&service))?;
+        let there = pasted().matches(&lines[before]).count();
         assert!(after == before || after == before + 1, "{before} and then {after}");
-        assert!(!there || after == before + 1, "{values} would be handed out again from {after} on");
+        assert!(
+            there == 0 || (there == 1 && after == before + 1),
+            "{} is there {there} times, at {after}",
+            lines[before]
+        );
+        passed_over += usize::from(there == 0 && after > before);
     }
+    assert!(passed_over <= 5, "{passed_over} of 20 were passed over");
     Ok(())
 }
 

@@ -1,6 +1,7 @@
 //! The long form of the soak: ten minutes of mixed work, ten each at the console (by keys, pointer and touch, every act in
 //! the log asked for), then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
-//! with an error when anything that was answered is not so, or memory grows. Arguments: how many blows, how many minutes.
+//! with an error when anything that was answered is not so, or memory grows. Arguments: how many blows, how many minutes, and
+//! (`keys`, `pointer`, `touch`) one way at the console alone.
 
 use std::time::Duration;
 
@@ -8,17 +9,30 @@ use yadori_e2e::journey::{By, journey};
 use yadori_e2e::soak::{Blow, Soak};
 use yadori_e2e::work::work;
 
+/// Mixed work: copies, takes, searches, acts.
 #[expect(clippy::print_stdout, reason = "it tells how far it has come")]
-fn main() -> anyhow::Result<()> {
-    let minutes: f64 = std::env::args().nth(2).and_then(|text| text.parse().ok()).unwrap_or(10.0);
+fn mixed(minutes: f64) -> anyhow::Result<()> {
     let done = work(Duration::from_secs_f64(minutes * 60.0), |memory, done| {
         println!("work: {} copies made, {} announced; {memory:.1} MB", done.made, done.announced);
     })?;
     println!("{minutes} minutes of mixed work: {done:?}");
     anyhow::ensure!(done.made == done.announced, "not every copy was announced");
     anyhow::ensure!(done.most <= done.early + 10.0, "memory grew from {} to {} MB", done.early, done.most);
+    Ok(())
+}
+
+#[expect(clippy::print_stdout, reason = "it tells how far it has come")]
+fn main() -> anyhow::Result<()> {
+    let minutes: f64 = std::env::args().nth(2).and_then(|text| text.parse().ok()).unwrap_or(10.0);
+    let alone = std::env::args().nth(3);
+    if alone.is_none() {
+        mixed(minutes)?;
+    }
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
-    for (by, seed) in [(By::Keys, 101), (By::Pointer, 102), (By::Touch, 103)] {
+    let ways = [("keys", By::Keys, 101), ("pointer", By::Pointer, 102), ("touch", By::Touch, 103)];
+    for (_, by, seed) in
+        ways.into_iter().filter(|(name, ..)| alone.as_deref().is_none_or(|alone| alone == *name))
+    {
         let time = Duration::from_secs_f64(minutes * 60.0);
         let done = runtime.block_on(journey(by, time, seed))?;
         println!("{minutes} minutes at the console, {by:?}: {done:?}; every act in the log was asked for");
