@@ -9,6 +9,8 @@
   import { Keys, type Command } from './state/keys.svelte';
   import { isList, placeOf } from './state/place.svelte';
   import { isEntry } from './state/session.svelte';
+  import BatchesView from './views/batches/BatchesView.svelte';
+  import HandView from './views/batches/HandView.svelte';
   import ActsView from './views/acts/ActsView.svelte';
   import AskLine from './views/clip/AskLine.svelte';
   import DrawersView from './views/drawers/DrawersView.svelte';
@@ -61,6 +63,7 @@
       redo: () => void console.acts.redo(),
       goHistory: () => console.go({ view: 'history', query: '' }),
       goFavorites: () => console.go({ view: 'favorites', query: '' }),
+      goBatches: () => console.go({ view: 'batches' }),
       goInsight: () => console.go({ view: 'insight' }),
       goActs: () => console.go({ view: 'acts' }),
       goDrawer: () => (console.jumping = true),
@@ -101,20 +104,24 @@
 </header>
 {#if there}
   <div class="frame flex h-full flex-col sm:flex-row" {@attach keepFocus} inert={console.session.entry !== 'in'}>
-    <Rail {console} />
+    {#if console.place.view !== 'hand'}<Rail {console} />{/if}
     {#if isList(console.place)}
       <Stream bind:this={stream} {console} />
     {:else if console.place.view === 'insight'}
       <InsightView {console} />
     {:else if console.place.view === 'acts'}
       <ActsView {console} />
+    {:else if console.place.view === 'batches'}
+      <BatchesView {console} />
+    {:else if console.place.view === 'hand'}
+      <HandView {console} />
     {:else if console.place.view === 'drawers'}
       <DrawersView {console} />
     {:else}
       <HelpView {console} />
     {/if}
     {#if console.place.view === 'history' || console.place.view === 'drawer'}<AtHand {console} />{/if}
-    <BottomBar {console} />
+    {#if console.place.view !== 'hand'}<BottomBar {console} />{/if}
     {#if console.jumping}<JumpLine {console} />{/if}
     <AskLine {console} />
   </div>

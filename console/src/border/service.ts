@@ -6,6 +6,9 @@ import type {
   Act,
   Acted,
   AllDrawers,
+  Batch,
+  BatchItems,
+  ChangeBatch,
   Color,
   Compared,
   Completion,
@@ -14,15 +17,19 @@ import type {
   Form,
   Found,
   FoundOutline,
+  HandedOut,
+  HandOut,
   ImportProgress,
   Insight,
   KeptOutline,
   Outline,
+  Parts,
   Problem,
   Proof,
   Row,
   SignedIn,
   SignedInBrowser,
+  Split,
   Status,
 } from '../api/types';
 import type { Page } from '../state/page';
@@ -177,6 +184,23 @@ export class Service {
     this.#post(`/drawers/${drawer}/dividers/${id}/change`, change);
   removeDivider = (drawer: string, id: string): Promise<Acted> =>
     this.#post(`/drawers/${drawer}/dividers/${id}/remove`, {});
+
+  batches = (): Promise<{ batches: Batch[] }> => this.#json('/batches');
+  batchItems = (id: string, skip: number, limit: number): Promise<BatchItems> =>
+    this.#json(`/batches/${id}?${query({ skip: `${skip}`, limit: `${limit}` })}`);
+  newBatch = (filling: { clips?: string[]; texts?: string[]; split?: Split }, change: ChangeBatch): Promise<Acted> =>
+    this.#post('/batches', { filling, change });
+  changeBatch = (id: string, change: ChangeBatch): Promise<Acted> => this.#post(`/batches/${id}/change`, change);
+  removeBatch = (id: string): Promise<Acted> => this.#post(`/batches/${id}/remove`, {});
+  addToBatch = (id: string, filling: { clips?: string[]; texts?: string[] }): Promise<Acted> => this.#post(`/batches/${id}/add`, filling);
+  dropItems = (id: string, items: number[]): Promise<Acted> => this.#post(`/batches/${id}/drop`, { items });
+  moveItems = (id: string, items: number[], before?: number): Promise<Acted> => this.#post(`/batches/${id}/move`, { items, before });
+  reverseBatch = (id: string): Promise<Acted> => this.#post(`/batches/${id}/reverse`, {});
+  hand = (id: string, out: HandOut, place?: number): Promise<HandedOut> => this.#post(`/batches/${id}/hand`, { out, place });
+  trySplit = (from: { clip?: string; text?: string }, split: Split): Promise<Parts> => this.#post('/split', { ...from, split });
+  join = (clips: string[], how: { with?: string; list?: string }): Promise<{ clip?: string | null; text: string; chars: number }> =>
+    this.#post('/join', { clips, ...how });
+
   exported = (wanted: Record<string, string>): Promise<Blob> => this.#blob(`/export?${query({ ...wanted, zone: ZONE })}`);
   exportedClips = async (ids: string[]): Promise<Blob> => {
     const headers = { 'content-type': 'application/json' };

@@ -1,8 +1,9 @@
 // What the service tells: each thing goes to the part of the state that it is about.
 import { Failure } from '../api/failure';
-import type { ClipEvent, GoneEvent, KeptEvent, Refusal, Row, Status } from '../api/types';
+import type { BatchesEvent, ClipEvent, GoneEvent, KeptEvent, Refusal, Row, Status } from '../api/types';
 import type { Service } from '../border/service';
 import type { Acts } from './acts.svelte';
+import type { Batches } from './batches.svelte';
 import type { Drafts } from './drafts.svelte';
 import type { Drawers } from './drawers.svelte';
 import type { List } from './list.svelte';
@@ -33,6 +34,7 @@ export interface Parts {
   drawers: Drawers;
   drafts: Drafts;
   acts: Acts;
+  batches: Batches;
   messages: Messages;
   /** Everything was read anew. */
   reloaded: () => void;
@@ -78,6 +80,7 @@ export class Arrivals {
         const events = (await this.service.events(this.#lastEventId)).getReader();
         if (!list.loaded) await this.#reload();
         void drawers.read().catch(() => {});
+        void this.parts.batches.read().catch(() => {});
         session.reached = true;
         this.#sayLamp();
         void drafts.handOver();
@@ -147,6 +150,7 @@ export class Arrivals {
     const copied: Row[] = [];
     let reload = false;
     let changed = false;
+    let batches: BatchesEvent | null = null;
     const kept: KeptEvent[] = [];
     const listed = told.filter(({ event }) => event === 'clip' || event === 'gone');
     for (const { id, event, data } of told) {
@@ -159,6 +163,7 @@ export class Arrivals {
         const { hitch } = session.status;
         if (hitch && hitch.at !== before?.at) this.parts.messages.tell(`${hitch.words.charAt(0).toUpperCase()}${hitch.words.slice(1)}.`, { wrong: true });
       } else if (event === 'refused') this.#refused(JSON.parse(data) as Refusal);
+      else if (event === 'batches') batches = JSON.parse(data) as BatchesEvent;
       else if (event === 'kept') kept.push(JSON.parse(data) as KeptEvent);
     }
     if (listed.length > 0 && list.loaded) {
@@ -175,6 +180,8 @@ export class Arrivals {
       drawers.settle();
     }
     if (reload) void this.#reload().catch(() => {});
+    if (batches || reload) this.parts.batches.heard(batches);
+    if (batches) acts.changed();
     if (kept.length > 0 || reload) this.#kept(kept.flatMap((one) => one.drawers), reload);
     if (changed || reload) search.refresh();
     if (changed || reload || kept.length > 0) acts.changed();

@@ -89,6 +89,7 @@ export class Commands {
       remove: () => void acts.remove(subjects),
       pin: () => void acts.pin(subjects),
       bringUp: () => void acts.bringUp(subjects),
+      addToBatch: () => void this.console.batches.add(subjects),
       choose: () => id && selection.choose([id], !selection.chosen.has(id)),
       drawer: () => (chosen.length > 0 ? this.#several('drawer') : this.#open('drawer', id, 0)),
       color: () => (chosen.length > 0 ? this.#several('color') : this.#open('color', id, 0)),
@@ -118,11 +119,12 @@ export class Commands {
     if (!row) {
       this.#reading = id;
       const read = () => {
-        const asked = this.#reading === id && selection.selected === id;
+        if (this.#reading !== id) return;
         this.#reading = null;
-        if (!asked) return;
-        if (rows.get(id)) this.#open(panel, id, 0);
-        else messages.tell('This clip could not be read now. Try it again.', { wrong: true });
+        if (selection.selected === id && rows.get(id)) return this.#open(panel, id, 0);
+        // A person may be typing into what did not open.
+        this.console.rest();
+        messages.tell('This clip could not be read now. Try it again.', { wrong: true });
       };
       rows.need([id]).then(read, read);
       return;

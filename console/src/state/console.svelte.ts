@@ -2,6 +2,7 @@
 import type { Service } from '../border/service';
 import { Acts } from './acts.svelte';
 import { Arrivals } from './arrivals.svelte';
+import { Batches } from './batches.svelte';
 import { Drafts } from './drafts.svelte';
 import { Drawers } from './drawers.svelte';
 import { Keys } from './keys.svelte';
@@ -30,6 +31,7 @@ export class Console {
   readonly drafts: Drafts;
   readonly messages: Messages;
   readonly acts: Acts;
+  readonly batches: Batches;
   readonly arrivals: Arrivals;
   readonly stays: Stays;
   /** A drawer is being chosen to go to. */
@@ -52,7 +54,8 @@ export class Console {
     this.drawers = new Drawers(service, this.list, page);
     this.drafts = new Drafts(service, page, this.messages);
     this.acts = new Acts(service, this.rows, this.sight, this.selection, this.search, this.messages, page);
-    this.acts.isInSight = () => isList(this.place) || this.place.view === 'acts';
+    this.acts.isInSight = () => isList(this.place) || ['acts', 'batches', 'hand'].includes(this.place.view);
+    this.batches = new Batches(service, this.acts, this.messages, page);
     this.arrivals = new Arrivals(service, page, { ...this.#parts(), reloaded: () => this.#reloaded() });
     this.stays = new Stays(page);
     this.#where = new Whereabouts(page);
@@ -67,8 +70,8 @@ export class Console {
   }
 
   #parts() {
-    const { session, rows, list, sight, selection, search, drawers, drafts, acts, messages } = this;
-    return { session, rows, list, sight, selection, search, drawers, drafts, acts, messages };
+    const { session, rows, list, sight, selection, search, drawers, drafts, acts, batches, messages } = this;
+    return { session, rows, list, sight, selection, search, drawers, drafts, acts, batches, messages };
   }
 
   async open(): Promise<void> {
@@ -92,6 +95,11 @@ export class Console {
     this.jumping = false;
     this.#where.go(place);
     this.focusPage();
+  }
+
+  /** What was to be typed into did not open: the focus goes where no letter acts. */
+  rest(): void {
+    this.page.focus('rest');
   }
 
   /** The focus goes to what the page is about. */
@@ -206,6 +214,8 @@ export class Console {
         return this.drawers.get(place.id)?.name ?? (this.drawers.loaded ? 'A drawer that is gone' : 'Drawer');
       case 'acts':
         return 'Recent acts';
+      case 'hand':
+        return 'Batch in hand';
       default:
         return place.view.charAt(0).toUpperCase() + place.view.slice(1);
     }

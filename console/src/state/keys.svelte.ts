@@ -5,7 +5,7 @@ import type { Page } from './page';
  * Where a key holds: anywhere outside of fields (`page`); with the focus in a list or on a row (`list`), among kept
  * things also (`kept`); or in one kind of thing.
  */
-export type Where = 'page' | 'list' | 'kept' | 'drawers' | 'search' | 'picker' | 'editor' | 'form' | 'chart';
+export type Where = 'page' | 'batch' | 'list' | 'kept' | 'drawers' | 'search' | 'picker' | 'editor' | 'form' | 'chart';
 
 /** One way to press it. Letters are given in lower case; what is not said of Shift may be either for them. */
 interface Stroke {
@@ -28,14 +28,14 @@ const DIGITS = ['1', '2', '3', '4', '5', '6', '7', '8', '9'].map((key) => ({ key
 
 export const KEYS = {
   toSearch: { where: ['page'], strokes: [{ key: '/' }], shown: '/', does: 'Search; ↑ ↓ choose, Enter takes, Tab completes' },
-  next: { where: ['list', 'search', 'picker', 'drawers'], strokes: [{ key: 'ArrowDown', shift: false, alt: false }], shown: '↑ ↓', does: 'Choose' },
-  previous: { where: ['list', 'search', 'picker', 'drawers'], strokes: [{ key: 'ArrowUp', shift: false, alt: false }], shown: '↑', does: '' },
-  pageDown: { where: ['list', 'search', 'picker'], strokes: [{ key: 'PageDown', shift: false }], shown: 'Page ↓', does: '' },
-  pageUp: { where: ['list', 'search', 'picker'], strokes: [{ key: 'PageUp', shift: false }], shown: 'Page ↑', does: '' },
-  first: { where: ['list', 'drawers'], strokes: [{ key: 'Home', shift: false }], shown: 'Home', does: 'The first; End, the last' },
-  last: { where: ['list', 'drawers'], strokes: [{ key: 'End', shift: false }], shown: 'End', does: '' },
+  next: { where: ['list', 'search', 'picker', 'drawers', 'batch'], strokes: [{ key: 'ArrowDown', shift: false, alt: false }], shown: '↑ ↓', does: 'Choose' },
+  previous: { where: ['list', 'search', 'picker', 'drawers', 'batch'], strokes: [{ key: 'ArrowUp', shift: false, alt: false }], shown: '↑', does: '' },
+  pageDown: { where: ['list', 'search', 'picker', 'batch'], strokes: [{ key: 'PageDown', shift: false }], shown: 'Page ↓', does: '' },
+  pageUp: { where: ['list', 'search', 'picker', 'batch'], strokes: [{ key: 'PageUp', shift: false }], shown: 'Page ↑', does: '' },
+  first: { where: ['list', 'drawers', 'batch'], strokes: [{ key: 'Home', shift: false }], shown: 'Home', does: 'The first; End, the last' },
+  last: { where: ['list', 'drawers', 'batch'], strokes: [{ key: 'End', shift: false }], shown: 'End', does: '' },
   unfold: { where: ['list'], strokes: [{ key: ' ', shift: false }], shown: 'Space', does: 'Unfold' },
-  take: { where: ['list', 'search'], strokes: [{ key: 'Enter', shift: false }], shown: 'Enter', does: 'Take' },
+  take: { where: ['list', 'search', 'batch'], strokes: [{ key: 'Enter', shift: false }], shown: 'Enter', does: 'Take' },
   takePlain: { where: ['list', 'search'], strokes: [{ key: 'Enter', shift: true }], shown: 'Shift Enter', does: 'Take as plain text' },
   pin: { where: ['list'], strokes: [{ key: 'p' }], shown: 'P', does: 'Pin, or unpin' },
   drawer: { where: ['list'], strokes: [{ key: 'd' }], shown: 'D', does: 'Put into a drawer' },
@@ -43,6 +43,7 @@ export const KEYS = {
   title: { where: ['list'], strokes: [{ key: 't' }], shown: 'T', does: 'Title' },
   color: { where: ['list'], strokes: [{ key: 'c' }], shown: 'C', does: 'Color' },
   bringUp: { where: ['list'], strokes: [{ key: 'b' }], shown: 'B', does: 'Bring to the top of the history' },
+  addToBatch: { where: ['list'], strokes: [{ key: 'g' }], shown: 'G', does: 'Gather into the batch in hand' },
   choose: { where: ['list'], strokes: [{ key: 's' }], shown: 'S', does: 'Choose several; Shift ↑ ↓ for a range' },
   chooseDown: { where: ['list'], strokes: [{ key: 'ArrowDown', shift: true }], shown: 'Shift ↓', does: '' },
   chooseUp: { where: ['list'], strokes: [{ key: 'ArrowUp', shift: true }], shown: 'Shift ↑', does: '' },
@@ -50,14 +51,15 @@ export const KEYS = {
   choosePageUp: { where: ['list'], strokes: [{ key: 'PageUp', shift: true }], shown: 'Shift Page ↑', does: '' },
   chooseToFirst: { where: ['list'], strokes: [{ key: 'Home', shift: true }], shown: 'Shift Home', does: '' },
   chooseToLast: { where: ['list'], strokes: [{ key: 'End', shift: true }], shown: 'Shift End', does: '' },
-  moveDown: { where: ['kept', 'drawers'], strokes: [{ key: 'ArrowDown', alt: true }], shown: 'Alt ↑ ↓', does: 'Move a favorite, a clip in a drawer, a drawer' },
-  moveUp: { where: ['kept', 'drawers'], strokes: [{ key: 'ArrowUp', alt: true }], shown: 'Alt ↑', does: '' },
-  remove: { where: ['list'], strokes: [{ key: 'Delete', shift: false }], shown: 'Del', does: 'Remove' },
+  moveDown: { where: ['kept', 'drawers', 'batch'], strokes: [{ key: 'ArrowDown', alt: true }], shown: 'Alt ↑ ↓', does: 'Move a favorite, a clip in a drawer, a drawer, an item of a batch' },
+  moveUp: { where: ['kept', 'drawers', 'batch'], strokes: [{ key: 'ArrowUp', alt: true }], shown: 'Alt ↑', does: '' },
+  remove: { where: ['list', 'batch'], strokes: [{ key: 'Delete', shift: false }], shown: 'Del', does: 'Remove' },
   undo: { where: ['page'], strokes: [{ key: 'u', shift: false }, { key: 'z', ctrl: true, shift: false }], shown: 'U', does: 'Undo what was done here; Shift U makes it again' },
   redo: { where: ['page'], strokes: [{ key: 'u', shift: true }, { key: 'z', ctrl: true, shift: true }], shown: 'Shift U', does: '' },
   goHistory: { where: ['page'], strokes: [{ key: 'h' }], shown: 'H', does: 'Go to the history' },
   goFavorites: { where: ['page'], strokes: [{ key: 'f' }], shown: 'F', does: 'Go to the favorites' },
   goDrawer: { where: ['page'], strokes: [{ key: 'j' }], shown: 'J', does: 'Jump to a drawer, or make one' },
+  goBatches: { where: ['page'], strokes: [{ key: 'o' }], shown: 'O', does: 'Go to the batches, to hand one out' },
   goInsight: { where: ['page'], strokes: [{ key: 'i' }], shown: 'I', does: 'Go to the insight' },
   goActs: { where: ['page'], strokes: [{ key: 'a' }], shown: 'A', does: 'Go to the recent acts' },
   favorite: { where: ['page'], strokes: DIGITS, shown: '1 … 9', does: 'Take the favorite f1 … f9' },

@@ -154,6 +154,12 @@ const ACTS: Record<string, string> = {
   drawer: 'drawer changed',
   'remove-drawer': 'drawer removed',
   divider: 'divider changed',
+  'new-batch': 'batch begun',
+  batch: 'batch changed',
+  'add-to-batch': 'added to a batch',
+  'drop-items': 'dropped from a batch',
+  'order-items': 'batch put in another order',
+  'remove-batch': 'batch removed',
 };
 
 /** An act in words. */

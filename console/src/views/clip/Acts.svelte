@@ -45,6 +45,7 @@
   <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'color'} onclick={() => toggle('color')}>
     Color <KeyHint of="color" />
   </button>
+  <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void console.batches.add([row.id])}>Batch <KeyHint of="addToBatch" /></button>
   <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.bringUp([row.id])}>Bring up <KeyHint of="bringUp" /></button>
   {#if inOrder}
     <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at <= 0} onclick={() => commands.run('moveUp', 10)}>Move up</button>

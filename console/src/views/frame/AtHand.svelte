@@ -4,6 +4,7 @@
 
   import type { Console } from '../../state/console.svelte';
   import { pictureFacts, shown, summary } from '../../state/words';
+  import HandCard from '../batches/HandCard.svelte';
   import KeyHint from '../parts/KeyHint.svelte';
 
   let { console }: { console: Console } = $props();
@@ -37,6 +38,9 @@
   }}
 >
   <h2 class="font-semibold">At hand</h2>
+  {#if console.batches.inHand && (console.batches.inHand.left > 0 || console.batches.inHand.gathering)}
+    <div class="mt-2"><HandCard {console} /></div>
+  {/if}
   {#if first.length === 0 && list.loaded}
     <p class="facts mt-2">What you pin stands here, one click away. Choose a clip and press <KeyHint of="pin" />.</p>
   {/if}

@@ -1,6 +1,7 @@
 <!-- On a narrow page the rail is a bar at the bottom. -->
 <script lang="ts">
   import Bookmark from '@lucide/svelte/icons/bookmark';
+  import Layers from '@lucide/svelte/icons/layers';
   import HistoryIcon from '@lucide/svelte/icons/history';
   import Menu from '@lucide/svelte/icons/menu';
 
@@ -13,6 +14,7 @@
   const places = [
     ['history', 'History', HistoryIcon],
     ['favorites', 'Favorites', Bookmark],
+    ['batches', 'Batches', Layers],
     ['drawers', 'Drawers', Menu],
   ] as const;
 </script>
@@ -25,7 +27,7 @@
       {#if console.session.status?.live.clip}{summary(console.session.status.live.clip)}{:else if console.session.status?.live.state === 'empty'}nothing{/if}
     </span>
   </p>
-  <nav aria-label="Places" class="grid grid-cols-3">
+  <nav aria-label="Places" class="grid grid-cols-4">
     {#each places as [name, label, Icon] (name)}
       <a
         href="#/{name}"

@@ -38,6 +38,8 @@
       {/if}
     {:else if live?.state === 'empty'}
       <p class="soft" data-live>Nothing</p>
+    {:else if live?.state === 'item'}
+      <p class="soft" data-live>An item of a batch</p>
     {:else if live?.state === 'unkept'}
       <p class="soft" data-live>Something that is not in the history</p>
     {:else}

@@ -2,6 +2,7 @@
 <script lang="ts">
   import Bookmark from '@lucide/svelte/icons/bookmark';
   import Chart from '@lucide/svelte/icons/chart-no-axes-column';
+  import Layers from '@lucide/svelte/icons/layers';
   import Help from '@lucide/svelte/icons/circle-question-mark';
   import HistoryIcon from '@lucide/svelte/icons/history';
   import Plus from '@lucide/svelte/icons/plus';
@@ -23,6 +24,7 @@
   const places: [View, string, typeof HistoryIcon, Command][] = [
     ['history', 'History', HistoryIcon, 'goHistory'],
     ['favorites', 'Favorites', Bookmark, 'goFavorites'],
+    ['batches', 'Batches', Layers, 'goBatches'],
   ];
   const more: [View, string, typeof HistoryIcon, Command][] = [
     ['insight', 'Insight', Chart, 'goInsight'],
@@ -30,7 +32,7 @@
     ['help', 'Help', Help, 'help'],
   ];
   const number = (name: string) =>
-    name === 'history' ? console.list.length : name === 'favorites' ? (void console.list.version, console.list.favorites.clips) : null;
+    name === 'history' ? console.list.length : name === 'batches' ? (console.batches.inHand?.left ?? null) : name === 'favorites' ? (void console.list.version, console.list.favorites.clips) : null;
 
   function drop(event: DragEvent): void {
     event.preventDefault();

@@ -10,8 +10,14 @@
 
   const chords = $derived(console.session.status?.chords ?? []);
   /** What digits do is said in one line, and those that are not heard are named. */
-  const shownChords = $derived(chords.filter((one) => one.purpose === 'picker' || one.purpose === '1' || one.problem));
-  const doing = (purpose: string) => (purpose === 'picker' ? 'Open the picker' : purpose === '1' ? 'Paste the newest clip; 2 the one before it, … 0 the tenth' : `Paste the clip at place ${purpose}`);
+  const shownChords = $derived(chords.filter((one) => ['picker', '1', 'next', 'gather'].includes(one.purpose) || one.problem));
+  const does: Record<string, string> = {
+    picker: 'Open the picker',
+    next: 'Paste what is next in the batch',
+    gather: 'Let copies join a batch, or no longer',
+    '1': 'Paste the newest clip; 2 the one before it, … 0 the tenth',
+  };
+  const doing = (purpose: string) => does[purpose] ?? `Paste the clip at place ${purpose}`;
 
   function give(command: Command, text: string): void {
     problem = keys.give(command, text) ?? '';

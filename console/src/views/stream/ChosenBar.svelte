@@ -19,6 +19,16 @@
     }
   }
 
+  async function join(): Promise<void> {
+    try {
+      const { chars } = await console.service.join(ids, {});
+      selection.unchoose();
+      console.messages.tell(`Joined ${count(ids.length, 'clip')} to one text of ${count(chars, 'character')}; it is the newest clip.`);
+    } catch (why) {
+      console.messages.fail(why);
+    }
+  }
+
   function close(): void {
     selection.several = null;
     console.focusPage();
@@ -39,6 +49,8 @@
       <button type="button" class="btn btn-sm btn-ghost" aria-expanded={selection.several === 'drawer'} onclick={() => toggle('drawer')}>Drawer <KeyHint of="drawer" /></button>
       <button type="button" class="btn btn-sm btn-ghost" aria-expanded={selection.several === 'color'} onclick={() => toggle('color')}>Color <KeyHint of="color" /></button>
       <button type="button" class="btn btn-sm btn-ghost" onclick={() => void acts.bringUp(ids)}>Bring up <KeyHint of="bringUp" /></button>
+      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void console.batches.add(ids)}>Batch <KeyHint of="addToBatch" /></button>
+      <button type="button" class="btn btn-sm btn-ghost" onclick={() => void join()}>Join</button>
       <button type="button" class="btn btn-sm btn-ghost" onclick={() => void save()}>Export</button>
       <button type="button" class="btn btn-sm btn-ghost text-error" onclick={() => void acts.remove(ids)}>Remove <KeyHint of="remove" /></button>
       <button type="button" class="btn btn-sm btn-ghost ml-auto" onclick={() => { selection.unchoose(); console.focusPage(); }}>Let go <KeyHint of="leave" /></button>
