@@ -3,6 +3,7 @@
 #![expect(clippy::print_stdout, reason = "the demo speaks to the person who started it")]
 
 mod draw;
+mod form;
 mod scenario;
 
 use std::io::{BufRead, BufReader, Write};
@@ -24,6 +25,9 @@ struct Arguments {
     /// Where to serve the console
     #[arg(long, default_value = "127.0.0.1:0")]
     listen: String,
+    /// Watch this display, e.g. your own with `--display $DISPLAY`, instead of a private one: chords work there
+    #[arg(long)]
+    display: Option<String>,
 }
 
 /// A program of the demo, ended with it.
@@ -47,8 +51,14 @@ async fn main() -> Result<()> {
     let arguments = Arguments::parse();
     let scratch = tempfile::Builder::new().prefix("yadori-demo-").tempdir()?;
     let home = arguments.home.clone().unwrap_or_else(|| scratch.path().join("home"));
-    let (_server, display) = start_display()?;
-    let _windows = Program(quiet("openbox").env("DISPLAY", &display).spawn().context("openbox")?);
+    let (_private, display) = match &arguments.display {
+        Some(display) => (None, display.clone()),
+        None => {
+            let (server, display) = start_display()?;
+            let windows = quiet("openbox").env("DISPLAY", &display).spawn().context("openbox")?;
+            (Some((server, Program(windows))), display)
+        }
+    };
     let stage = Stage { home, office: scratch.path().join("permits/2031"), display };
     let mut service = Program(
         Command::new(beside("yadorid")?)
@@ -63,6 +73,8 @@ async fn main() -> Result<()> {
     bring_in(&stage)?;
     arrange(&stage)?;
     let mut programs = play(&stage)?;
+    let form = form::serve().await?;
+    begin_batch(&stage)?;
     println!("{}", yadori(&stage, &["status"])?);
     println!("Open this in a browser within a minute:\n\n    {}\n", yadori(&stage, &["console"])?.trim());
     println!("For another link, or to try the client, in another terminal:\n");
@@ -72,6 +84,17 @@ async fn main() -> Result<()> {
         beside("yadori")?.display(),
         beside("yadori")?.display()
     );
+    println!("A batch is in hand: two guests, to be moved into the form at\n\n    {form}\n");
+    match &arguments.display {
+        Some(_) => println!(
+            "Open it, put the cursor into its first field, and press Ctrl+Alt+N once for each field.\n"
+        ),
+        None => println!(
+            "`yadori batch` shows it, `yadori batch next` hands it out. On your own display, one press of Ctrl+Alt+N fills a\n\
+             field: end this, and start {} --display $DISPLAY\n",
+            std::env::current_exe()?.display()
+        ),
+    }
     println!("The demo's display is {}; Ctrl-C ends it all.", stage.display);
     std::io::stdout().flush()?;
     let mut terminate = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate())?;
@@ -224,6 +247,30 @@ fn arrange(stage: &Stage) -> Result<()> {
     let rules = ids.get("Arrival rules").context("the rules")?;
     let text = "Arrive before 18:00, boots off at the door, sheet sleeping bags only. The drying room closes at 21:30.";
     yadori(stage, &["edit", rules, "--text", text])?;
+    Ok(())
+}
+
+/// The first two guests of the list as a batch of two records.
+fn begin_batch(stage: &Stage) -> Result<()> {
+    let list = form::guest_list();
+    let at = (Timestamp::now() - SignedDuration::from_mins(60 * 24 * 21)).to_string();
+    let add =
+        ["add", "--json", "--at", &at, "--program", "Calc", "--window", "Guests of the week", "--", &list];
+    yadori(stage, &add)?;
+    let two: Vec<&str> = list.lines().take(2).collect();
+    let new = [
+        "batch",
+        "new",
+        "--text",
+        &two.join("\n"),
+        "--split",
+        "cells",
+        "--after",
+        "tab",
+        "--name",
+        "Permits",
+    ];
+    yadori(stage, &new)?;
     Ok(())
 }
 

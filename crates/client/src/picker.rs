@@ -35,6 +35,8 @@ pub(crate) struct Shown {
     /// Rows of it that are scrolled past.
     scrolled: u16,
     message: Option<String>,
+    /// How the batch in hand is.
+    batch: Option<String>,
     by_chord: bool,
     /// Clips in the history.
     total: u64,
@@ -90,6 +92,7 @@ fn show(
     let (mut picker, first) = Picker::open(swap);
     let mut shown = Shown::default();
     asking.ask(first, &shown);
+    asking.batch();
     // What is pressed in the terminal comes after what was typed before it was there.
     let mut early = Some(Vec::new());
     let mut said = None;
@@ -215,6 +218,15 @@ fn answered(
             if picker.whole.as_deref() == Some(id.as_str()) {
                 shown.whole = text;
             }
+            Next::GoOn
+        }
+        Answer::Batch { words, close, next } => {
+            shown.batch = next;
+            if close {
+                *said = Some(words);
+                return Next::End;
+            }
+            shown.message = Some(words).filter(|words| !words.is_empty());
             Next::GoOn
         }
         Answer::Failed(why) => {

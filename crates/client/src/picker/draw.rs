@@ -38,8 +38,12 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
     } else {
         draw_list(frame, list, picker, shown);
     }
-    if let Some(message) = &shown.message {
-        frame.render_widget(Paragraph::new(visible(message, false)), words);
+    match (&shown.message, &shown.batch) {
+        (Some(message), _) => frame.render_widget(Paragraph::new(visible(message, false)), words),
+        (None, Some(batch)) => {
+            frame.render_widget(Paragraph::new(visible(batch, false)).style(soft()), words);
+        }
+        (None, None) => {}
     }
     let mut spans = Vec::new();
     for hint in picker.hints() {

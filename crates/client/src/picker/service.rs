@@ -6,13 +6,15 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use yadori_api::picker::machine::{Do, View, Wanted};
 use yadori_api::{
-    Acted, Detail, Form, Found, Item, Items, Keep, KeepIn, Page, PasteInto, Remove, Removed, Row, Take, Taken,
+    Acted, Detail, Filling, Form, Found, Hand, HandedOut, Item, Items, Keep, KeepIn, NewBatch, Page,
+    PasteInto, Remove, Removed, Row, Status, Take, Taken,
 };
 
 use super::{Comes, Shown};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 use crate::table;
+use crate::verbs::batch::next_words;
 
 /// The rows that are known, by id.
 #[derive(Default)]
@@ -60,6 +62,12 @@ pub(super) enum Answer {
         id: String,
         text: String,
     },
+    /// How the batch in hand is now.
+    Batch {
+        words: String,
+        close: bool,
+        next: Option<String>,
+    },
     Failed(String),
 }
 
@@ -74,6 +82,17 @@ pub(super) struct Asking {
 impl Asking {
     pub(super) fn new(service: Connection, send: Sender<Comes>) -> Self {
         Self { service, send, done: Arc::default() }
+    }
+
+    /// Asks how the batch in hand is.
+    pub(super) fn batch(&self) {
+        let (service, send) = (self.service.clone(), self.send.clone());
+        std::thread::spawn(move || {
+            if let Some(next) = batch_words(&service) {
+                let answer = Answer::Batch { words: String::new(), close: false, next: Some(next) };
+                let _ = send.send(Comes::Answered(answer));
+            }
+        });
     }
 
     pub(super) fn ask(&self, wish: Do, shown: &Shown) {
@@ -116,6 +135,11 @@ fn answer(
                 Answer::Did { words: words.to_owned(), row: acted.clips.into_iter().next().map(Box::new) }
             })
         }
+        Do::Gather(id) => gathered(service, id).map(|(acted, next)| {
+            did(&acted.id);
+            Answer::Batch { words: "It is in the batch.".to_owned(), close: false, next }
+        }),
+        Do::HandOut { paste, close } => handed_out(service, paste && by_chord, close),
         Do::Remove(id) => {
             let remove = Remove { ids: vec![id.clone()], spare_pinned: false };
             service.post::<Removed>("/remove", &remove).map(|removed| {
@@ -176,6 +200,36 @@ fn listed(service: &Connection, wanted: &Wanted) -> Result<Answer, Failure> {
     let found: Found = service.get(&format!("/search?q={}&limit={limit}{within}", escaped(query)))?;
     let rows = found.hits.into_iter().map(|hit| hit.row).collect();
     Ok(Answer::Listed { number: *number, rows, more: found.more, total: None })
+}
+
+/// How the batch in hand is, in words.
+pub(super) fn batch_words(service: &Connection) -> Option<String> {
+    let status: Status = service.get("/status").ok()?;
+    let batch = status.batch.filter(|batch| batch.gathering || batch.left > 0)?;
+    Some(next_words(&batch))
+}
+
+/// A clip goes into the batch in hand, or begins one.
+fn gathered(service: &Connection, id: String) -> Result<(Acted, Option<String>), Failure> {
+    let filling = Filling { clips: vec![id], ..Filling::default() };
+    let status: Status = service.get("/status")?;
+    let goes_on = status.batch.is_some_and(|batch| batch.gathering || batch.left > 0);
+    let acted: Acted = if goes_on {
+        service.post("/batches/-/add", &filling)?
+    } else {
+        service.post("/batches", &NewBatch { filling, ..NewBatch::default() })?
+    };
+    Ok((acted, batch_words(service)))
+}
+
+fn handed_out(service: &Connection, paste: bool, close: bool) -> Result<Answer, Failure> {
+    let into = if close { PasteInto::Behind } else { PasteInto::BehindAndBack };
+    let wanted = Hand { paste: paste.then_some(into), ..Hand::default() };
+    let done: HandedOut = service.post("/batches/-/hand", &wanted)?;
+    let place = done.item.as_ref().map_or(0, |item| item.place);
+    let did = if done.pasted { "Pasted" } else { "A paste now gives" };
+    let words = format!("{did} {place} of {}.", done.batch.items);
+    Ok(Answer::Batch { words, close, next: Some(next_words(&done.batch)) })
 }
 
 fn taken(service: &Connection, id: &str, paste: bool, plain: bool, close: bool) -> Result<Answer, Failure> {

@@ -31,6 +31,10 @@ pub enum Ask {
     TakeRow(usize),
     /// What is marked becomes a favorite, or is one no longer.
     Pin,
+    /// What is marked goes into the batch in hand.
+    Gather,
+    /// What is next in the batch in hand is handed out, as [`Ask::Take`].
+    HandOut,
     /// What is marked is removed.
     Remove,
     /// The act of this picker that was done last is taken back.
@@ -81,6 +85,8 @@ fn asked(Chord { held: h, key }: Chord) -> Option<Ask> {
         (h, 0xff0d | 0xff8d, _) if h == alt => Ask::TakePlain,
         (h, _, '1'..='9') if h == alt => Ask::TakeRow(usize::try_from(key - 0x30).ok()?),
         (h, _, 'p') if h == control => Ask::Pin,
+        (h, _, 'g') if h == control => Ask::Gather,
+        (h, _, 'n') if h == control => Ask::HandOut,
         (h, 0xffff, _) if h == plain => Ask::Remove,
         (h, _, 'z') if h == control => Ask::Undo,
         (h, _, 'f') if h == control => Ask::Favorites,

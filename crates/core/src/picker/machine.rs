@@ -55,6 +55,15 @@ pub enum Do {
     },
     /// Make a clip a favorite, or no longer one.
     Pin(String),
+    /// This clip goes into the batch in hand.
+    Gather(String),
+    /// What is next in the batch in hand is handed out.
+    HandOut {
+        /// It is pasted; otherwise it is put on the live clipboard.
+        paste: bool,
+        /// The picker closes then.
+        close: bool,
+    },
     /// Remove a clip.
     Remove(String),
     /// Take the last act of this picker back.
@@ -167,6 +176,8 @@ impl Picker {
             Ask::TakePlain => self.choose(Choice::Marked { paste: !self.swapped, plain: true }),
             Ask::TakeRow(row) => self.choose(Choice::Row(row)),
             Ask::Pin => self.of_marked(Do::Pin),
+            Ask::Gather => self.of_marked(Do::Gather),
+            Ask::HandOut => vec![Do::HandOut { paste: !self.swapped, close: !self.stays }],
             Ask::Remove => self.of_marked(Do::Remove),
             Ask::Undo => vec![Do::Undo],
             Ask::Favorites => {
@@ -350,6 +361,8 @@ impl Picker {
         all.extend([
             hint("Alt Enter", "plain"),
             hint("^P", "pin"),
+            hint("^G", "into the batch"),
+            hint("^N", "next of it"),
             hint("Del", "remove"),
             hint("^Z", "undo"),
             hint("^F", if self.view == View::History { "favorites" } else { "history" }),
