@@ -103,7 +103,7 @@ export class Commands {
     if (!doing) return null;
     if (subjects.length === 0) this.console.messages.tell('Nothing is selected. ↑ and ↓ choose a clip.', { wrong: true });
     else doing();
-    return command === 'unfold' ? 'follow' : 'nothing';
+    return command === 'unfold' || command === 'remove' ? 'follow' : 'nothing';
   }
 
   #several(panel: 'drawer' | 'color'): void {

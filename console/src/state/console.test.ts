@@ -41,6 +41,36 @@ test('what one removes oneself goes at once, and hands the selection to its neig
   expect(console.selection.unfolded).toBe(idOf(2));
 });
 
+test('a key that follows the one that removes is about what is selected by then, whenever the removal is answered', async () => {
+  const answers: (() => void)[] = [];
+  const removed: string[][] = [];
+  const remove = (ids: string[]) => {
+    removed.push(ids);
+    return new Promise((done, fail) =>
+      answers.push(() => (ids[0] === idOf(0) ? fail(new Failure(0, null)) : done({ id: `a${removed.length}`, removed: 1, grace_seconds: 60, revision: answers.length }))),
+    );
+  };
+  const { console } = await opened(5, { remove });
+  const commands = new Commands(console);
+  console.selection.select(idOf(3));
+  commands.run('remove', 10);
+  expect(console.selection.selected).toBe(idOf(2));
+  commands.run('remove', 10);
+  expect(console.selection.selected).toBe(idOf(1));
+  answers.forEach((answer) => answer());
+  console.arrivals.apply([gone(3, 2, 1), gone(2, 2, 2)]);
+  await settled();
+  expect(removed).toEqual([[idOf(3)], [idOf(2)]]);
+  expect(console.selection.selected).toBe(idOf(1));
+  // What could not be removed is selected again.
+  console.selection.select(idOf(0));
+  commands.run('remove', 10);
+  expect(console.selection.selected).toBe(idOf(1));
+  answers[2]?.();
+  await settled();
+  expect(console.selection.selected).toBe(idOf(0));
+});
+
 test('what is removed elsewhere under a selection stays where it stands, marked, until one moves on', async () => {
   const { console } = await opened(4);
   console.selection.select(idOf(2));

@@ -73,6 +73,19 @@ export class Selection {
     this.unfolded = unfolded ? neighbour : null;
   }
 
+  /** These are about to go: their neighbour is selected now, so that the next key means what one sees. Gives what was. */
+  stepOff(going: string[]): string | null {
+    const { selected } = this;
+    if (selected === null || !going.includes(selected)) return null;
+    const { ids } = this.sight.now;
+    const at = ids.indexOf(selected);
+    const stays = (id: string) => !going.includes(id);
+    const next = ids.slice(at + 1).find(stays) ?? ids.slice(0, Math.max(at, 0)).findLast(stays);
+    if (next === undefined) return null;
+    this.select(next);
+    return selected;
+  }
+
   /** Moves the selection by some rows; from nothing, to the first. */
   step(by: number): void {
     const { ids } = this.sight.now;
