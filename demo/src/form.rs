@@ -26,7 +26,8 @@ input:focus,button:focus{outline:2px solid #33406b;outline-offset:2px}\
 
 /// The list of guests as a spreadsheet copies it.
 pub(crate) fn guest_list() -> String {
-    GUESTS.map(|guest| guest.join("\t")).join("\n")
+    let rows = GUESTS.map(|guest| guest.join("\t")).join("\n");
+    format!("{}\n{rows}", FIELDS.join("\t"))
 }
 
 fn page() -> String {

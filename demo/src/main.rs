@@ -257,20 +257,10 @@ fn begin_batch(stage: &Stage) -> Result<()> {
     let add =
         ["add", "--json", "--at", &at, "--program", "Calc", "--window", "Guests of the week", "--", &list];
     yadori(stage, &add)?;
-    let two: Vec<&str> = list.lines().take(2).collect();
-    let new = [
-        "batch",
-        "new",
-        "--text",
-        &two.join("\n"),
-        "--split",
-        "cells",
-        "--after",
-        "tab",
-        "--name",
-        "Permits",
-    ];
-    yadori(stage, &new)?;
+    let two: Vec<&str> = list.lines().take(3).collect();
+    let text = two.join("\n");
+    let split = ["--split", "cells", "--header", "--after", "tab", "--name", "Permits"];
+    yadori(stage, &[&["batch", "new", "--text", &text], &split[..]].concat())?;
     Ok(())
 }
 

@@ -53,7 +53,12 @@ pub struct Window {
 impl Keyboard {
     /// The keyboard of this display. Its keys go to the active window: it needs a window manager.
     pub fn of(display: &Display) -> Result<Self> {
-        let (conn, screen) = x11rb::connect(Some(&display.name()))?;
+        Self::named(&display.name())
+    }
+
+    /// The keyboard of the display with this name.
+    pub fn named(display: &str) -> Result<Self> {
+        let (conn, screen) = x11rb::connect(Some(display))?;
         let root = conn.setup().roots[screen].root;
         Ok(Self { conn, root })
     }

@@ -676,6 +676,9 @@ async fn axe_finds_nothing_on_any_page_dialog_or_state() -> Result<()> {
     service.yadori(&["drawer", "new", "Huts", "--color", "green", "--group", "Office"]);
     service.yadori(&["drawer", "put", "Huts", &ids[0]]);
     service.yadori(&["drawer", "divider", "Huts", "Numbers"]);
+    let guests = "Hanna\t14 May\nOle\t\nIda";
+    service.yadori(&["batch", "new", "--text", guests, "--split", "cells", "--name", "Permits"]);
+    service.yadori(&["batch", "next"]);
     let browser = Browser::console(&service).await?;
     rows(&browser, 4).await?;
     let drawer =
@@ -700,6 +703,8 @@ async fn axe_finds_nothing_on_any_page_dialog_or_state() -> Result<()> {
         ("acts", "", "[data-acts] li"),
         ("help", "", "[data-tried]"),
         ("drawers", "", "h1#drawers-of-page"),
+        ("batches", "", "[data-items='5']"),
+        ("hand", "", "[data-next='2']"),
     ];
     for (dark, width) in [(false, 1280), (true, 1280), (false, 390), (true, 390)] {
         browser.dark(dark).await?;

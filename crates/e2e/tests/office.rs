@@ -128,3 +128,50 @@ fn a_password_managers_copy_leaves_no_trace_and_it_closes_as_fast_as_without_us(
     assert!(yadori_e2e::traces::in_files(service.home(), &secret).is_empty());
     Ok(())
 }
+
+#[test]
+fn a_batch_is_handed_out_into_cells_and_editors_of_real_programs_by_a_chord() -> Result<()> {
+    let mut programs = Programs::start()?;
+    let service = service_on(&programs);
+    until("the chords", || (!service.yadori(&["chords"]).contains("not heard")).then_some(()));
+    let texts = ["Hanna Quist", "14 May", "Tern Hut", "zwei Nächte"];
+    let begin = |after: &str, record: &str| {
+        let text = format!("{}\t{}\n{}\t{}", texts[0], texts[1], texts[2], texts[3]);
+        service.yadori(&[
+            "batch",
+            "new",
+            "--text",
+            &text,
+            "--split",
+            "cells",
+            "--after",
+            after,
+            "--after-record",
+            record,
+        ]);
+    };
+    let handed = || service.status().and_then(|status| status.batch).map_or(0, |batch| batch.handed);
+    let press = |programs: &Programs| -> Result<()> {
+        for n in 1..=4 {
+            programs.desktop.keyboard.press("ctrl+alt+n")?;
+            until("the item", || (handed() == n).then_some(()));
+        }
+        // One after another: this is refused once the last one is wholly pasted.
+        let refused = service.client(&["batch", "next"]);
+        anyhow::ensure!(!refused.status.success(), "more than four were handed out");
+        Ok(())
+    };
+    // Cells: Tab after each, Enter after each row, which leads below the first of it.
+    begin("tab", "enter");
+    let saved = programs.fill(Into::Calc, press)?;
+    let rows: Vec<&str> = texts.iter().map(|text| text.trim()).collect();
+    assert!(rows.windows(2).all(|pair| saved.find(pair[0]) < saved.find(pair[1])), "{saved}");
+    assert!(rows.iter().all(|text| saved.contains(text)), "{saved}");
+    // Editors of both toolkits: Enter after each.
+    for into in [Into::Mousepad, Into::Featherpad] {
+        begin("enter", "enter");
+        let saved = programs.fill(into, press)?;
+        assert_eq!(saved.lines().collect::<Vec<_>>(), texts, "{into:?}");
+    }
+    Ok(())
+}

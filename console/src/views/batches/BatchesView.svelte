@@ -89,7 +89,7 @@
           {/if}
         </div>
         {#if batch.in_hand}
-          <div class="border-base-300 rounded-box mt-3 border"><HandCard {console} /></div>
+          <div class="border-base-300 mt-3 overflow-hidden rounded-lg border"><HandCard {console} /></div>
         {:else}
           <button type="button" class="btn btn-sm btn-soft touch mt-3" onclick={() => void batches.hand('take-up')}>Take in hand</button>
         {/if}

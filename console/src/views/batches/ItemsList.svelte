@@ -69,7 +69,7 @@
 >
   {#each items as item, n (item.id)}
     {#if (batch?.records ?? 1) > 1 && item.field === 1}
-      <div role="presentation" class="facts border-base-300 mt-2 border-t pt-1.5 pb-0.5 font-medium">Record {item.record}</div>
+      <div role="presentation" class="facts border-base-300 mt-2 border-t px-2 pt-1.5 pb-0.5 font-medium first:mt-0 first:border-t-0">Record {item.record}</div>
     {/if}
     <!-- svelte-ignore a11y_click_events_have_key_events -->
     <div

@@ -59,6 +59,16 @@ async fn main() -> Result<()> {
     picture("help.png").await?;
     go(&browser, "#/acts", "[data-acts] li").await?;
     picture("recent-acts.png").await?;
+    go(&browser, "#/batches", "[data-items]").await?;
+    picture("batches.png").await?;
+    browser.script("[...document.querySelectorAll('main button')].find((one) => one.textContent === 'Split a text').click()").await?;
+    browser.until("return document.activeElement && document.querySelector('#batch-text')").await?;
+    browser.script("document.getElementById('batch-text').focus()").await?;
+    browser.cdp("Input.insertText", serde_json::json!({ "text": NOTES })).await?;
+    browser.script("document.querySelector('[data-way=pairs]').click()").await?;
+    browser.until("return document.querySelector('[data-parts]')?.textContent.includes('2 records')").await?;
+    picture("batch-split.png").await?;
+    browser.script("[...document.querySelectorAll('[data-new-batch] button')].find((one) => one.textContent === 'Leave').click()").await?;
     go(&browser, "#/history", "[data-summary]").await?;
     browser.script("document.activeElement.blur()").await?;
     browser.size(390, 844, true).await?;
@@ -69,7 +79,40 @@ async fn main() -> Result<()> {
     browser.size(320, 256, false).await?;
     picture("four-times.png").await?;
     terminal(&home, &out.join("client.png"))?;
-    picker(&home, &out.join("picker.png"))
+    picker(&home, &out.join("picker.png"))?;
+    match std::env::var("YADORI_FORM") {
+        Ok(address) => form(&home, &address, &out.join("permit-form.png")).await,
+        Err(_) => Ok(()),
+    }
+}
+
+/// A text that is split in a picture.
+const NOTES: &str = "Name: R. Tanaka\nArrives: 15 June\nNights: 3\nHut: Larch Hut\n\nName: E. Novák\nArrives: 15 June\nNights: 2\nHut: Stone Ford Hut";
+
+/// The demo's form, filled by chords on the demo's display.
+async fn form(home: &Path, address: &str, out: &Path) -> Result<()> {
+    let yadori = |arguments: &[&str]| -> Result<String> {
+        let done =
+            Command::new(programs().join("yadori")).arg("--home").arg(home).args(arguments).output()?;
+        Ok(String::from_utf8(done.stdout)?)
+    };
+    let status: serde_json::Value = serde_json::from_str(&yadori(&["status", "--json"])?)?;
+    let display = status["capture"]["display"].as_str().context("a display")?;
+    let browser = Browser::start(Some(display)).await?;
+    browser.driver.goto(address).await?;
+    let keyboard = Keyboard::named(display)?;
+    keyboard.focus("the form", |window| window.title.starts_with("Overnight permit"))?;
+    browser.script("document.getElementById('f0').focus()").await?;
+    yadori(&["batch", "again"])?;
+    for _ in 0..4 {
+        keyboard.press("ctrl+alt+n")?;
+    }
+    browser
+        .until("return document.getElementById('f3').value !== '' && document.activeElement.id === 'f4'")
+        .await?;
+    browser.picture(out).await?;
+    yadori(&["batch", "again"])?;
+    Ok(())
 }
 
 /// Goes to a place of the console and waits for something there.

@@ -1,10 +1,11 @@
 //! The long form of the soak: ten minutes of mixed work, ten each at the console (by keys, pointer and touch, every act in
-//! the log asked for), then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
+//! the log asked for), a form filled by chords fifty times, then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
 //! with an error when anything that was answered is not so, or memory grows. Arguments: how many blows, how many minutes, and
 //! (`keys`, `pointer`, `touch`) one way at the console alone.
 
 use std::time::Duration;
 
+use yadori_e2e::form::Form;
 use yadori_e2e::journey::{By, journey};
 use yadori_e2e::soak::{Blow, Soak};
 use yadori_e2e::work::work;
@@ -36,6 +37,10 @@ fn main() -> anyhow::Result<()> {
         let time = Duration::from_secs_f64(minutes * 60.0);
         let done = runtime.block_on(journey(by, time, seed))?;
         println!("{minutes} minutes at the console, {by:?}: {done:?}; every act in the log was asked for");
+    }
+    if alone.is_none() {
+        runtime.block_on(async { Form::open(20).await?.fill_by_chord(20, 50).await })?;
+        println!("a form of 20 fields was filled 50 times by 20 presses of a chord, every field right");
     }
     let rounds: usize = std::env::args().nth(1).and_then(|text| text.parse().ok()).unwrap_or(100);
     let mut soak = Soak::start();

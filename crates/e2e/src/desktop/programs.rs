@@ -350,11 +350,11 @@ impl Programs {
         Ok(began.elapsed())
     }
 
-    /// Pastes, by keys, and tells what came of it; empty when nothing did.
+    /// Has something done in an editor or an office program, in an empty document; saves it, and gives what is in it then.
     ///
     /// # Errors
-    /// When a program does not do what it is asked to.
-    pub fn paste(&mut self, into: Into) -> Result<String> {
+    /// When the program did not come up, or did not save.
+    pub fn fill(&mut self, into: Into, work: impl FnOnce(&Self) -> Result<()>) -> Result<String> {
         self.count += 1;
         let n = self.count;
         match into {
@@ -366,8 +366,8 @@ impl Programs {
                 let before = std::fs::read(&path)?;
                 // A letter that was not there, so that the file changes even if nothing is pasted.
                 let letter = char::from(b'a' + u8::try_from(n % 26)?).to_string();
-                self.desktop.press(&["ctrl+a", "Delete", &letter, "ctrl+v"])?;
-                std::thread::sleep(Duration::from_millis(400));
+                self.desktop.press(&["ctrl+a", "Delete", &letter])?;
+                work(self)?;
                 self.desktop.press(&["ctrl+s"])?;
                 let text = self.desktop.changed(&path, &before).context("the file to be saved")?;
                 Ok(String::from_utf8_lossy(&text).chars().skip(1).collect::<String>().trim_end().to_owned())
@@ -392,13 +392,33 @@ impl Programs {
                 let window = self.desktop.open(command, titled(&format!("paste-{n}.")))?;
                 std::thread::sleep(Duration::from_millis(1_200));
                 self.desktop.press(if writer { &["x", "Return"] } else { &["x", "Return", "Home"] })?;
-                self.desktop.press_through("ctrl+v", ASKS)?;
+                work(self)?;
                 self.desktop.press_through("ctrl+s", ASKS)?;
                 let saved =
                     self.desktop.changed(&path, empty.as_bytes()).context("the document to be saved")?;
                 self.desktop.keyboard.close(&window)?;
                 Ok(body_of(&String::from_utf8_lossy(&saved)))
             }
+            other => anyhow::bail!("{other:?} has no document"),
+        }
+    }
+
+    /// Pastes, by keys, and tells what came of it; empty when nothing did.
+    ///
+    /// # Errors
+    /// When a program does not do what it is asked to.
+    pub fn paste(&mut self, into: Into) -> Result<String> {
+        self.count += 1;
+        let n = self.count;
+        match into {
+            Into::Mousepad | Into::Featherpad | Into::Writer | Into::Calc => self.fill(into, |programs| {
+                if matches!(into, Into::Writer | Into::Calc) {
+                    return programs.desktop.press_through("ctrl+v", ASKS);
+                }
+                programs.desktop.press(&["ctrl+v"])?;
+                std::thread::sleep(Duration::from_millis(400));
+                Ok(())
+            }),
             Into::Firefox | Into::Chromium => {
                 let browser = if into == Into::Firefox { "firefox" } else { "chromium" };
                 self.select(browser, "F8", "field")?;
