@@ -15,9 +15,9 @@ pub(crate) const GUESTS: [[&str; 5]; 6] = [
 ];
 const FIELDS: [&str; 5] = ["Name", "Arrives", "Nights", "Hut", "Telephone"];
 
-const STYLE: &str = "body{font:15px/1.5 system-ui,sans-serif;max-width:62rem;margin:2rem auto;padding:0 1.25rem;color:#262b3a;background:#fdfcfa}\
-h1{font-size:1.15rem;margin:0 0 .25rem}p{margin:.25rem 0 1rem;color:#5c6170}.two{display:grid;grid-template-columns:repeat(auto-fit,minmax(22rem,1fr));gap:2rem}\
-table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:.3rem .5rem;border-bottom:1px solid #e4ded3;font-variant-numeric:tabular-nums}\
+const STYLE: &str = "body{font:15px/1.5 system-ui,sans-serif;max-width:72rem;margin:2rem auto;padding:0 1.25rem;color:#262b3a;background:#fdfcfa}\
+h1{font-size:1.15rem;margin:0 0 .25rem}p{margin:.25rem 0 1rem;color:#5c6170}.two{display:grid;grid-template-columns:repeat(auto-fit,minmax(26rem,1fr));gap:2rem}\
+table{border-collapse:collapse;width:100%}td,th{white-space:nowrap;text-align:left;padding:.3rem .5rem;border-bottom:1px solid #e4ded3;font-variant-numeric:tabular-nums}\
 th{font-weight:600;color:#5c6170}form{display:grid;grid-template-columns:6rem 1fr;gap:.5rem .75rem;align-items:center;align-content:start}\
 input{font:inherit;padding:.35rem .6rem;border:1px solid #8b8f9b;border-radius:.5rem;background:#fff}\
 button{grid-column:2;justify-self:start;font:inherit;padding:.4rem .9rem;border:0;border-radius:.5rem;background:#33406b;color:#fff}\
