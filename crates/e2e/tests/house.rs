@@ -247,12 +247,26 @@ fn arrows_between_crates_point_one_way() {
 #[test]
 fn inside_the_service_arrows_point_from_http_to_state() {
     let forbidden: &[(&str, &[&str])] = &[
-        ("home", &["state", "writer", "records", "intake", "take", "search", "transfer", "http", "run"]),
-        ("state", &["writer", "records", "intake", "take", "search", "transfer", "http", "run"]),
-        ("writer", &["intake", "take", "search", "transfer", "http", "run"]),
+        (
+            "home",
+            &[
+                "state", "writer", "records", "intake", "take", "batches", "chords", "search", "transfer",
+                "http", "run",
+            ],
+        ),
+        (
+            "state",
+            &[
+                "writer", "records", "intake", "take", "batches", "chords", "search", "transfer", "http",
+                "run",
+            ],
+        ),
+        ("writer", &["intake", "take", "batches", "chords", "search", "transfer", "http", "run"]),
         ("records", &["intake", "take", "transfer", "http", "run"]),
-        ("intake", &["take", "search", "transfer", "http", "run"]),
-        ("take", &["intake", "transfer", "writer", "http", "run"]),
+        ("intake", &["take", "batches", "chords", "search", "transfer", "http", "run"]),
+        ("take", &["intake", "batches", "chords", "transfer", "writer", "http", "run"]),
+        ("batches", &["chords", "transfer", "http", "run"]),
+        ("chords", &["transfer", "http", "run"]),
         ("search", &["intake", "take", "transfer", "writer", "http", "run"]),
         ("transfer", &["take", "http", "run"]),
         ("http", &["run"]),

@@ -5,6 +5,7 @@
 //! `run`.
 
 pub mod batches;
+pub mod chords;
 pub mod home;
 pub mod http;
 pub mod intake;

@@ -13,15 +13,15 @@ use tokio_util::sync::CancellationToken;
 use yadori_desk::{Desk, DeskEvents, Keys};
 use yadori_store::server::{PrivateServer, ServerPaths};
 
+use crate::chords::doing::Picker;
 use crate::home::place::HomeError;
 use crate::home::random::{NoRandomness, random_name};
 use crate::home::settings::Settings;
 use crate::http::{self, Context, server};
 use crate::records::room::Disk;
 use crate::state::app::{App, Shared};
-use crate::take::chords::Picker;
 use crate::writer::{Queue, Writer, queue};
-use crate::{intake, records, take};
+use crate::{chords, intake, records};
 
 /// How long open requests may take to end.
 const LAST_REQUESTS: Duration = Duration::from_secs(3);
@@ -116,7 +116,7 @@ pub async fn run_on(
         };
         app.parts.start(
             "doing what chords are for",
-            take::chords::run(app.clone(), queue.clone(), picker, pressed),
+            chords::doing::run(app.clone(), queue.clone(), picker, pressed),
         );
     }
     app.parts.start("telling how things stand", app.clone().tell_status());

@@ -13,8 +13,9 @@ mod write;
 
 pub use error::{CommitError, OpenError, ReadError};
 pub use read::snapshot::{Read, Snapshot};
-pub use rows::{ActRow, DraftRow, ForgettingAct, RefusalRow, SignInChange, SignInRow, SteppedAct};
+pub use rows::{
+    ActRow, BatchChange, DraftRow, ForgettingAct, RefusalRow, SignInChange, SignInRow, SteppedAct,
+};
 pub use store::{Location, MIGRATIONS, SCHEMA, Store};
-pub use write::batches::BatchChange;
 pub use write::contents::CHUNK;
 pub use write::group::Group;

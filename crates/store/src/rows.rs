@@ -1,7 +1,10 @@
 //! The rows, as the rest of the program sees them. Clips and drawers are the core's own.
 
+use std::sync::Arc;
+
 use yadori_core::acts::ActKind;
-use yadori_core::{ClipId, Digest, Micros, RefusalReason};
+use yadori_core::batch::{Batch, Item};
+use yadori_core::{BatchId, ClipId, Digest, Micros, RefusalReason};
 
 /// One thing a person did that can be taken back.
 #[derive(Clone, Debug)]
@@ -55,6 +58,31 @@ pub struct DraftRow {
     pub clip: ClipId,
     /// What was typed; `None` to let go of it.
     pub text: Option<String>,
+}
+
+/// What has become of a batch.
+#[derive(Clone, Debug)]
+pub enum BatchChange {
+    /// It is new, or another one in some way.
+    Put {
+        /// As it is.
+        batch: Box<Batch>,
+        /// Items that are new in it.
+        comes: Vec<Arc<Item>>,
+        /// Items that are not in it any more.
+        goes: Vec<u32>,
+    },
+    /// Something of it was handed out, or it was taken in hand.
+    Handed {
+        /// Which.
+        id: BatchId,
+        /// How many stand before the one that is next.
+        next: usize,
+        /// When it was last taken in hand.
+        used_at: i64,
+    },
+    /// It is gone.
+    End(BatchId),
 }
 
 /// A browser that is signed in.

@@ -9,13 +9,15 @@ use sqlx::AssertSqlSafe;
 use sqlx::mysql::MySqlPool;
 use tempfile::TempDir;
 use yadori_core::acts::ActKind;
+use yadori_core::batch::Piece;
 use yadori_core::{
-    Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RefusalReason,
+    Batch, BatchId, Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RefusalReason,
     RepresentationRecord, Stamp, StoredClip,
 };
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
 use yadori_store::{
-    ActRow, CHUNK, CommitError, DraftRow, Group, Location, OpenError, ReadError, RefusalRow, Store,
+    ActRow, BatchChange, CHUNK, CommitError, DraftRow, Group, Location, OpenError, ReadError, RefusalRow,
+    Store,
 };
 
 const DEVICE: DeviceId = DeviceId([1; 16]);
@@ -261,7 +263,7 @@ async fn staging_committing_removing_and_collecting_at_once_destroy_no_content()
         if !keep {
             let gone = StoredClip { state: row.state.tombstone(), facts: None, ..row.clone() };
             group =
-                Group { clips: vec![gone], dropped: vec![(row.id, content.digest())], ..Group::default() };
+                Group { clips: vec![gone], dropped: vec![(row.id.0, content.digest())], ..Group::default() };
         }
         loop {
             match commit(&store, &group).await {
@@ -306,7 +308,7 @@ async fn the_end_of_an_act_wipes_what_only_it_held() {
     let tombstone = StoredClip { state: gone.0.state.tombstone(), facts: None, ..gone.0.clone() };
     let removal = Group {
         clips: vec![tombstone],
-        dropped: vec![(gone.0.id, gone.1.0)],
+        dropped: vec![(gone.0.id.0, gone.1.0)],
         acts: vec![act],
         ..Group::default()
     };
@@ -324,6 +326,55 @@ async fn the_end_of_an_act_wipes_what_only_it_held() {
         count(&store, "SELECT COUNT(*) FROM clips WHERE facts IS NOT NULL AND facts LIKE '%removed%'").await,
         0
     );
+}
+
+#[tokio::test]
+async fn a_batch_is_read_as_it_was_written_and_what_it_alone_held_is_wiped_with_it() {
+    let (_server, store) = store("batches").await;
+    let (row, content) = clip("hut keys", 1);
+    let kept = clip("ridge path", 2);
+    commit(&store, &group_of(&[(row.clone(), content.clone()), kept.clone()])).await.unwrap();
+    let piece = |row: &StoredClip, record| Piece {
+        record,
+        label: Some("Field".into()),
+        from: Some(row.id),
+        offer: row.state.offer().unwrap().clone(),
+        facts: row.facts.clone().unwrap(),
+    };
+    let mut batch = Batch::begun(BatchId([9; 16]), 5);
+    batch.add(vec![piece(&row, 0), piece(&kept.0, 1), piece(&row, 1)], None);
+    let items = batch.items.clone();
+    let put = |batch: &Batch, comes, goes| Group {
+        batches: vec![BatchChange::Put { batch: Box::new(batch.clone()), comes, goes }],
+        ..Group::default()
+    };
+    commit(&store, &put(&batch, items.clone(), Vec::new())).await.unwrap();
+    assert_eq!(store.batches().await.unwrap(), [batch.clone()]);
+    // The clip goes, and the item still has its content.
+    let tombstone = StoredClip { state: row.state.tombstone(), facts: None, ..row.clone() };
+    let removal = Group { clips: vec![tombstone], dropped: vec![(row.id.0, content.0)], ..Group::default() };
+    commit(&store, &removal).await.unwrap();
+    assert!(store.content(content.0).await.is_ok());
+    let handed = BatchChange::Handed { id: batch.id, next: 2, used_at: 7 };
+    commit(&store, &Group { batches: vec![handed], ..Group::default() }).await.unwrap();
+    (batch.next, batch.used_at) = (2, 7);
+    assert_eq!(store.batches().await.unwrap(), [batch.clone()]);
+    // In another order, without one of them.
+    batch.items = vec![items[2].clone(), items[0].clone()];
+    batch.next = 0;
+    commit(&store, &put(&batch, Vec::new(), vec![items[1].id])).await.unwrap();
+    assert_eq!(store.batches().await.unwrap(), [batch.clone()]);
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM batch_items WHERE body LIKE '%ridge%'").await, 0);
+    let end = Group {
+        batches: vec![BatchChange::End(batch.id)],
+        dropped: vec![(batch.id.0, content.0)],
+        ..Group::default()
+    };
+    commit(&store, &end).await.unwrap();
+    assert_eq!(store.batches().await.unwrap(), []);
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM batch_items").await, 0);
+    assert!(store.content(content.0).await.is_err(), "only the batch held it");
+    assert!(store.content(kept.1.0).await.is_ok());
 }
 
 #[tokio::test]

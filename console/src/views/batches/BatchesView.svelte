@@ -42,7 +42,7 @@
       <button type="button" class="btn btn-sm btn-soft touch" aria-expanded={making} onclick={() => (making = !making)}>Split a text</button>
     </div>
     <p class="facts mt-1">
-      Gather what you copy, or split one clip; then hand the parts out, one after another{#if chord}: <kbd class="keycap">{chord}</kbd> pastes the next one in any program{/if}.
+      Gather what you copy, or split one clip; then hand the parts out, one after another{#if chord}: <strong class="font-semibold whitespace-nowrap">{chord}</strong> pastes the next one in any program{/if}.
     </p>
     {#if making}<NewBatch {console} onend={() => (making = false)} />{/if}
     {#if !batch && batches.loaded && !making}

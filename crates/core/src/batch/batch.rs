@@ -140,14 +140,13 @@ impl Batch {
         };
         let mut known = self.known();
         let mut order = self.order();
-        let mut at = at.unwrap_or(order.len());
-        for mut piece in pieces {
+        let at = at.unwrap_or(order.len());
+        for (at, mut piece) in (at..).zip(pieces) {
             piece.record = first.saturating_add(piece.record);
             let id = self.state.next_id;
             self.state.next_id = id.saturating_add(1);
             known.insert(id, Arc::new(Item { id, piece }));
             order.insert(at, id);
-            at += 1;
         }
         let handed = self.handed();
         self.put_in_order(&order, &known, &handed);

@@ -39,7 +39,7 @@ pub fn changed(now: &[u32], from: &[u32], to: &[u32]) -> Vec<u32> {
     }
     let (in_now, in_from, in_to): (HashSet<u32>, HashSet<u32>, HashSet<u32>) =
         (now.iter().copied().collect(), from.iter().copied().collect(), to.iter().copied().collect());
-    let stays = |id: &u32| in_now.contains(id) && !(in_from.contains(id) && !in_to.contains(id));
+    let stays = |id: &u32| in_now.contains(id) && (in_to.contains(id) || !in_from.contains(id));
     let comes = |id: &u32| !in_now.contains(id) && in_to.contains(id) && !in_from.contains(id);
     let common = |list: &[u32]| -> Vec<u32> {
         list.iter()
@@ -120,10 +120,9 @@ mod tests {
             let named: Vec<u32> = these.iter().copied().filter(|id| order.contains(id)).collect();
             let moved: Vec<u32> = out.iter().copied().filter(|id| these.contains(id)).collect();
             prop_assert_eq!(moved, named.clone());
-            if let (Some(last), Some(place)) = (named.last(), out.iter().position(|id| *id == before)) {
-                if !these.contains(&before) {
-                    prop_assert_eq!(out.iter().position(|id| id == last), Some(place - 1));
-                }
+            let place = out.iter().position(|id| *id == before).filter(|_| !these.contains(&before));
+            if let (Some(last), Some(place)) = (named.last(), place) {
+                prop_assert_eq!(out.iter().position(|id| id == last), Some(place - 1));
             }
         }
     }

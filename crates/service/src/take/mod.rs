@@ -1,6 +1,5 @@
 //! Forms of a clip on its way to the live clipboard.
 
-pub mod chords;
 pub mod error;
 pub mod fill;
 pub mod put;

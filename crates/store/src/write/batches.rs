@@ -1,40 +1,13 @@
 //! Batches: written as far as they changed, and ended with what their items told overwritten.
 
-use std::sync::Arc;
-
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
-use yadori_core::BatchId;
-use yadori_core::batch::{Batch, BatchState, Item};
+use yadori_core::batch::BatchState;
 
+use crate::rows::BatchChange;
 use crate::write::group::ROWS;
 
 /// A batch as it is kept, without its items: what is said of it, and the numbers of its items in their order.
 pub(crate) type Kept = (BatchState, Vec<u32>);
-
-/// What has become of a batch.
-#[derive(Clone, Debug)]
-pub enum BatchChange {
-    /// It is new, or another one in some way.
-    Put {
-        /// As it is.
-        batch: Box<Batch>,
-        /// Items that are new in it.
-        comes: Vec<Arc<Item>>,
-        /// Items that are not in it any more.
-        goes: Vec<u32>,
-    },
-    /// Something of it was handed out, or it was taken in hand.
-    Handed {
-        /// Which.
-        id: BatchId,
-        /// How many stand before the one that is next.
-        next: usize,
-        /// When it was last taken in hand.
-        used_at: i64,
-    },
-    /// It is gone.
-    End(BatchId),
-}
 
 fn small(number: usize) -> i32 {
     i32::try_from(number).unwrap_or(i32::MAX)

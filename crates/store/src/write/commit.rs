@@ -7,10 +7,10 @@ use sqlx::{MySql, MySqlConnection, QueryBuilder};
 use yadori_core::{Digest, StoredClip};
 
 use crate::error::{Broken, CommitError, is_conflict};
-use crate::rows::RefusalRow;
+use crate::rows::{BatchChange, RefusalRow};
 use crate::store::Store;
 use crate::write::acts;
-use crate::write::batches::{self, BatchChange};
+use crate::write::batches;
 use crate::write::claims::Claim;
 use crate::write::contents::{chunks_of, insert_small, wipe_unused};
 use crate::write::drafts;

@@ -4,8 +4,7 @@ use std::time::Duration;
 
 use yadori_core::{Content, Digest, Drawer, Micros, Stamp, StoredClip};
 
-use crate::rows::{ActRow, DraftRow, ForgettingAct, RefusalRow, SignInChange, SteppedAct};
-use crate::write::batches::BatchChange;
+use crate::rows::{ActRow, BatchChange, DraftRow, ForgettingAct, RefusalRow, SignInChange, SteppedAct};
 
 /// Rows per statement.
 pub(crate) const ROWS: usize = 200;

@@ -111,7 +111,7 @@ proptest! {
                     // Split again they are what they are.
                     for part in &parts {
                         let again = split(&part.text, None, &cut(way)).unwrap();
-                        prop_assert_eq!(&again.iter().map(|one| one.text.clone()).collect::<Vec<_>>(), &[part.text.clone()]);
+                        prop_assert_eq!(again.iter().map(|one| one.text.as_str()).collect::<Vec<_>>(), [part.text.as_str()]);
                     }
                 }
                 Err(_) => prop_assert!(bare(&text).is_empty()),

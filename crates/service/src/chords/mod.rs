@@ -1,0 +1,3 @@
+//! Chords: what each does when it was pressed.
+
+pub mod doing;
