@@ -114,6 +114,9 @@ pub struct Detail {
     pub text: Option<String>,
     /// The text is longer than what is given.
     pub text_cut: bool,
+    /// Files of it that are not there any more, as far as that is known.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub missing: Vec<String>,
 }
 
 /// In which form to take a clip.
@@ -128,6 +131,23 @@ pub enum Form {
     Copied,
     /// As plain text.
     Plain,
+}
+
+/// Into which shape something is made on its way out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Shape {
+    /// The paths of its files, a line each.
+    Paths,
+    /// The names of its files, a line each.
+    Names,
+    /// Its picture as PNG.
+    Png,
+    /// Its picture as JPEG.
+    Jpeg,
+    /// Its formatted words, or its link with its title, as Markdown.
+    Markdown,
 }
 
 /// To take.
@@ -146,6 +166,15 @@ pub struct Take {
     /// Clean-ups of its text on its way out, in their order. What is tidied is plain text.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tidy: Vec<String>,
+    /// Another shape than it was copied in.
+    #[serde(default, skip_serializing_if = "Option::is_none", rename = "as")]
+    pub shape: Option<Shape>,
+    /// Pixels of the longer side of its picture at most; with `png` or `jpeg`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub most: Option<u32>,
+    /// What an earlier copy of it offered: 1 is the one before the newest.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub earlier: Option<u32>,
     /// Also has it pasted, there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub paste: Option<PasteInto>,
@@ -199,6 +228,9 @@ pub struct Taken {
     /// The program that was meant has asked for it.
     #[serde(default)]
     pub pasted: bool,
+    /// Files of it that are not there any more, as far as that is known.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub missing: Vec<String>,
 }
 
 /// One representation of a clip that is brought in.

@@ -428,18 +428,19 @@ impl Person {
             }
             return Ok(());
         };
+        let unfolded = "return document.querySelector('[data-row][aria-expanded=true]')?.dataset.id ?? ''";
+        let before = self.text(unfolded).await?;
         // What the finger came down on, as the browser says.
         self.browser.script("window.__touched = ''; addEventListener('pointerdown', (event) => (window.__touched = event.target.closest('[data-row]')?.dataset.id ?? ''), { capture: true, once: true })").await?;
         self.tap(at).await?;
         let id = self.text("return window.__touched").await?;
-        let open = self
-            .text("return document.querySelector('[data-row][aria-expanded=true]')?.dataset.id ?? ''")
-            .await?;
+        let open = self.text(unfolded).await?;
         if id.is_empty() || open.is_empty() {
             return Ok(());
         }
         let moved = "return document.body.textContent.includes('just as you touched it') ? 'y' : ''";
-        if open != id && self.text(moved).await? == "y" {
+        // The list had just moved: the touch did nothing, and that was said, perhaps before something else was.
+        if open != id && (open == before || self.text(moved).await? == "y") {
             return Ok(());
         }
         ensure!(open == id, "the finger came down on {id}, and {open} was unfolded");

@@ -9,6 +9,7 @@ pub mod chords;
 pub mod home;
 pub mod http;
 pub mod intake;
+pub mod pictures;
 pub mod records;
 pub mod run;
 pub mod search;

@@ -3,14 +3,41 @@
 use std::collections::BTreeMap;
 use std::io::{self, BufRead, IsTerminal, Write};
 
-use clap::Args;
-use yadori_api::{Form, PasteInto, Question, Take as Request, Taken};
+use clap::{Args, ValueEnum};
+use yadori_api::{Form, PasteInto, Question, Shape, Take as Request, Taken};
 
 use super::json;
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
+
+/// A shape.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+enum ShapeName {
+    /// The paths of its files
+    Paths,
+    /// The names of its files
+    Names,
+    /// Its picture as PNG
+    Png,
+    /// Its picture as JPEG
+    Jpeg,
+    /// Its formatted words, or its link with its title, as Markdown
+    Markdown,
+}
+
+impl ShapeName {
+    fn shape(self) -> Shape {
+        match self {
+            Self::Paths => Shape::Paths,
+            Self::Names => Shape::Names,
+            Self::Png => Shape::Png,
+            Self::Jpeg => Shape::Jpeg,
+            Self::Markdown => Shape::Markdown,
+        }
+    }
+}
 
 /// Put a clip on the clipboard, for the next ordinary paste
 #[derive(Debug, Args)]
@@ -28,6 +55,15 @@ pub(crate) struct Take {
     /// upper, lower, sentence, title, links (tracking), decode, json
     #[arg(short, long, value_name = "STEPS", value_delimiter = ',')]
     tidy: Vec<String>,
+    /// In another shape: its files' paths or names, its picture as PNG or JPEG, its words or link as Markdown
+    #[arg(long = "as", value_enum, value_name = "SHAPE")]
+    shape: Option<ShapeName>,
+    /// Pixels of the longer side of the picture at most
+    #[arg(long, value_name = "PIXELS", requires = "shape", value_parser = clap::value_parser!(u32).range(1..=20_000))]
+    most: Option<u32>,
+    /// What an earlier copy of it offered: 1 is the one before the newest, as `yadori show` lists them
+    #[arg(long, value_name = "N")]
+    earlier: Option<u32>,
     /// Also paste it where the cursor is, in the program in front
     #[arg(long)]
     paste: bool,
@@ -58,6 +94,9 @@ impl Take {
             answers,
             zone: None,
             tidy: self.tidy.clone(),
+            shape: self.shape.map(ShapeName::shape),
+            most: self.most,
+            earlier: self.earlier,
             paste: self.paste.then_some(PasteInto::Front),
         };
         let path = format!("/clips/{}/take", escaped(&self.clip));
@@ -86,6 +125,9 @@ impl Take {
         let what = table::cut(&table::line(&taken.row), table::width().saturating_sub(32).max(20));
         let done = if taken.pasted { "Pasted" } else { "A paste now gives" };
         writeln!(out, "{done}{plain}: {what}")?;
+        for path in &taken.missing {
+            writeln!(out, "Not there any more: {}", shown(path, false))?;
+        }
         Ok(())
     }
 }

@@ -147,7 +147,8 @@ fn decode(one: &Representation) -> String {
     String::from_utf8_lossy(bytes).into_owned()
 }
 
-fn primary_image(offer: &Offer) -> Option<&Representation> {
+/// The representation that shows an offer's picture best.
+pub fn primary_image(offer: &Offer) -> Option<&Representation> {
     mime::IMAGE_ORDER
         .iter()
         .find_map(|known| offer.find(known))
@@ -155,7 +156,8 @@ fn primary_image(offer: &Offer) -> Option<&Representation> {
 }
 
 /// The URIs, when every one of them is a file.
-fn file_uris(offer: &Offer) -> Option<Vec<String>> {
+/// The URIs of an offer's files; `None` where it is none of files.
+pub fn file_uris(offer: &Offer) -> Option<Vec<String>> {
     let uris = match (offer.find(mime::URI_LIST), offer.find(mime::FILE_MANAGER_LIST)) {
         (Some(list), _) => uri_lines(&decode(list)),
         (None, Some(list)) => uri_lines(&decode(list)).into_iter().skip(1).collect(),

@@ -239,6 +239,13 @@ impl From<TakeError> for Failure {
                 "There is no such tidying",
                 words,
             ),
+            TakeError::NoFiles | TakeError::NoPicture | TakeError::Picture(_) | TakeError::MostOfWhat => {
+                Self::new(StatusCode::UNPROCESSABLE_ENTITY, "no-such-shape", "It can't be taken so", words)
+            }
+            TakeError::NoEarlier(..) => {
+                Self::new(StatusCode::NOT_FOUND, "no-such-offer", "There is no such earlier copy", words)
+                    .hint("`yadori show` lists them")
+            }
             TakeError::Content(why) => Self::from(why),
             TakeError::Filling(text, why) => Self::fill(&text, why),
             TakeError::Asks(questions) => Self::questions(questions),

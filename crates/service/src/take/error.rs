@@ -4,6 +4,7 @@ use yadori_api::Question;
 use yadori_core::take::tidy::NoStep;
 use yadori_desk::{PasteError, TakeError as DeskError};
 
+use crate::pictures::small::SmallError;
 use crate::state::at_hand::ContentError;
 use crate::take::fill::FillingError;
 
@@ -25,6 +26,21 @@ pub enum TakeError {
     /// A picture.
     #[error("a picture has no plain text")]
     NoPlainForm,
+    /// It has no files.
+    #[error("it holds no files, so there are no paths and names")]
+    NoFiles,
+    /// It has no picture.
+    #[error("it holds no picture")]
+    NoPicture,
+    /// Its picture can't be had in another encoding.
+    #[error("its picture can't be made into another: {0}")]
+    Picture(SmallError),
+    /// A size without a picture.
+    #[error("a size goes with `png` or `jpeg`")]
+    MostOfWhat,
+    /// No such earlier offer.
+    #[error("there is no earlier copy {0} of it; {1} are kept")]
+    NoEarlier(u32, usize),
     /// No such clean-up.
     #[error(transparent)]
     Tidy(#[from] NoStep),

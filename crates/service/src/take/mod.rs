@@ -3,5 +3,6 @@
 pub mod error;
 pub mod fill;
 pub mod put;
+pub mod shaped;
 #[expect(clippy::module_inception, reason = "the act of the folder's name")]
 pub mod take;

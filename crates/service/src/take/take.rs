@@ -13,6 +13,7 @@ use crate::state::health::LiveNow;
 use crate::take::error::TakeError;
 use crate::take::fill::{filled, questions};
 use crate::take::put::{Pasting, into_of, put};
+use crate::take::shaped::{meant, shaped};
 
 /// Puts a clip on the live clipboard in the form that is wanted; it is pasteable when this returns. True when fill-ins
 /// were filled.
@@ -22,7 +23,7 @@ use crate::take::put::{Pasting, into_of, put};
 pub async fn take(app: &App, clip: &Clip, wanted: &Take) -> Result<bool, TakeError> {
     app.desk.as_ref().ok_or(TakeError::NoDesk)?;
     let steps: Vec<Step> = wanted.tidy.iter().map(|name| name.parse()).collect::<Result<_, _>>()?;
-    let offer = app.at_hand.offer(clip).await?;
+    let offer = meant(app, clip, wanted.earlier).await?;
     let mut has_filled = false;
     let offer = match wanted.form {
         Form::Copied => offer,
@@ -43,13 +44,15 @@ pub async fn take(app: &App, clip: &Clip, wanted: &Take) -> Result<bool, TakeErr
             Offer { source: offer.source.clone(), ..Offer::text(text, offer.at) }
         }
     };
+    let offer = shaped(clip, offer, wanted).await?;
     let offer = if steps.is_empty() {
         offer
     } else {
         let text = plain_form(&offer).ok_or(TakeError::NoPlainForm)?;
         Offer { source: offer.source.clone(), ..Offer::text(tidied(&text, &steps), offer.at) }
     };
-    let live = LiveNow::Clip(clip.id, wanted.form == Form::Plain || !steps.is_empty());
+    let live =
+        LiveNow::Clip(clip.id, wanted.form == Form::Plain || wanted.shape.is_some() || !steps.is_empty());
     let pasting = wanted.paste.map(|into| Pasting { into: into_of(into), asked: None, then: None });
     put(app, Some(Arc::new(offer)), live, pasting).await?;
     Ok(has_filled)

@@ -15,6 +15,7 @@ use super::address::resolve;
 use crate::http::extract::Path;
 use crate::http::{Context, Failure};
 use crate::state::shapes::row;
+use crate::take::shaped::missing_files;
 
 /// Bytes of text that details carry.
 const TEXT_MOST: usize = 1 << 20;
@@ -46,8 +47,9 @@ pub(crate) async fn detail(
             source: one.value.source.clone(),
         })
         .collect();
+    let missing = missing_files(&clip).await;
     let row = row(&context.app.clips.history(), &clip);
-    Ok(axum::Json(Detail { row, representations, earlier, text, text_cut }))
+    Ok(axum::Json(Detail { row, representations, earlier, text, text_cut, missing }))
 }
 
 fn listed(records: &[RepresentationRecord]) -> Vec<Representation> {

@@ -9,5 +9,4 @@ pub(super) mod fill;
 pub(super) mod frame;
 pub(super) mod list;
 pub(super) mod picture;
-mod small;
 pub(super) mod take;

@@ -18,9 +18,9 @@ use yadori_core::clip::mime;
 use yadori_core::{COPY_CAP, Clip, Content, Kind};
 
 use super::address::resolve;
-use super::small::{SmallError, make_small};
 use crate::http::extract::{Path, Query};
 use crate::http::{Context, Failure};
+use crate::pictures::small::{SmallError, make_small};
 
 /// Pictures decoded at once.
 static AT_ONCE: Semaphore = Semaphore::const_new(1);

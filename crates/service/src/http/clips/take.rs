@@ -11,6 +11,7 @@ use super::address::resolve;
 use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};
 use crate::state::shapes::row;
+use crate::take::shaped::missing_files;
 use crate::take::take::take as put_on_clipboard;
 
 /// Put a clip on the live clipboard; it is pasteable when this returns
@@ -26,7 +27,8 @@ pub(crate) async fn take(
     let filled = put_on_clipboard(app, &clip, &wanted).await?;
     let row = row(&app.clips.history(), &clip);
     let pasted = wanted.paste.is_some();
-    Ok(axum::Json(Taken { row, form: wanted.form, filled, pasted }))
+    let missing = missing_files(&clip).await;
+    Ok(axum::Json(Taken { row, form: wanted.form, filled, pasted, missing }))
 }
 
 /// The picker is there: what was typed since its chord, once its window has the keyboard

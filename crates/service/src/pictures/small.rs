@@ -16,19 +16,26 @@ const MOST_BYTES: u64 = 100_000_000;
 
 /// Why a picture can't be made small.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
-pub(super) enum SmallError {
+pub enum SmallError {
+    /// Nobody knows its format.
     #[error("its format is not known")]
     Unknown,
+    /// It has too many pixels.
     #[error("it is too large to be shown small")]
     TooLarge,
+    /// It can't be unpacked.
     #[error("it is damaged, or its format is not known")]
     Damaged,
+    /// It can't be packed again.
     #[error("it could not be made small")]
     Unmade,
 }
 
 /// A picture whose longer side is at most so many pixels.
-pub(super) fn make_small(content: &Content, most: u32) -> Result<Small, SmallError> {
+///
+/// # Errors
+/// It can't be read, or is too large to be.
+pub fn make_small(content: &Content, most: u32) -> Result<Small, SmallError> {
     let reader = ImageReader::new(Cursor::new(content.expose()))
         .with_guessed_format()
         .map_err(|_| SmallError::Unknown)?;
@@ -49,15 +56,20 @@ pub(super) fn make_small(content: &Content, most: u32) -> Result<Small, SmallErr
     Ok((kind, out.into_inner().into()))
 }
 
-fn whole(
-    mut reader: ImageReader<Cursor<&bytes::Bytes>>,
-    most: u32,
-) -> Result<image::DynamicImage, SmallError> {
+/// What unpacking a whole picture may take.
+pub(super) fn bounds() -> Limits {
     let mut limits = Limits::default();
     limits.max_image_width = Some(MOST_SIDE);
     limits.max_image_height = Some(MOST_SIDE);
     limits.max_alloc = Some(MOST_BYTES);
-    reader.limits(limits);
+    limits
+}
+
+fn whole(
+    mut reader: ImageReader<Cursor<&bytes::Bytes>>,
+    most: u32,
+) -> Result<image::DynamicImage, SmallError> {
+    reader.limits(bounds());
     let picture = reader.decode().map_err(|why| match why {
         image::ImageError::Limits(_) => SmallError::TooLarge,
         _ => SmallError::Damaged,
