@@ -110,8 +110,7 @@ export class Acts {
   /** Removes clips; gives false when that failed. */
   async remove(ids: string[]): Promise<boolean> {
     this.sight.starting(ids);
-    const left = this.selection.stepOff(ids);
-    const next = this.selection.selected;
+    this.selection.stepOff(ids);
     try {
       const { id, removed, grace_seconds, revision } = await this.service.remove(ids);
       this.sight.did(ids, ids, revision);
@@ -120,7 +119,6 @@ export class Acts {
       return true;
     } catch (why) {
       this.sight.didNot(ids);
-      if (left !== null && this.selection.selected === next && this.sight.has(left)) this.selection.select(left);
       this.messages.fail(why);
       return false;
     }

@@ -62,13 +62,14 @@ test('a key that follows the one that removes is about what is selected by then,
   await settled();
   expect(removed).toEqual([[idOf(3)], [idOf(2)]]);
   expect(console.selection.selected).toBe(idOf(1));
-  // What could not be removed is selected again.
+  // What could not be removed stays, and the selection moves no more: another key may be on its way.
   console.selection.select(idOf(0));
   commands.run('remove', 10);
   expect(console.selection.selected).toBe(idOf(1));
   answers[2]?.();
   await settled();
-  expect(console.selection.selected).toBe(idOf(0));
+  expect(console.selection.selected).toBe(idOf(1));
+  expect(console.sight.has(idOf(0))).toBe(true);
 });
 
 test('what is removed elsewhere under a selection stays where it stands, marked, until one moves on', async () => {

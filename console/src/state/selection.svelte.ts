@@ -73,17 +73,15 @@ export class Selection {
     this.unfolded = unfolded ? neighbour : null;
   }
 
-  /** These are about to go: their neighbour is selected now, so that the next key means what one sees. Gives what was. */
-  stepOff(going: string[]): string | null {
+  /** These are about to go: their neighbour is selected now, so that the next key means what one sees. */
+  stepOff(going: string[]): void {
     const { selected } = this;
-    if (selected === null || !going.includes(selected)) return null;
+    if (selected === null || !going.includes(selected)) return;
     const { ids } = this.sight.now;
     const at = ids.indexOf(selected);
     const stays = (id: string) => !going.includes(id);
     const next = ids.slice(at + 1).find(stays) ?? ids.slice(0, Math.max(at, 0)).findLast(stays);
-    if (next === undefined) return null;
-    this.select(next);
-    return selected;
+    if (next !== undefined) this.select(next);
   }
 
   /** Moves the selection by some rows; from nothing, to the first. */

@@ -214,6 +214,32 @@ pub struct TypedKeys {
     pub keys: Vec<TypedKey>,
 }
 
+/// A clip, or a text, and how it would be tidied.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct TryTidy {
+    /// The address of a clip.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub clip: Option<String>,
+    /// A text.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub text: Option<String>,
+    /// Clean-ups, in their order.
+    pub tidy: Vec<String>,
+}
+
+/// A text after clean-ups.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Tidied {
+    /// Its first 4,000 characters.
+    pub text: String,
+    /// Characters of the whole.
+    pub chars: u64,
+    /// It is another text than before.
+    pub changed: bool,
+}
+
 /// What was taken: it is pasteable now.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

@@ -23,7 +23,7 @@ pub use batches::{
 };
 pub use clips::{
     AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Representation, Row,
-    Shape, Take, Taken, TypedKey, TypedKeys,
+    Shape, Take, Taken, Tidied, TryTidy, TypedKey, TypedKeys,
 };
 pub use drawers::{
     AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, KeptOutline, NewDivider,

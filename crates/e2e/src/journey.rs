@@ -428,22 +428,36 @@ impl Person {
             }
             return Ok(());
         };
-        let unfolded = "return document.querySelector('[data-row][aria-expanded=true]')?.dataset.id ?? ''";
-        let before = self.text(unfolded).await?;
         // What the finger came down on, as the browser says.
-        self.browser.script("window.__touched = ''; addEventListener('pointerdown', (event) => (window.__touched = event.target.closest('[data-row]')?.dataset.id ?? ''), { capture: true, once: true })").await?;
+        self.browser.script(
+            "const unfolded = () => document.querySelector('[data-row][aria-expanded=true]')?.dataset.id ?? ''; \
+             window.__touched = ''; window.__before = []; window.__said = []; \
+             const said = document.querySelector('[data-said]'); window.__hearing?.disconnect(); \
+             window.__hearing = new MutationObserver(() => window.__said.push(said.textContent)); \
+             window.__hearing.observe(said, { childList: true, characterData: true, subtree: true }); \
+             addEventListener('pointerdown', (event) => { window.__touched = event.target.closest('[data-row]')?.dataset.id ?? ''; window.__before.push(unfolded()); }, { capture: true, once: true }); \
+             addEventListener('click', () => setTimeout(() => window.__before.push(unfolded())), { capture: true, once: true })",
+        )
+        .await?;
         self.tap(at).await?;
         let id = self.text("return window.__touched").await?;
-        let open = self.text(unfolded).await?;
+        let open = self
+            .text("return document.querySelector('[data-row][aria-expanded=true]')?.dataset.id ?? ''")
+            .await?;
         if id.is_empty() || open.is_empty() {
             return Ok(());
         }
         let moved = "return document.body.textContent.includes('just as you touched it') ? 'y' : ''";
-        // The list had just moved: the touch did nothing, and that was said, perhaps before something else was.
-        if open != id && (open == before || self.text(moved).await? == "y") {
+        if open != id && self.text(moved).await? == "y" {
             return Ok(());
         }
-        ensure!(open == id, "the finger came down on {id}, and {open} was unfolded");
+        if open != id {
+            let around = self.text("return JSON.stringify([window.__before, window.__said, document.querySelector('[data-toast]')?.textContent])").await?;
+            anyhow::bail!(
+                "the finger came down on {id}, and {open} was unfolded: {around}; {:?}",
+                self.asked.last()
+            );
+        }
         let button = match self.dice.roll(4) {
             0 => "Bring up",
             1 => "Remove",

@@ -111,6 +111,73 @@ async fn the_picker_only_puts_on_the_clipboard_with_tab_and_stays_open_for_sever
 }
 
 #[tokio::test]
+async fn a_clip_is_taken_in_another_shape_and_files_that_are_gone_are_named() -> Result<()> {
+    let display = Display::start();
+    let service = Service::on(&display.name());
+    service.await_keeping();
+    let dir = tempfile::tempdir()?;
+    let (there, gone) = (dir.path().join("permit.pdf"), dir.path().join("gone.txt"));
+    std::fs::write(&there, "a permit")?;
+    std::fs::write(&gone, "a note")?;
+    let names = [there.to_string_lossy(), gone.to_string_lossy()];
+    service.yadori(&["add", "--reference", &names[0], &names[1]]);
+    std::fs::remove_file(&gone)?;
+    let words = service.yadori(&["take", "1", "--as", "names"]);
+    assert!(words.contains(&format!("Not there any more: {}", names[1])), "{words}");
+    assert!(!words.contains("any more: permit"), "{words}");
+    assert_eq!(display.paste_text().as_deref(), Some("permit.pdf\ngone.txt"));
+    service.yadori(&["take", "1", "--as", "paths"]);
+    assert_eq!(display.paste_text(), Some(names.join("\n")));
+    // A picture in another encoding, and smaller.
+    let picture = dir.path().join("map.png");
+    image::RgbImage::from_fn(200, 100, |x, y| {
+        image::Rgb([u8::try_from(x).unwrap_or(0), u8::try_from(y).unwrap_or(0), 90])
+    })
+    .save(&picture)?;
+    service.yadori(&["add", "--file", &picture.to_string_lossy()]);
+    service.yadori(&["take", "1", "--as", "jpeg", "--most", "50"]);
+    let jpeg = display.paste("image/jpeg").unwrap_or_default();
+    let made = image::load_from_memory_with_format(&jpeg, image::ImageFormat::Jpeg)?;
+    assert_eq!((made.width(), made.height()), (50, 25));
+    // Formatted words and a titled link as Markdown.
+    let html = dir.path().join("a.html");
+    let (first, second) = ("<h1>Huts</h1><ul><li><b>Kestrel</b></li></ul>", "<p>Huts<br>Kestrel</p>");
+    std::fs::write(&html, first)?;
+    let also = format!("--also=text/html={}", html.display());
+    service.yadori(&["add", &also, "--", "Huts\nKestrel"]);
+    service.yadori(&["take", "1", "--as", "markdown"]);
+    let text = display.paste_text().unwrap_or_default();
+    assert!(text.starts_with("# Huts") && text.contains("**Kestrel**"), "{text}");
+    // What an earlier copy of the same words offered.
+    std::fs::write(&html, second)?;
+    service.yadori(&["add", &also, "--", "Huts\nKestrel"]);
+    service.yadori(&["take", "1", "--as-copied"]);
+    assert_eq!(display.paste("text/html").as_deref(), Some(second.as_bytes()));
+    service.yadori(&["take", "1", "--as-copied", "--earlier", "1"]);
+    assert_eq!(display.paste("text/html").as_deref(), Some(first.as_bytes()));
+    let words = service.yadori(&["take", "1", "--tidy", "upper,one-line", "--preview"]);
+    assert_eq!(words.trim(), "HUTS KESTREL");
+    service.yadori(&["add", "https://example.org/map"]);
+    service.yadori(&["title", "1", "The map"]);
+    service.yadori(&["take", "1", "--as", "markdown"]);
+    assert_eq!(display.paste_text().as_deref(), Some("[The map](<https://example.org/map>)"));
+    // What has no such shape says so, and the clipboard is as it was.
+    for (arguments, words) in [
+        (&["take", "1", "--as", "png"][..], "holds no picture"),
+        (&["take", "1", "--as", "paths"], "holds no files"),
+        (&["take", "1", "--earlier", "7"], "no earlier copy 7"),
+        (&["take", "1", "--tidy", "tirm", "--preview"], "did you mean `trim`"),
+        (&["take", "1", "--most", "9"], "--as"),
+    ] {
+        let done = service.client(arguments);
+        let said = String::from_utf8_lossy(&done.stderr);
+        assert!(!done.status.success() && said.contains(words), "{arguments:?}: {said}");
+    }
+    assert_eq!(display.paste_text().as_deref(), Some("[The map](<https://example.org/map>)"));
+    Ok(())
+}
+
+#[tokio::test]
 async fn a_chord_that_is_not_heard_or_does_nothing_is_named_in_status_and_console() -> Result<()> {
     let _turn = TURN.lock().await;
     let mut display = Display::start();

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::io::{self, BufRead, IsTerminal, Write};
 
 use clap::{Args, ValueEnum};
-use yadori_api::{Form, PasteInto, Question, Shape, Take as Request, Taken};
+use yadori_api::{Form, PasteInto, Question, Shape, Take as Request, Taken, Tidied, TryTidy};
 
 use super::json;
 use crate::connection::{Connection, escaped};
@@ -55,6 +55,9 @@ pub(crate) struct Take {
     /// upper, lower, sentence, title, links (tracking), decode, json
     #[arg(short, long, value_name = "STEPS", value_delimiter = ',')]
     tidy: Vec<String>,
+    /// Only show what tidying would make of it
+    #[arg(long, requires = "tidy", conflicts_with_all = ["paste", "shape"])]
+    preview: bool,
     /// In another shape: its files' paths or names, its picture as PNG or JPEG, its words or link as Markdown
     #[arg(long = "as", value_enum, value_name = "SHAPE")]
     shape: Option<ShapeName>,
@@ -77,6 +80,9 @@ pub(crate) struct Take {
 
 impl Take {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        if self.preview {
+            return self.try_tidy(service, out);
+        }
         let form = match (self.plain, self.as_copied) {
             (true, _) => Form::Plain,
             (_, true) => Form::Copied,
@@ -127,6 +133,22 @@ impl Take {
         writeln!(out, "{done}{plain}: {what}")?;
         for path in &taken.missing {
             writeln!(out, "Not there any more: {}", shown(path, false))?;
+        }
+        Ok(())
+    }
+}
+
+impl Take {
+    fn try_tidy(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let request = TryTidy { clip: Some(self.clip.clone()), text: None, tidy: self.tidy.clone() };
+        let tidied: Tidied = service.post("/tidy", &request)?;
+        if self.json {
+            return json(out, &tidied);
+        }
+        writeln!(out, "{}", shown(&tidied.text, true))?;
+        let told = tidied.text.chars().count() as u64;
+        if told < tidied.chars {
+            writeln!(out, "… and {} characters more", tidied.chars - told)?;
         }
         Ok(())
     }

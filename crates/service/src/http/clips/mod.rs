@@ -10,3 +10,4 @@ pub(super) mod frame;
 pub(super) mod list;
 pub(super) mod picture;
 pub(super) mod take;
+pub(super) mod tidy;
