@@ -27,10 +27,12 @@ import type {
   Problem,
   Proof,
   Row,
+  Shape,
   SignedIn,
   SignedInBrowser,
   Split,
   Status,
+  Tidied,
 } from '../api/types';
 import type { Page } from '../state/page';
 import { ownName } from './page';
@@ -45,6 +47,19 @@ export const ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
 const query = (wanted: Record<string, string>): string => new URLSearchParams(wanted).toString();
 const asked = ({ text, within }: { text: string; within: string | null }, limit: number): string =>
   query({ q: text, limit: `${limit}`, zone: ZONE, ...(within === null ? {} : { within }) });
+
+/** How else a clip is taken: cleaned up, in another shape, as an earlier copy of it was. */
+export interface TakenAs {
+  tidy?: string[];
+  as?: Shape;
+  earlier?: number;
+}
+
+interface Taken {
+  row: Row;
+  filled: boolean;
+  missing?: string[];
+}
 
 export class Service {
   #key: string | null;
@@ -123,8 +138,10 @@ export class Service {
   outline = (): Promise<Outline> => this.#json('/outline');
   detail = (id: string): Promise<Detail> => this.#json(`/clips/${id}`);
   rows = async (ids: string[]): Promise<Row[]> => (await this.#post<{ clips: Row[] }>('/rows', { ids })).clips;
-  take = (id: string, form: Form, answers: Record<string, string> = {}): Promise<{ row: Row; filled: boolean }> =>
-    this.#post(`/clips/${id}/take`, { form, answers, zone: ZONE });
+  take = (id: string, form: Form, answers: Record<string, string> = {}, how: TakenAs = {}): Promise<Taken> =>
+    this.#post(`/clips/${id}/take`, { form, answers, zone: ZONE, ...how });
+  /** What clean-ups would make of a clip. */
+  tidied = (clip: string, tidy: string[]): Promise<Tidied> => this.#post('/tidy', { clip, tidy });
   remove = (ids: string[]): Promise<{ id: string; removed: number; grace_seconds: number; revision: number }> =>
     this.#post('/remove', { ids });
   undo = (act: string): Promise<Acted> => this.#post(`/undo?${query({ act })}`, {});

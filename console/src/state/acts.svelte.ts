@@ -1,7 +1,7 @@
 // What a person does to clips: each act is carried out by the service, said, and can be taken back.
 import { Failure } from '../api/failure';
 import type { Act, Acted, Color, Filled, Form, Question, Row } from '../api/types';
-import type { Service } from '../border/service';
+import type { Service, TakenAs } from '../border/service';
 import type { Messages, Toast } from './messages.svelte';
 import type { Page } from './page';
 import type { Rows } from './rows.svelte';
@@ -64,12 +64,14 @@ export class Acts {
     this.version++;
   }
 
-  async take(id: string, form: Form, answers: Record<string, string> = {}): Promise<void> {
+  async take(id: string, form: Form, answers: Record<string, string> = {}, as: TakenAs = {}): Promise<void> {
     try {
-      const { row, filled } = await this.service.take(id, form, answers);
+      const { row, filled, missing } = await this.service.take(id, form, answers, as);
       this.asking = null;
-      const how = form === 'plain' ? ' (as plain text)' : filled ? ' (filled in)' : '';
-      this.messages.tell(`A paste now gives: ${summary(row).slice(0, 80)}${how}`);
+      const shape = as.as ?? (as.tidy ? 'tidied' : as.earlier ? 'as it was copied before' : '');
+      const how = shape ? ` (${shape})` : form === 'plain' ? ' (as plain text)' : filled ? ' (filled in)' : '';
+      const gone = missing?.length ? ` ${count(missing.length, 'file')} of it ${missing.length === 1 ? 'is' : 'are'} not there any more.` : '';
+      this.messages.tell(`A paste now gives: ${summary(row).slice(0, 80)}${how}${gone}`, { wrong: gone !== '' });
     } catch (why) {
       const problem = why instanceof Failure ? why.problem : null;
       if (problem?.type !== 'needs-answers') return this.messages.fail(why);

@@ -95,6 +95,7 @@ export class Commands {
       color: () => (chosen.length > 0 ? this.#several('color') : this.#open('color', id, 0)),
       edit: single('edit'),
       title: single('title'),
+      tidy: single('tidy'),
       unfold: () => id && selection.toggle(id),
       moveUp: () => id && void this.#shift(id, -1),
       moveDown: () => id && void this.#shift(id, 1),
@@ -134,6 +135,7 @@ export class Commands {
       if (!isText) return messages.tell(`${row.kind === 'image' ? 'A picture' : 'A list of files'} can't be edited here. It can be given a title.`, { wrong: true });
       if (row.chars > EDITABLE) return messages.tell("It is longer than a MiB, and can't be edited here. Save it as a file.", { wrong: true });
     }
+    if (panel === 'tidy' && row.kind === 'image') return messages.tell('A picture has no text to be tidied.', { wrong: true });
     selection.open(id, panel);
   }
 

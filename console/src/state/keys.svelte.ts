@@ -41,6 +41,7 @@ export const KEYS = {
   drawer: { where: ['list'], strokes: [{ key: 'd' }], shown: 'D', does: 'Put into a drawer' },
   edit: { where: ['list'], strokes: [{ key: 'e' }], shown: 'E', does: 'Edit' },
   title: { where: ['list'], strokes: [{ key: 't' }], shown: 'T', does: 'Title' },
+  tidy: { where: ['list'], strokes: [{ key: 'y' }], shown: 'Y', does: 'Tidy it on its way out' },
   color: { where: ['list'], strokes: [{ key: 'c' }], shown: 'C', does: 'Color' },
   bringUp: { where: ['list'], strokes: [{ key: 'b' }], shown: 'B', does: 'Bring to the top of the history' },
   addToBatch: { where: ['list'], strokes: [{ key: 'g' }], shown: 'G', does: 'Gather into the batch in hand' },

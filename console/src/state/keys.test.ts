@@ -87,10 +87,10 @@ test('single letters can be changed and switched off, and stay so', () => {
   const page = new TestPage();
   const keys = new Keys(page);
   expect(keys.give('pin', 'd')).toContain('drawer');
-  expect(keys.give('pin', 'y')).toBeNull();
-  expect(keys.command(press('y'), 'list')).toBe('pin');
+  expect(keys.give('pin', 'w')).toBeNull();
+  expect(keys.command(press('w'), 'list')).toBe('pin');
   expect(keys.command(press('p'), 'list')).toBeNull();
-  expect(keys.shown('pin')).toBe('Y');
+  expect(keys.shown('pin')).toBe('W');
   expect(keys.give('title', 'p')).toBeNull();
   expect(new Keys(page).shown('title')).toBe('P');
   keys.single = false;

@@ -25,8 +25,20 @@
   {#if row.kind !== 'image'}
     <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'plain')}>Plain <KeyHint of="takePlain" /></button>
   {/if}
+  {#if row.kind === 'files'}
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'ready', {}, { as: 'names' })}>Names</button>
+  {:else if row.kind === 'image'}
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'ready', {}, { as: row.picture?.mime === 'image/jpeg' ? 'png' : 'jpeg' })}>As {row.picture?.mime === 'image/jpeg' ? 'PNG' : 'JPEG'}</button>
+  {:else if row.formatted || row.kind === 'link'}
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'ready', {}, { as: 'markdown' })}>Markdown</button>
+  {/if}
   {#if row.fill_ins}
     <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'copied')}>As copied</button>
+  {/if}
+  {#if row.kind !== 'image'}
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'tidy'} onclick={() => toggle('tidy')}>
+      Tidy <KeyHint of="tidy" />
+    </button>
   {/if}
   {#if isText}
     <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'edit'} onclick={() => toggle('edit')}>

@@ -35,9 +35,10 @@
       {/each}
     </tbody>
   </table>
-  {#each detail.earlier as earlier (earlier.at)}
-    <p class="facts mt-1">
+  {#each detail.earlier as earlier, n (earlier.at)}
+    <p class="facts mt-1 flex flex-wrap items-center gap-2">
       Copied otherwise before, {moment(earlier.at / 1000)}: {earlier.representations.map((one) => one.mime).join(', ')}
+      <button type="button" class="btn btn-xs btn-ghost" onclick={() => void console.acts.take(row.id, 'copied', {}, { earlier: n + 1 })}>Take that</button>
     </p>
   {/each}
 {:catch why}

@@ -7,6 +7,7 @@
   import Comparison from './Comparison.svelte';
   import DrawerPicker from './DrawerPicker.svelte';
   import Editor from './Editor.svelte';
+  import TidyPanel from './TidyPanel.svelte';
 
   let { console, row }: { console: Console; row: Row } = $props();
   const { selection, acts } = $derived(console);
@@ -39,6 +40,8 @@
   </div>
 {:else if panel === 'drawer'}
   <DrawerPicker {console} label="Which drawer for this clip" onpick={put} onend={end} />
+{:else if panel === 'tidy'}
+  <TidyPanel {console} {row} onend={end} />
 {:else if panel === 'edit'}
   <Editor {console} {row} onend={end} />
 {:else if panel === 'compare'}

@@ -68,7 +68,9 @@
   {/if}
   {#if row.kind === 'files'}
     <ul class="my-1 max-h-72 overflow-y-auto" data-words>
-      {#each row.files ?? [] as path (path)}<li class="break-all">{shown(path)}</li>{/each}
+      {#each row.files ?? [] as path (path)}
+        <li class="break-all">{shown(path)}{#if detail?.missing?.includes(path)}<span class="text-error" data-missing>{' '}is not there any more</span>{/if}</li>
+      {/each}
       {#if row.file_count > (row.files?.length ?? 0)}
         <li class="facts">and {row.file_count - (row.files?.length ?? 0)} more</li>
       {/if}

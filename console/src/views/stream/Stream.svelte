@@ -318,8 +318,13 @@
     });
   }
 
+  /** The row that a pointer came down on: a click that lands on another one, because the list moved in between, is none. */
+  let pressedOn: string | undefined;
+  const rowOf = (event: Event) => (event.target instanceof Element ? event.target.closest<HTMLElement>('[data-row]')?.dataset.id : undefined);
+
   function onPointerDown(event: PointerEvent): void {
     sight.down = true;
+    pressedOn = rowOf(event);
     if (event.pointerType !== 'touch') return;
     tooLate = !sight.touched && performance.now() - moved < REACTION;
     sight.touched = true;
@@ -331,7 +336,8 @@
   }
 
   function onClickFirst(event: MouseEvent): void {
-    if (!tooLate) return;
+    // A click by key has no pointer.
+    if (!tooLate && (event.detail === 0 || pressedOn === rowOf(event))) return;
     tooLate = false;
     event.preventDefault();
     event.stopPropagation();

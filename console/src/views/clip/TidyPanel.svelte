@@ -1,0 +1,76 @@
+<!-- How a text is cleaned up on its way out: what it becomes is shown while one chooses. -->
+<script lang="ts">
+  import type { Row, Tidied } from '../../api/types';
+  import type { Console } from '../../state/console.svelte';
+  import { count } from '../../state/words';
+  import KeyHint from '../parts/KeyHint.svelte';
+  import Plain from '../parts/Plain.svelte';
+
+  let { console, row, onend }: { console: Console; row: Row; onend: () => void } = $props();
+  const STEPS = [
+    ['trim', 'Trim'],
+    ['one-line', 'One line'],
+    ['unwrap', 'Unwrap'],
+    ['unlist', 'No numbers and bullets'],
+    ['blanks', 'No blank lines twice'],
+    ['quotes', 'Straight quotes'],
+    ['upper', 'UPPER'],
+    ['lower', 'lower'],
+    ['sentence', 'Sentence case'],
+    ['title', 'Title Case'],
+    ['links', 'No tracking in links'],
+    ['decode', 'Decode %20'],
+    ['json', 'Lay out JSON'],
+  ] as const;
+  /** In the order in which they were chosen. */
+  let steps = $state.raw<string[]>([]);
+  let tidied = $state.raw<Tidied | null>(null);
+  let problem = $state('');
+
+  $effect(() => {
+    const asked = steps;
+    if (asked.length === 0) {
+      tidied = null;
+      return;
+    }
+    console.service.tidied(row.id, asked).then(
+      (answer) => asked === steps && ([tidied, problem] = [answer, '']),
+      (why: unknown) => asked === steps && (problem = why instanceof Error ? why.message : String(why)),
+    );
+  });
+
+  const toggle = (name: string) => (steps = steps.includes(name) ? steps.filter((one) => one !== name) : [...steps, name]);
+
+  async function take(): Promise<void> {
+    await console.acts.take(row.id, 'ready', {}, { tidy: steps });
+    onend();
+  }
+
+  function onKey(event: KeyboardEvent): void {
+    event.stopPropagation();
+    if (console.keys.command(event, 'form') !== 'leave') return;
+    event.preventDefault();
+    onend();
+  }
+
+  const focus = (node: HTMLElement) => node.querySelector('button')?.focus();
+</script>
+
+<!-- svelte-ignore a11y_no_static_element_interactions -->
+<div class="mt-2" onkeydown={onKey} data-tidy={steps.join(',')}>
+  <div class="flex flex-wrap gap-1" role="group" aria-label="How it is cleaned up" {@attach focus}>
+    {#each STEPS as [name, label] (name)}
+      <button type="button" class={['chip touch', { pressed: steps.includes(name) }]} aria-pressed={steps.includes(name)} onclick={() => toggle(name)}>{label}</button>
+    {/each}
+  </div>
+  {#if problem}<p class="text-error mt-1.5">{problem}</p>{/if}
+  {#if tidied}
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <div class="border-base-300 mt-2 max-h-56 max-w-[78ch] overflow-y-auto rounded-lg border px-2.5 py-1.5 whitespace-pre-wrap wrap-anywhere" role="region" aria-label="What it becomes" tabindex="0" dir="auto" data-tidied><Plain text={tidied.text} /></div>
+    <p class="facts mt-1">{tidied.changed ? count(tidied.chars, 'character') : 'It is the same as before.'}</p>
+  {/if}
+  <div class="mt-2 flex gap-1">
+    <button type="button" class="btn btn-sm btn-primary touch" disabled={steps.length === 0} onclick={() => void take()}>Take it so</button>
+    <button type="button" class="btn btn-sm btn-ghost touch" onclick={onend}>Leave <KeyHint of="leave" /></button>
+  </div>
+</div>
