@@ -448,7 +448,10 @@ impl Person {
             return Ok(());
         }
         let moved = "return document.body.textContent.includes('just as you touched it') ? 'y' : ''";
-        if open != id && self.text(moved).await? == "y" {
+        // What was unfolded before is still: the touch did nothing, and that was said, perhaps before something else was; or it
+        // was on a row that was going.
+        let before = self.text("return window.__before[0] ?? ''").await?;
+        if open != id && (open == before || self.text(moved).await? == "y") {
             return Ok(());
         }
         if open != id {

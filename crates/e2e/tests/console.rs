@@ -294,3 +294,36 @@ async fn a_hundred_thousand_clips_are_at_hand_from_the_first_to_the_last() -> Re
     assert_eq!(browser.errors().await?, Vec::<String>::new());
     Ok(())
 }
+
+#[tokio::test]
+async fn a_text_is_tidied_with_its_outcome_in_sight_and_taken_so_by_keys_alone() -> Result<()> {
+    let display = Display::start();
+    let service = Service::on(&display.name());
+    service.add(&["1. oats\n2.  gas"]);
+    let browser = Browser::console(&service).await?;
+    browser.until("return document.querySelector('[data-row] [data-summary]')").await?;
+    browser.press("\u{e015}y").await?;
+    browser.until("return document.activeElement.closest('[data-tidy]')").await?;
+    // To “No numbers and bullets”, and on to “UPPER”.
+    browser.press("\u{e004}\u{e004}\u{e004} ").await?;
+    browser.until("return document.querySelector('[data-tidied]')?.textContent === 'oats\\ngas'").await?;
+    browser.press("\u{e004}\u{e004}\u{e004} ").await?;
+    browser.until("return document.querySelector('[data-tidied]')?.textContent === 'OATS\\nGAS'").await?;
+    assert_eq!(
+        browser.script("return document.querySelector('[data-tidy]').dataset.tidy").await?,
+        serde_json::json!("unlist,upper")
+    );
+    for _ in 0..12 {
+        browser.press("\u{e004}").await?;
+        let there =
+            browser.script("return document.activeElement.textContent.trim() === 'Take it so'").await?;
+        if there == serde_json::json!(true) {
+            break;
+        }
+    }
+    browser.press("\u{e007}").await?;
+    until("the clipboard", || display.paste_text().filter(|text| text == "OATS\nGAS"));
+    browser.until("return document.activeElement.closest('[data-row]')").await?;
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}

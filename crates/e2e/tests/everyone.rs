@@ -691,6 +691,7 @@ async fn axe_finds_nothing_on_any_page_dialog_or_state() -> Result<()> {
         ("history", "d:[data-row]:t", "[aria-label=Title]"),
         ("history", "d:[data-row]:c", "[role=toolbar]"),
         ("history", "d:[data-row]:e", "textarea"),
+        ("history", "d:[data-row]:y", "[data-tidy]"),
         ("history", "d:[data-row]:s", "[data-chosen]"),
         ("history", "d:[data-row]:b", "[data-toast]"),
         ("history", "j", "[data-jumping]"),
