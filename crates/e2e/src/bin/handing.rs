@@ -63,6 +63,7 @@ async fn main() -> Result<()> {
     form.service.add(&texts.iter().rev().map(String::as_str).collect::<Vec<_>>());
     form.browser.script(WATCH).await?;
     let (mut chords, mut keys, mut picks) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut items, mut opened) = (Vec::new(), Vec::new());
     for n in 0..PASTES {
         let place = n * 7 % 10 + 1;
         let pressed = now_ms();
@@ -72,6 +73,28 @@ async fn main() -> Result<()> {
         let pressed = now_ms();
         form.keyboard.press("ctrl+v")?;
         keys.push(came(&form, &texts[place - 1]).await? - pressed);
+    }
+    let lines: Vec<String> = (1..=PASTES).map(|n| format!("item number {n}")).collect();
+    form.service.yadori(&["batch", "new", "--text", &lines.join("\n"), "--split", "lines"]);
+    for line in &lines {
+        let pressed = now_ms();
+        form.keyboard.press("ctrl+alt+n")?;
+        items.push(came(&form, line).await? - pressed);
+    }
+    for _ in 0..STARTS {
+        form.front()?;
+        let pressed = now_ms();
+        form.keyboard.press("ctrl+alt+y")?;
+        let picker = until("the picker in front", || {
+            let all = form.keyboard.windows().ok()?;
+            let picker = all.into_iter().find(|window| window.title == "Yadori")?;
+            (form.keyboard.active().ok()? == picker.id).then_some(picker)
+        });
+        opened.push(now_ms() - pressed);
+        form.keyboard.press("Escape")?;
+        until("the picker to close", || {
+            form.keyboard.windows().ok()?.iter().all(|window| window.id != picker.id).then_some(())
+        });
     }
     for n in 0..PICKS {
         let place = n % 9;
@@ -108,6 +131,13 @@ async fn main() -> Result<()> {
         &both(&mut chords),
         &format!("Ctrl+V alone: {}", both(&mut keys)),
     );
+    row(
+        "a chord to what is next in the batch in the field, p50 / p99",
+        "60 / 300 ms",
+        &both(&mut items),
+        "Ctrl+V alone, as above",
+    );
+    row("the picker's chord to its window in front, in xterm, p50 / p99", "-", &both(&mut opened), "-");
     row(
         "the picker's chord, eight letters at once and Enter to the text, p50 / p99",
         "-",

@@ -1,7 +1,7 @@
 //! The long form of the soak: ten minutes of mixed work, ten each at the console (by keys, pointer and touch, every act in
 //! the log asked for), a form filled by chords fifty times, then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
 //! with an error when anything that was answered is not so, or memory grows. Arguments: how many blows, how many minutes, and
-//! (`keys`, `pointer`, `touch`) one way at the console alone.
+//! (`keys`, `pointer`, `touch`, `form`) one part alone.
 
 use std::time::Duration;
 
@@ -38,7 +38,7 @@ fn main() -> anyhow::Result<()> {
         let done = runtime.block_on(journey(by, time, seed))?;
         println!("{minutes} minutes at the console, {by:?}: {done:?}; every act in the log was asked for");
     }
-    if alone.is_none() {
+    if alone.as_deref().is_none_or(|alone| alone == "form") {
         runtime.block_on(async { Form::open(20).await?.fill_by_chord(20, 50).await })?;
         println!("a form of 20 fields was filled 50 times by 20 presses of a chord, every field right");
     }
