@@ -1,7 +1,7 @@
 //! Pasting: a clip is taken, the program that is meant comes to the front, the keys that paste there are pressed for the
 //! person, and it is waited for that the program asks for the content. One paste after another.
 
-use std::collections::VecDeque;
+use std::collections::{HashMap, VecDeque};
 use std::time::{Duration, Instant};
 
 use tokio::sync::oneshot;
@@ -20,12 +20,24 @@ use crate::{Paste, PasteError, PasteInto, TakeError};
 
 /// How long a program may take to ask for what it is to paste.
 const ASKING: Duration = Duration::from_secs(1);
-/// How long it must have been quiet after that: some ask many times for one paste. At least so long, and as long as it took
-/// to ask for the first time: on a busy machine everything takes its time.
+/// How long it must have been quiet once a program has asked as often as it is known to ask for one paste: browsers ask
+/// twice for the content, and often for what there is. At least so long, and as long as it took to ask for the first time: on
+/// a busy machine everything takes its time.
 const QUIET: Duration = Duration::from_millis(12);
 const LONGEST_QUIET: Duration = Duration::from_millis(200);
+/// How long it must have been quiet while a program is not known yet.
+const UNKNOWN: Duration = Duration::from_millis(400);
+/// How long, when it has asked less often than it did before: what is put on the clipboard before it asks once more would
+/// make it paste nothing.
+const EXPECTED: Duration = Duration::from_secs(1);
 /// How long a person may keep the keys of a chord down, and a window may take to come to the front.
 const RELEASE: Duration = Duration::from_millis(700);
+/// How long programs are given to hear that there is something new on the clipboard, before they are asked to paste it: a
+/// browser that hears of it in the middle of its paste pastes nothing.
+const NEWS: Duration = Duration::from_millis(15);
+/// How long a program is given to go on to the next field, after the key that leads there: a browser that is told to paste while
+/// it does so pastes nothing.
+const GOING_ON: Duration = Duration::from_millis(60);
 /// How often the keys and the window in front are looked at meanwhile.
 const LOOK: Duration = Duration::from_millis(3);
 
@@ -35,11 +47,14 @@ enum Stage {
     /// It is being taken.
     Taking,
     /// It is taken; keys and windows may not be where they must be yet. `asked`: the window was asked to come to the front.
-    Ready { until: Instant, asked: bool },
-    /// The keys were pressed. `quiet`: when it will have asked for everything.
-    Pressed { by: Window, class: String, at: Instant, least: Duration, quiet: Option<Instant> },
+    Ready { from: Instant, until: Instant, asked: bool },
+    /// The keys were pressed. `first`: how long it took to ask; `count`: how often it has asked for the content; `quiet`: when
+    /// it will have asked for everything.
+    Pressed { by: Window, class: String, at: Instant, first: Duration, count: u32, quiet: Option<Instant> },
     /// It was pasted; what is pressed after that is not yet.
     Then { until: Instant },
+    /// That was pressed, and has had its effect at this time.
+    GoesOn { at: Instant },
 }
 
 struct Queued {
@@ -51,6 +66,8 @@ struct Queued {
 #[derive(Default)]
 pub(super) struct Pasting {
     queue: VecDeque<Queued>,
+    /// How often programs ask for the content of one paste, by their classes: the most that was seen.
+    habits: HashMap<String, u32>,
     /// The primary selection is ours for a program that pastes that one.
     primary: Option<Timestamp>,
     /// The time of the last take.
@@ -97,7 +114,8 @@ impl Session<'_> {
         if !owned {
             return self.end_paste(Err(TakeError::Lost.into()));
         }
-        one.stage = Stage::Ready { until: Instant::now() + RELEASE, asked: false };
+        let now = Instant::now();
+        one.stage = Stage::Ready { from: now + NEWS, until: now + RELEASE, asked: false };
         self.go_on_pasting()
     }
 
@@ -106,6 +124,7 @@ impl Session<'_> {
             Stage::Waits => Some(Instant::now()),
             Stage::Taking => None,
             Stage::Ready { .. } | Stage::Then { .. } => Some(Instant::now() + LOOK),
+            Stage::GoesOn { at } => Some(*at),
             Stage::Pressed { at, quiet, .. } => Some(quiet.unwrap_or(*at + ASKING)),
         }
     }
@@ -121,18 +140,23 @@ impl Session<'_> {
                     self.take_to_paste(offer)
                 }
                 None => {
-                    one.stage = Stage::Ready { until: now + RELEASE, asked: false };
+                    one.stage = Stage::Ready { from: now, until: now + RELEASE, asked: false };
                     self.go_on_pasting()
                 }
             },
             Stage::Taking => Ok(()),
-            Stage::Ready { until, asked } => {
+            Stage::Ready { from, .. } if *from > now => Ok(()),
+            Stage::Ready { until, asked, .. } => {
                 let (until, asked) = (*until, *asked);
                 self.press_when_ready(until, asked)
             }
             Stage::Pressed { quiet: Some(quiet), .. } if *quiet <= now => {
                 if !self.outgoing.is_empty() {
                     return Ok(());
+                }
+                if let Stage::Pressed { class, count, .. } = &one.stage {
+                    let known = self.pasting.habits.entry(class.clone()).or_default();
+                    *known = (*known).max(*count);
                 }
                 if one.paste.then.is_some() {
                     one.stage = Stage::Then { until: now + RELEASE };
@@ -147,12 +171,20 @@ impl Session<'_> {
             Stage::Pressed { .. } => Ok(()),
             Stage::Then { until } => {
                 let (late, then) = (*until <= now, one.paste.then);
-                let pressed = match then {
-                    Some(then) => self.alone(|session| session.press(then, late))?,
-                    None => Some(Ok(())),
-                };
-                pressed.map_or(Ok(()), |outcome| self.end_paste(outcome))
+                let Some(then) = then else { return self.end_paste(Ok(())) };
+                match self.alone(|session| session.press(then, late))? {
+                    None => Ok(()),
+                    Some(Err(problem)) => self.end_paste(Err(problem)),
+                    Some(Ok(())) => {
+                        if let Some(one) = self.pasting.queue.front_mut() {
+                            one.stage = Stage::GoesOn { at: Instant::now() + GOING_ON };
+                        }
+                        Ok(())
+                    }
+                }
             }
+            Stage::GoesOn { at } if *at <= now => self.end_paste(Ok(())),
+            Stage::GoesOn { .. } => Ok(()),
         }
     }
 
@@ -251,7 +283,7 @@ impl Session<'_> {
         }
         if let Some(one) = self.pasting.queue.front_mut() {
             let (at, class) = (Instant::now(), class.to_owned());
-            one.stage = Stage::Pressed { by: front, class, at, least: QUIET, quiet: None };
+            one.stage = Stage::Pressed { by: front, class, at, first: QUIET, count: 0, quiet: None };
         }
         Ok(None)
     }
@@ -300,17 +332,23 @@ impl Session<'_> {
     pub(super) fn asked_for(&mut self, event: &SelectionRequestEvent) {
         let is_about = [self.atoms.TARGETS, self.atoms.TIMESTAMP].contains(&event.target);
         let mask = self.conn.setup().resource_id_mask;
-        if let Some(Queued { paste, stage: Stage::Pressed { by, at, least, quiet, .. }, .. }) =
+        let habits = &self.pasting.habits;
+        if let Some(Queued { paste, stage: Stage::Pressed { by, class, at, first, count, quiet }, .. }) =
             self.pasting.queue.front_mut()
             && *by & !mask == event.requestor & !mask
             && (!is_about || quiet.is_some())
         {
-            let now = Instant::now();
             if quiet.is_none() {
-                *least = now.saturating_duration_since(*at).clamp(QUIET, LONGEST_QUIET);
+                *first = at.elapsed();
                 paste.asked.take().into_iter().for_each(|asked| asked());
             }
-            *quiet = Some(Instant::now() + *least);
+            *count += u32::from(!is_about);
+            let least = match habits.get(class.as_str()) {
+                Some(known) if known <= count => (*first).clamp(QUIET, LONGEST_QUIET),
+                Some(_) => EXPECTED,
+                None => UNKNOWN,
+            };
+            *quiet = Some(Instant::now() + least);
         }
     }
 }
