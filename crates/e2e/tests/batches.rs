@@ -237,3 +237,26 @@ async fn what_can_t_be_done_with_a_batch_is_said_and_changes_nothing() -> Result
     assert_eq!(service.list(1)[0].head, "1. oats\n2. gas\n3. rope");
     Ok(())
 }
+
+#[test]
+fn a_backup_brings_batches_back_where_they_were() -> Result<()> {
+    let service = Service::without_desk();
+    service.add(&["Name: Ole\nNights: 2\n\nName: Ida\nNights: 3"]);
+    service.yadori(&["batch", "new", "1", "--split", "pairs", "--name", "Permits", "--after", "tab"]);
+    service.yadori(&["batch", "skip"]);
+    service.yadori(&["batch", "move", "4", "--before", "3"]);
+    let file = service.home().join("all.tar");
+    let file = file.to_str().unwrap_or_default();
+    service.yadori(&["backup", file]);
+    let mut other = Service::without_desk();
+    other.await_records();
+    other.yadori(&["restore", file]);
+    assert_eq!(shown(&other), shown(&service));
+    assert_eq!(handed(&other), 1);
+    other.kill();
+    other.start_again();
+    other.await_records();
+    assert_eq!(shown(&other), shown(&service));
+    assert_eq!(other.yadori(&["join", "--batch", "Permits", "--with", "/", "--preview"]).trim(), "Ole/2/3/Ida");
+    Ok(())
+}

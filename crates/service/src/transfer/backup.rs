@@ -1,13 +1,15 @@
 //! Backups: a tar archive with `yadori-backup.json` (what it is), `contents/DIGEST` for every content,
-//! `clips/NNNNNN.jsonl`, `drawers.jsonl`, and `end.json`, which is written last, by a backup that is whole.
+//! `clips/NNNNNN.jsonl`, `drawers.jsonl`, `batches.jsonl`, and `end.json`, which is written last, by a backup that is whole.
 
 use std::collections::HashSet;
 use std::io::{self, Write};
+use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 use tokio::runtime::Handle;
 use yadori_api::LeftOut;
-use yadori_core::{Digest, StoredClip};
+use yadori_core::batch::{BatchState, Item};
+use yadori_core::{BatchId, Digest, StoredClip};
 use yadori_store::Snapshot;
 
 use crate::state::clock::now;
@@ -16,11 +18,15 @@ use crate::transfer::parts::{Portions, portion_name};
 
 pub(super) const HEAD: &str = "yadori-backup.json";
 pub(super) const DRAWERS: &str = "drawers.jsonl";
+pub(super) const BATCHES: &str = "batches.jsonl";
 pub(super) const END: &str = "end.json";
-/// The version of this format. The first one had no drawers, the second no portions and an empty `end`.
-pub(super) const FORMAT: u32 = 3;
+/// The version of this format. The first one had no drawers, the second no portions and an empty `end`, the third no batches.
+pub(super) const FORMAT: u32 = 4;
 /// Clips read at once.
 const PAGE: u32 = 1_000;
+
+/// A batch: its id, what is said of it, when it was taken in hand, how many of its items were handed out, and they.
+pub(super) type WholeBatch = (BatchId, BatchState, i64, usize, Vec<Arc<Item>>);
 
 /// What a backup is.
 #[derive(Debug, Serialize, Deserialize)]
@@ -40,6 +46,8 @@ pub(super) struct End {
     pub(super) clips: u64,
     pub(super) contents: u64,
     pub(super) drawers: u64,
+    #[serde(default)]
+    pub(super) batches: u64,
     pub(super) left_out: Vec<LeftOut>,
     /// BLAKE3 over every part before it: its name, a NUL, its bytes.
     pub(super) digest: String,
@@ -97,7 +105,8 @@ fn write_parts(archive: &mut Archive, snapshot: &mut Snapshot, handle: &Handle) 
         contents: Some(contents),
     };
     archive.append(HEAD, &serde_json::to_vec(&head)?)?;
-    let mut end = End { clips: 0, contents: 0, drawers: 0, left_out: Vec::new(), digest: String::new() };
+    let mut end =
+        End { clips: 0, contents: 0, drawers: 0, batches: 0, left_out: Vec::new(), digest: String::new() };
     let mut damaged: HashSet<Digest> = HashSet::new();
     let mut after = None;
     loop {
@@ -147,6 +156,26 @@ fn write_parts(archive: &mut Archive, snapshot: &mut Snapshot, handle: &Handle) 
         end.drawers += 1;
     }
     archive.append(DRAWERS, &lines)?;
+    let mut lines = Vec::new();
+    for mut batch in handle.block_on(snapshot.batches()).map_err(io::Error::other)? {
+        let needed = batch.digests().into_iter().collect();
+        damaged.extend(handle.block_on(snapshot.missing(needed)).map_err(io::Error::other)?);
+        let readable = |item: &Item| item.digests().all(|digest| !damaged.contains(&digest));
+        let (kept, lost): (Vec<_>, Vec<_>) = batch.items.iter().cloned().partition(|item| readable(item));
+        if !lost.is_empty() {
+            end.left_out.push(LeftOut {
+                id: batch.id.to_string(),
+                why: format!("{} items of this batch are missing or damaged in the database", lost.len()),
+            });
+            batch.next = batch.items.iter().take(batch.next).filter(|item| readable(item)).count();
+            batch.items = kept;
+        }
+        let whole: WholeBatch = (batch.id, batch.state, batch.used_at, batch.next, batch.items);
+        serde_json::to_writer(&mut lines, &whole)?;
+        lines.push(b'\n');
+        end.batches += 1;
+    }
+    archive.append(BATCHES, &lines)?;
     end.digest = archive.hasher.finalize().to_hex().to_string();
     archive.append(END, &serde_json::to_vec(&end)?)?;
     archive.builder.finish()?;

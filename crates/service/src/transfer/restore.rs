@@ -7,12 +7,12 @@ use std::io::{self, Read};
 use tokio::runtime::Handle;
 use yadori_core::history::all::History;
 use yadori_core::search::Corpus;
-use yadori_core::{COPY_CAP, Content, Digest, Drawer, DrawerState, StoredClip};
+use yadori_core::{Batch, COPY_CAP, Content, Digest, Drawer, DrawerState, StoredClip};
 use yadori_store::{CommitError, Store};
 
 use crate::records::room::Disk;
 use crate::state::clips::fill_search;
-use crate::transfer::backup::{DRAWERS, END, End, FORMAT, HEAD, Head, digest_part};
+use crate::transfer::backup::{BATCHES, DRAWERS, END, End, FORMAT, HEAD, Head, WholeBatch, digest_part};
 use crate::transfer::parts::is_portion;
 
 /// A list of clips of the first two versions, at most.
@@ -96,6 +96,7 @@ struct Reading {
     count: u64,
     history: History,
     drawers: Vec<Drawer>,
+    batches: u64,
     end: Option<Option<End>>,
     hasher: blake3::Hasher,
     bytes: u64,
@@ -117,6 +118,7 @@ impl Receiver<'_> {
             count: 0,
             history,
             drawers: Vec::new(),
+            batches: 0,
             end: None,
             hasher: blake3::Hasher::new(),
             bytes: 0,
@@ -126,7 +128,7 @@ impl Receiver<'_> {
             let mut entry = entry?;
             let name = entry.path()?.to_string_lossy().into_owned();
             let most = match name.as_str() {
-                "clips.jsonl" | DRAWERS => OLD_LIST,
+                "clips.jsonl" | DRAWERS | BATCHES => OLD_LIST,
                 name if is_portion(name) => PORTION,
                 _ => COPY_CAP,
             };
@@ -190,6 +192,19 @@ impl Receiver<'_> {
                 let read = read.map_err(|_| RestoreError::List("drawers"))?;
                 reading.drawers = read.into_iter().map(|(id, state)| Drawer { id, state }).collect();
             }
+            BATCHES => {
+                let lines = bytes.split(|byte| *byte == b'\n').filter(|line| !line.is_empty());
+                for line in lines {
+                    let (id, state, used_at, next, items): WholeBatch =
+                        serde_json::from_slice(line).map_err(|_| RestoreError::List("batches"))?;
+                    let batch = Batch { id, state, used_at, next: next.min(items.len()), items };
+                    if batch.digests().iter().any(|digest| !reading.staged.contains(digest)) {
+                        return Err(RestoreError::Incomplete);
+                    }
+                    reading.batches += 1;
+                    reading.history.batches_mut().put(id, Some(batch));
+                }
+            }
             "end" => reading.end = Some(None),
             END => {
                 let end = serde_json::from_slice(&bytes).map_err(|_| RestoreError::List("counts"))?;
@@ -248,8 +263,9 @@ fn check_whole(reading: &Reading) -> Result<(), RestoreError> {
             if end.digest != reading.hasher.finalize().to_hex().as_str() {
                 return Err(RestoreError::Changed("something in it"));
             }
-            let counts = (end.clips, end.contents, end.drawers);
-            let read = (reading.count, reading.staged.len() as u64, reading.drawers.len() as u64);
+            let counts = (end.clips, end.contents, end.drawers, end.batches);
+            let (staged, drawers) = (reading.staged.len() as u64, reading.drawers.len() as u64);
+            let read = (reading.count, staged, drawers, reading.batches);
             if counts != read {
                 return Err(RestoreError::Incomplete);
             }

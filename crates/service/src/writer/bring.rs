@@ -1,13 +1,14 @@
 //! What comes from elsewhere as a whole: drawers, and a backup that was received.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use yadori_core::acts::Moment;
 use yadori_core::acts::bring_drawer::{ForeignDrawer, bring_drawer};
 use yadori_core::search::Corpus;
 use yadori_core::text::fold::fold;
-use yadori_core::{Drawer, History};
-use yadori_store::Group;
+use yadori_core::{Batch, Drawer, History};
+use yadori_store::{BatchChange, Group};
 
 use crate::state::clock::now;
 use crate::state::events::Happening;
@@ -60,13 +61,28 @@ impl Writer {
         let newest = (1..=history.len()).filter_map(|place| history.at(place)?.state.newest_stamp()).max();
         let newest = drawers.iter().filter_map(|one| one.state.newest_stamp()).max().max(newest);
         Moment { now: now(), clock: &mut self.clock }.stamp(newest);
-        let group =
-            Group { drawers, restored: true, clock: self.clock.last(), now: now(), ..Group::default() };
+        let put = |batch: &Arc<Batch>| BatchChange::Put {
+            batch: Box::new(Batch::clone(batch)),
+            comes: batch.items.clone(),
+            goes: Vec::new(),
+        };
+        let group = Group {
+            drawers,
+            batches: history.batches().shown().into_iter().map(put).collect(),
+            restored: true,
+            clock: self.clock.last(),
+            now: now(),
+            ..Group::default()
+        };
         self.commit_act(&group).await?;
         let count = history.len() as u64;
         let mut history = history;
-        history.batches_mut().clone_from(self.app.clips.history().batches());
+        // Those that were begun here stay.
+        for own in self.app.clips.history().batches().shown() {
+            history.batches_mut().put(own.id, Some(Batch::clone(own)));
+        }
         self.app.clips.replace(history, corpus);
+        self.app.events.send(Happening::Batches(Vec::new()));
         self.app.events.send(Happening::Reset);
         self.app.events.send(Happening::Kept(Vec::new()));
         self.app.health.touch();

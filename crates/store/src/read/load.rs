@@ -113,32 +113,8 @@ impl Store {
     /// # Errors
     /// While the database does not answer, or when a record can't be read.
     pub async fn batches(&self) -> Result<Vec<Batch>, ReadError> {
-        let unreadable = || ReadError::Damaged("the record of a batch can't be read".into());
-        let mut items: HashMap<BatchId, HashMap<u32, Arc<Item>>> = HashMap::new();
         let mut connection = self.pool.acquire().await?;
-        {
-            let mut rows = sqlx::query("SELECT batch, body FROM batch_items").fetch(&mut *connection);
-            while let Some(row) = rows.try_next().await? {
-                let item: Item = serde_json::from_slice(row.try_get("body")?).map_err(|_| unreadable())?;
-                items.entry(BatchId(id_of(&row, "batch")?)).or_default().insert(item.id, Arc::new(item));
-            }
-        }
-        let rows =
-            sqlx::query("SELECT id, state, used_at, handed FROM batches").fetch_all(&mut *connection).await?;
-        rows.iter()
-            .map(|row| {
-                let id = BatchId(id_of(row, "id")?);
-                let (state, order): Kept =
-                    serde_json::from_slice(row.try_get("state")?).map_err(|_| unreadable())?;
-                let known = items.remove(&id).unwrap_or_default();
-                let items: Option<Vec<Arc<Item>>> =
-                    order.iter().map(|item| known.get(item).cloned()).collect();
-                let items = items.ok_or_else(unreadable)?;
-                let handed = usize::try_from(row.try_get::<i32, _>("handed")?).unwrap_or(0);
-                let next = handed.min(items.len());
-                Ok(Batch { id, state, used_at: row.try_get("used_at")?, items, next })
-            })
-            .collect()
+        all_batches(&mut connection).await
     }
 
     /// Every browser that is signed in, oldest first.
@@ -211,6 +187,33 @@ impl Store {
 
 fn text(bytes: Vec<u8>) -> String {
     String::from_utf8(bytes).unwrap_or_else(|why| String::from_utf8_lossy(why.as_bytes()).into_owned())
+}
+
+pub(crate) async fn all_batches(connection: &mut MySqlConnection) -> Result<Vec<Batch>, ReadError> {
+    let unreadable = || ReadError::Damaged("the record of a batch can't be read".into());
+    let mut items: HashMap<BatchId, HashMap<u32, Arc<Item>>> = HashMap::new();
+    {
+        let mut rows = sqlx::query("SELECT batch, body FROM batch_items").fetch(&mut *connection);
+        while let Some(row) = rows.try_next().await? {
+            let item: Item = serde_json::from_slice(row.try_get("body")?).map_err(|_| unreadable())?;
+            items.entry(BatchId(id_of(&row, "batch")?)).or_default().insert(item.id, Arc::new(item));
+        }
+    }
+    let rows =
+        sqlx::query("SELECT id, state, used_at, handed FROM batches").fetch_all(&mut *connection).await?;
+    rows.iter()
+        .map(|row| {
+            let id = BatchId(id_of(row, "id")?);
+            let (state, order): Kept =
+                serde_json::from_slice(row.try_get("state")?).map_err(|_| unreadable())?;
+            let known = items.remove(&id).unwrap_or_default();
+            let items: Option<Vec<Arc<Item>>> = order.iter().map(|item| known.get(item).cloned()).collect();
+            let items = items.ok_or_else(unreadable)?;
+            let handed = usize::try_from(row.try_get::<i32, _>("handed")?).unwrap_or(0);
+            let next = handed.min(items.len());
+            Ok(Batch { id, state, used_at: row.try_get("used_at")?, items, next })
+        })
+        .collect()
 }
 
 pub(crate) async fn all_drawers(connection: &mut MySqlConnection) -> Result<Vec<Drawer>, ReadError> {

@@ -1,11 +1,11 @@
 //! All records as of one moment, read in pages.
 
 use sqlx::{Connection, MySql, MySqlConnection, QueryBuilder};
-use yadori_core::{ClipId, Content, Digest, Drawer, StoredClip};
+use yadori_core::{Batch, ClipId, Content, Digest, Drawer, StoredClip};
 
 use crate::error::ReadError;
 use crate::read::content;
-use crate::read::load::{all_drawers, clip_row};
+use crate::read::load::{all_batches, all_drawers, clip_row};
 use crate::store::Store;
 use crate::write::contents::CHUNK;
 
@@ -72,7 +72,14 @@ impl Snapshot {
     /// # Errors
     /// While the database does not answer.
     pub async fn missing_among(&mut self, clips: &[StoredClip]) -> Result<Vec<Digest>, ReadError> {
-        let mut wanted: Vec<Digest> = clips.iter().flat_map(StoredClip::digests).collect();
+        self.missing(clips.iter().flat_map(StoredClip::digests).collect()).await
+    }
+
+    /// Those of these contents that have no row.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn missing(&mut self, mut wanted: Vec<Digest>) -> Result<Vec<Digest>, ReadError> {
         wanted.sort_unstable();
         wanted.dedup();
         let mut there = std::collections::HashSet::with_capacity(wanted.len());
@@ -96,6 +103,14 @@ impl Snapshot {
     /// While the database does not answer.
     pub async fn drawers(&mut self) -> Result<Vec<Drawer>, ReadError> {
         all_drawers(&mut self.connection).await
+    }
+
+    /// Every batch, with its items.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn batches(&mut self) -> Result<Vec<Batch>, ReadError> {
+        all_batches(&mut self.connection).await
     }
 
     /// Some contents in the order of their digests, after this one; none when there are no more. Large ones come alone,
