@@ -257,6 +257,9 @@ fn a_backup_brings_batches_back_where_they_were() -> Result<()> {
     other.start_again();
     other.await_records();
     assert_eq!(shown(&other), shown(&service));
-    assert_eq!(other.yadori(&["join", "--batch", "Permits", "--with", "/", "--preview"]).trim(), "Ole/2/3/Ida");
+    assert_eq!(
+        other.yadori(&["join", "--batch", "Permits", "--with", "/", "--preview"]).trim(),
+        "Ole/2/3/Ida"
+    );
     Ok(())
 }

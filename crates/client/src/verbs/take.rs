@@ -123,6 +123,13 @@ impl Take {
             return json(out, &taken);
         }
         let plain = match (self.plain, taken.filled) {
+            _ if self.shape.is_some() => match self.shape {
+                Some(ShapeName::Paths) => ", the paths of",
+                Some(ShapeName::Names) => ", the names of",
+                Some(ShapeName::Png) => ", as PNG",
+                Some(ShapeName::Jpeg) => ", as JPEG",
+                _ => ", as Markdown",
+            },
             _ if !self.tidy.is_empty() => ", tidied",
             (true, _) => ", as plain text",
             (_, true) => ", filled in",

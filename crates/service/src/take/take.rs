@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use yadori_api::{Form, Take};
+use yadori_api::{Form, Shape, Take};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::take::fill_in::may_hold;
 use yadori_core::take::tidy::{Step, tidied};
@@ -14,6 +14,12 @@ use crate::take::error::TakeError;
 use crate::take::fill::{filled, questions};
 use crate::take::put::{Pasting, into_of, put};
 use crate::take::shaped::{meant, shaped};
+
+/// What is taken is plain text, whatever the clip holds.
+fn is_plain(wanted: &Take) -> bool {
+    let of_shape = matches!(wanted.shape, Some(Shape::Paths | Shape::Names | Shape::Markdown));
+    wanted.form == Form::Plain || of_shape || !wanted.tidy.is_empty()
+}
 
 /// Puts a clip on the live clipboard in the form that is wanted; it is pasteable when this returns. True when fill-ins
 /// were filled.
@@ -51,8 +57,7 @@ pub async fn take(app: &App, clip: &Clip, wanted: &Take) -> Result<bool, TakeErr
         let text = plain_form(&offer).ok_or(TakeError::NoPlainForm)?;
         Offer { source: offer.source.clone(), ..Offer::text(tidied(&text, &steps), offer.at) }
     };
-    let live =
-        LiveNow::Clip(clip.id, wanted.form == Form::Plain || wanted.shape.is_some() || !steps.is_empty());
+    let live = LiveNow::Clip(clip.id, is_plain(wanted));
     let pasting = wanted.paste.map(|into| Pasting { into: into_of(into), asked: None, then: None });
     put(app, Some(Arc::new(offer)), live, pasting).await?;
     Ok(has_filled)
