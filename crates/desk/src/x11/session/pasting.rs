@@ -63,11 +63,31 @@ struct Queued {
     stage: Stage,
 }
 
+/// How often a program asks for the content of one paste.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct Habit {
+    asks: u32,
+    /// It was waited for longer, and it asked less often: once may be a paste that came to nothing.
+    fewer: Option<u32>,
+}
+
+impl Habit {
+    /// A paste has ended, for which it asked so often. A person who pastes at the same moment makes it more; what is seen
+    /// twice in a row counts again.
+    fn seen(&mut self, count: u32) {
+        if count >= self.asks || self.fewer == Some(count) {
+            *self = Self { asks: count, fewer: None };
+        } else {
+            self.fewer = Some(count);
+        }
+    }
+}
+
 #[derive(Default)]
 pub(super) struct Pasting {
     queue: VecDeque<Queued>,
-    /// How often programs ask for the content of one paste, by their classes: the most that was seen.
-    habits: HashMap<String, u32>,
+    /// How often programs ask for the content of one paste, by their classes.
+    habits: HashMap<String, Habit>,
     /// The primary selection is ours for a program that pastes that one.
     primary: Option<Timestamp>,
     /// The time of the last take.
@@ -155,8 +175,7 @@ impl Session<'_> {
                     return Ok(());
                 }
                 if let Stage::Pressed { class, count, .. } = &one.stage {
-                    let known = self.pasting.habits.entry(class.clone()).or_default();
-                    *known = (*known).max(*count);
+                    self.pasting.habits.entry(class.clone()).or_default().seen(*count);
                 }
                 if one.paste.then.is_some() {
                     one.stage = Stage::Then { until: now + RELEASE };
@@ -344,11 +363,30 @@ impl Session<'_> {
             }
             *count += u32::from(!is_about);
             let least = match habits.get(class.as_str()) {
-                Some(known) if known <= count => (*first).clamp(QUIET, LONGEST_QUIET),
+                Some(habit) if habit.asks <= *count => (*first).clamp(QUIET, LONGEST_QUIET),
                 Some(_) => EXPECTED,
                 None => UNKNOWN,
             };
             *quiet = Some(Instant::now() + least);
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Habit;
+
+    #[test]
+    fn what_a_program_asks_for_is_learned_and_unlearned() {
+        let mut habit = Habit::default();
+        let mut after = |counts: &[u32]| {
+            counts.iter().for_each(|count| habit.seen(*count));
+            habit.asks
+        };
+        assert_eq!(after(&[2, 2]), 2);
+        assert_eq!(after(&[1]), 2, "one that came to nothing changes nothing");
+        assert_eq!(after(&[2, 1, 2]), 2);
+        assert_eq!(after(&[4]), 4, "somebody pasted at the same moment");
+        assert_eq!(after(&[2, 2]), 2);
     }
 }
