@@ -72,6 +72,16 @@ test('a key that follows the one that removes is about what is selected by then,
   expect(console.sight.has(idOf(0))).toBe(true);
 });
 
+test('what was to be typed into and did not open leaves the keys where no letter acts', async () => {
+  const { console, page } = await opened(3, { rows: () => Promise.resolve([]) });
+  const commands = new Commands(console);
+  console.selection.select(idOf(1));
+  commands.run('edit', 10);
+  await settled();
+  expect(console.selection.panel).toBeNull();
+  expect(page.focused.at(-1)).toBe('rest');
+});
+
 test('what is removed elsewhere under a selection stays where it stands, marked, until one moves on', async () => {
   const { console } = await opened(4);
   console.selection.select(idOf(2));
