@@ -8,6 +8,7 @@ mod context;
 mod drawers;
 mod extract;
 mod gate;
+mod part;
 mod problem;
 mod ready;
 mod routes;

@@ -290,7 +290,7 @@ impl Session<'_> {
     /// Presses what pastes in the program in front.
     fn press_paste(&mut self, front: Window, class: &str, late: bool) -> X<Option<PasteError>> {
         let keys = self.keys.paste.keys(class);
-        if keys.primary {
+        if keys.primary && self.pasting.primary.is_none() {
             let time = self.pasting.time;
             self.conn.set_selection_owner(self.serving, AtomEnum::PRIMARY.into(), time)?;
             self.pasting.primary = Some(time);

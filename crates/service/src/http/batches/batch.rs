@@ -3,8 +3,6 @@
 use std::sync::Arc;
 
 use axum::extract::State;
-use serde::Deserialize;
-use utoipa::IntoParams;
 use yadori_api::{Acted, AllBatches, BatchItems, ChangeBatch, NewBatch, Problem};
 use yadori_core::BatchId;
 use yadori_core::acts::{Act, BatchChange};
@@ -15,13 +13,11 @@ use crate::batches::filling::filled;
 use crate::home::random::random;
 use crate::http::acts::done::{carry_out, carry_out_with};
 use crate::http::extract::{Json, Path, Query};
+use crate::http::part::Part;
 use crate::http::{Context, Failure};
 use crate::state::app::App;
 use crate::state::batches as shapes;
 use crate::take::error::TakeError;
-
-/// Items of a list at most.
-const ITEMS: usize = 500;
 
 /// The batch that a path names; `-` is the one in hand.
 pub(super) fn named(path: &str) -> Option<&str> {
@@ -41,16 +37,6 @@ pub(crate) async fn list(State(context): State<Arc<Context>>) -> axum::Json<AllB
     axum::Json(AllBatches { batches })
 }
 
-#[derive(Debug, Deserialize, IntoParams)]
-#[serde(deny_unknown_fields)]
-pub(crate) struct Part {
-    /// Begin after so many
-    #[serde(default)]
-    skip: usize,
-    /// How many, at most 500
-    limit: Option<usize>,
-}
-
 /// A batch (by id or name, or `-` for the one in hand) and its items, in their order
 #[utoipa::path(get, path = "/batches/{batch}", params(("batch" = String, Path), Part),
     responses((status = 200, body = BatchItems), (status = 404, body = Problem)))]
@@ -61,7 +47,7 @@ pub(crate) async fn items(
 ) -> Result<axum::Json<BatchItems>, Failure> {
     let batch = found(&context.app, &name)?;
     let history = context.app.clips.history();
-    let items = shapes::items(&history, &batch, part.skip, part.limit.unwrap_or(ITEMS).min(ITEMS));
+    let items = shapes::items(&history, &batch, part.skip, part.limit());
     Ok(axum::Json(BatchItems { batch: shapes::batch(&history, &batch), items }))
 }
 

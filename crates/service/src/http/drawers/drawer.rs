@@ -3,8 +3,6 @@
 use std::sync::Arc;
 
 use axum::extract::State;
-use serde::Deserialize;
-use utoipa::IntoParams;
 use yadori_api as api;
 use yadori_api::{
     Acted, AllDrawers, ChangeDrawer, Divider, Item, Items, KeptOutline, NewDrawer, Problem, RankedDivider,
@@ -16,12 +14,10 @@ use crate::home::random::random_name;
 use crate::http::acts::done::carry_out;
 use crate::http::clips::list::kind_letter;
 use crate::http::extract::{Json, Path, Query};
+use crate::http::part::Part;
 use crate::http::{Context, Failure};
 use crate::state::shapes::{rank, row};
 use crate::transfer::record::{Thing, things};
-
-/// Things of a list at most.
-const ITEMS: usize = 500;
 
 fn described(history: &History, id: &str, state: &DrawerState) -> api::Drawer {
     api::Drawer {
@@ -44,22 +40,10 @@ pub(crate) async fn list(State(context): State<Arc<Context>>) -> axum::Json<AllD
     })
 }
 
-#[derive(Debug, Deserialize, IntoParams)]
-#[serde(deny_unknown_fields)]
-pub(crate) struct Part {
-    /// Begin after so many
-    #[serde(default)]
-    skip: usize,
-    /// How many, at most 500
-    limit: Option<usize>,
-}
-
-impl Part {
-    fn of(&self, drawer: Option<api::Drawer>, all: Vec<Item>) -> Items {
-        let total = all.len() as u64;
-        let limit = self.limit.unwrap_or(ITEMS).min(ITEMS);
-        Items { drawer, items: all.into_iter().skip(self.skip).take(limit).collect(), total }
-    }
+/// The part of a list that is wanted.
+fn part_of(part: &Part, drawer: Option<api::Drawer>, all: Vec<Item>) -> Items {
+    let total = all.len() as u64;
+    Items { drawer, items: all.into_iter().skip(part.skip).take(part.limit()).collect(), total }
 }
 
 /// The favorites outside drawers, in their order: `f1` first
@@ -70,7 +54,7 @@ pub(crate) async fn favorites(
 ) -> axum::Json<Items> {
     let history = context.app.clips.history();
     let all = history.favorites().into_iter().map(|clip| Item::Clip(Box::new(row(&history, clip)))).collect();
-    axum::Json(part.of(None, all))
+    axum::Json(part_of(&part, None, all))
 }
 
 /// What is in a drawer (by id or name), in its order
@@ -84,7 +68,7 @@ pub(crate) async fn items(
     let history = context.app.clips.history();
     let id = drawer_called(&history, &drawer)?;
     let state = history.drawers().get(&id).cloned().unwrap_or_default();
-    Ok(axum::Json(part.of(Some(described(&history, &id, &state)), in_order(&history, &id, &state))))
+    Ok(axum::Json(part_of(&part, Some(described(&history, &id, &state)), in_order(&history, &id, &state))))
 }
 
 /// The favorites outside drawers, all of them in outline
