@@ -142,14 +142,11 @@ impl ActRecord {
         held
     }
 
-    /// It took clips or items away: it ends with the grace period.
+    /// It took clips away, or knows the contents of items: it ends with the grace period, so that nothing of them outlives
+    /// their removal in it.
     pub fn removes(&self) -> bool {
-        let loses = |one: &BatchRecord| {
-            let after = one.after.as_ref().map(|face| &face.order);
-            one.items.iter().any(|item| after.is_none_or(|order| !order.contains(&item.id)))
-        };
-        self.clips.iter().any(|one| one.before.is_some() && one.after.is_none())
-            || self.batches.iter().any(loses)
+        let goes = self.clips.iter().any(|one| one.before.is_some() && one.after.is_none());
+        goes || self.batches.iter().any(|one| !one.items.is_empty())
     }
 
     /// True when nothing is left of it.

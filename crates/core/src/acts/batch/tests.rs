@@ -189,6 +189,27 @@ fn a_batch_that_was_handed_out_goes_when_another_is_begun_unless_it_has_a_name()
 }
 
 #[test]
+fn an_act_that_knows_what_items_hold_ends_with_the_grace_period() {
+    let mut world = World::new();
+    let batch = BatchId([1; 16]);
+    let pieces = vec![piece(0, "a"), piece(0, "b")];
+    let acts = [
+        (Act::NewBatch { id: batch, pieces, change: BatchChange::default() }, true),
+        (Act::ChangeItems { batch, change: ItemsChange::Add(vec![piece(0, "c")], None) }, true),
+        (Act::ChangeItems { batch, change: ItemsChange::Reverse }, false),
+        (Act::ChangeItems { batch, change: ItemsChange::Drop(vec![1]) }, true),
+        (Act::RemoveBatch { batch }, true),
+    ];
+    for (act, ends) in acts {
+        world.act(&act).unwrap();
+        let (kind, record, _) = world.done.last().unwrap();
+        assert_eq!(record.removes(), ends, "{kind:?}");
+        let told = String::from_utf8(record.to_bytes().unwrap()).unwrap();
+        assert_eq!(told.contains("\"head\""), ends, "{kind:?} tells of an item: {told}");
+    }
+}
+
+#[test]
 fn a_batch_has_room_for_so_many() {
     let mut world = World::new();
     let pieces = (0..MOST_ITEMS).map(|n| piece(0, &n.to_string())).collect();
