@@ -21,6 +21,7 @@
   import ToastLine from './views/frame/ToastLine.svelte';
   import HelpView from './views/help/HelpView.svelte';
   import InsightView from './views/insight/InsightView.svelte';
+  import PickView from './views/pick/PickView.svelte';
   import SignIn from './views/sign-in/SignIn.svelte';
   import Stream from './views/stream/Stream.svelte';
 
@@ -31,6 +32,8 @@
   void console.open().then(() => console.session.entry === 'in' && console.focusPage());
 
   let stream = $state<ReturnType<typeof Stream>>();
+  /** In a small window of its own. */
+  const alone = $derived(console.place.view === 'hand' || console.place.view === 'pick');
   const there = $derived(console.session.entry === 'in' || console.session.before);
 
   // A sign-in link opened where the console is open already changes the fragment alone.
@@ -51,7 +54,7 @@
   // Keys that hold everywhere but in fields; and moves, which lead into the list. Where a field went away under a
   // person's hands, nothing holds but moves.
   function onKey(event: KeyboardEvent): void {
-    if (event.defaultPrevented || !there || isField(event.target)) return;
+    if (event.defaultPrevented || !there || isField(event.target) || console.place.view === 'pick') return;
     const rests = (event.target as HTMLElement).id === 'rest';
     const moves: Command[] = ['next', 'previous', 'pageDown', 'pageUp', 'first', 'last'];
     const command = console.keys.command(event, ...(rests ? [] : (['page'] as const)), ...(isList(console.place) ? (['list'] as const) : []));
@@ -104,7 +107,7 @@
 </header>
 {#if there}
   <div class="frame flex h-full flex-col sm:flex-row" {@attach keepFocus} inert={console.session.entry !== 'in'}>
-    {#if console.place.view !== 'hand'}<Rail {console} />{/if}
+    {#if !alone}<Rail {console} />{/if}
     {#if isList(console.place)}
       <Stream bind:this={stream} {console} />
     {:else if console.place.view === 'insight'}
@@ -115,13 +118,15 @@
       <BatchesView {console} />
     {:else if console.place.view === 'hand'}
       <HandView {console} />
+    {:else if console.place.view === 'pick'}
+      <PickView {console} />
     {:else if console.place.view === 'drawers'}
       <DrawersView {console} />
     {:else}
       <HelpView {console} />
     {/if}
     {#if console.place.view === 'history' || console.place.view === 'drawer'}<AtHand {console} />{/if}
-    {#if console.place.view !== 'hand'}<BottomBar {console} />{/if}
+    {#if !alone}<BottomBar {console} />{/if}
     {#if console.jumping}<JumpLine {console} />{/if}
     <AskLine {console} />
   </div>

@@ -46,6 +46,9 @@ export const page: Page = {
     flushSync();
     document.getElementById(id)?.focus({ preventScroll: true });
   },
+  close() {
+    window.close();
+  },
   now: () => Date.now(),
 };
 

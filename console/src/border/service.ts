@@ -21,9 +21,11 @@ import type {
   HandOut,
   ImportProgress,
   Insight,
+  Items,
   KeptOutline,
   Outline,
   Parts,
+  PasteInto,
   Problem,
   Proof,
   Row,
@@ -35,6 +37,7 @@ import type {
   Tidied,
 } from '../api/types';
 import type { Page } from '../state/page';
+import type { Ask, Wanted } from '../state/picking/asks';
 import { ownName } from './page';
 import { forgetPair, newPair, signed } from './pair';
 
@@ -53,11 +56,14 @@ export interface TakenAs {
   tidy?: string[];
   as?: Shape;
   earlier?: number;
+  /** It is also pasted there. */
+  paste?: PasteInto;
 }
 
 interface Taken {
   row: Row;
   filled: boolean;
+  pasted?: boolean;
   missing?: string[];
 }
 
@@ -88,6 +94,9 @@ export class Service {
   async canEnter(): Promise<boolean> {
     return this.#key !== null || (this.page.kept(SIGN_IN) !== null && (await this.renew().catch(() => true)));
   }
+
+  /** The service knows this browser by a key that it has. */
+  isKnown = async (): Promise<boolean> => (await this.canEnter()) && (await this.status().then(() => true, () => false));
 
   /** Another tab has signed in, or out. */
   keyChanged(): void {
@@ -140,6 +149,21 @@ export class Service {
   rows = async (ids: string[]): Promise<Row[]> => (await this.#post<{ clips: Row[] }>('/rows', { ids })).clips;
   take = (id: string, form: Form, answers: Record<string, string> = {}, how: TakenAs = {}): Promise<Taken> =>
     this.#post(`/clips/${id}/take`, { form, answers, zone: ZONE, ...how });
+  /** What was typed since the picker's chord, once its window has the keyboard. */
+  typed = (): Promise<{ by_chord: boolean; asks: Ask[] }> => this.#post('/picker', {});
+  /** What the picker lists. */
+  async pickable({ view, query: text, rows: limit }: Wanted): Promise<{ rows: Row[]; more: boolean; total: number | null }> {
+    if (text !== '') {
+      const { hits, more } = await this.#json<Found>(`/search?${asked({ text, within: view === 'favorites' ? 'favorites' : null }, limit)}`);
+      return { rows: hits.map(({ row }) => row), more, total: null };
+    }
+    if (view === 'history') {
+      const { clips, next, total } = await this.#json<{ clips: Row[]; next?: unknown; total: number }>(`/clips?${query({ limit: `${limit}` })}`);
+      return { rows: clips, more: next != null, total };
+    }
+    const { items, total } = await this.#json<Items>(`/favorites?${query({ limit: `${limit}` })}`);
+    return { rows: items.flatMap((one) => ('clip' in one ? [one.clip] : [])), more: total > items.length, total: null };
+  }
   /** What clean-ups would make of a clip. */
   tidied = (clip: string, tidy: string[]): Promise<Tidied> => this.#post('/tidy', { clip, tidy });
   remove = (ids: string[]): Promise<{ id: string; removed: number; grace_seconds: number; revision: number }> =>
@@ -209,11 +233,12 @@ export class Service {
     this.#post('/batches', { filling, change });
   changeBatch = (id: string, change: ChangeBatch): Promise<Acted> => this.#post(`/batches/${id}/change`, change);
   removeBatch = (id: string): Promise<Acted> => this.#post(`/batches/${id}/remove`, {});
-  addToBatch = (id: string, filling: { clips?: string[]; texts?: string[] }): Promise<Acted> => this.#post(`/batches/${id}/add`, filling);
+  /** Into the one in hand, or a new one: then `made` is there. */
+  addToHand = (clips: string[]): Promise<Acted> => this.#post('/batches/in-hand', { clips });
   dropItems = (id: string, items: number[]): Promise<Acted> => this.#post(`/batches/${id}/drop`, { items });
   moveItems = (id: string, items: number[], before?: number): Promise<Acted> => this.#post(`/batches/${id}/move`, { items, before });
   reverseBatch = (id: string): Promise<Acted> => this.#post(`/batches/${id}/reverse`, {});
-  hand = (id: string, out: HandOut, place?: number): Promise<HandedOut> => this.#post(`/batches/${id}/hand`, { out, place });
+  hand = (id: string, out: HandOut, place?: number, paste?: PasteInto): Promise<HandedOut> => this.#post(`/batches/${id}/hand`, { out, place, paste });
   trySplit = (from: { clip?: string; text?: string }, split: Split): Promise<Parts> => this.#post('/split', { ...from, split });
   join = (clips: string[], how: { with?: string; list?: string }): Promise<{ clip?: string | null; text: string; chars: number }> =>
     this.#post('/join', { clips, ...how });

@@ -16,6 +16,8 @@ export interface Asking {
   questions: Question[];
   answers: Record<string, string>;
   preview: string;
+  /** How else it is taken once it is answered. */
+  as: TakenAs;
 }
 
 /** Acts of this window that are remembered. */
@@ -28,6 +30,8 @@ export class Acts {
   version = $state(0);
   /** One sees what an act does where one is: the page says. */
   isInSight: () => boolean = () => true;
+  /** Called when something was taken. */
+  onTaken: () => void = () => {};
 
   /** What was done in this window and stands, and what was taken back here: ids of acts, the newest last. */
   #done: string[] = [];
@@ -66,19 +70,20 @@ export class Acts {
 
   async take(id: string, form: Form, answers: Record<string, string> = {}, as: TakenAs = {}): Promise<void> {
     try {
-      const { row, filled, missing } = await this.service.take(id, form, answers, as);
+      const { row, filled, missing, pasted } = await this.service.take(id, form, answers, as);
       this.asking = null;
+      this.onTaken();
       const shape = as.as ?? (as.tidy ? 'tidied' : as.earlier ? 'as it was copied before' : '');
       const how = shape ? ` (${shape})` : form === 'plain' ? ' (as plain text)' : filled ? ' (filled in)' : '';
       const gone = missing?.length ? ` ${count(missing.length, 'file')} of it ${missing.length === 1 ? 'is' : 'are'} not there any more.` : '';
-      this.messages.tell(`A paste now gives: ${summary(row).slice(0, 80)}${how}${gone}`, { wrong: gone !== '' });
+      this.messages.tell(`${pasted ? 'Pasted' : 'A paste now gives'}: ${summary(row).slice(0, 80)}${how}${gone}`, { wrong: gone !== '' });
     } catch (why) {
       const problem = why instanceof Failure ? why.problem : null;
       if (problem?.type !== 'needs-answers') return this.messages.fail(why);
       const row = this.rows.get(id) ?? (await this.service.detail(id)).row;
       const questions = problem.questions ?? [];
       const proposed = Object.fromEntries(questions.map((one) => [one.question, one.proposal ?? '']));
-      this.asking = { row, questions, answers: proposed, preview: '' };
+      this.asking = { row, questions, answers: proposed, preview: '', as };
       void this.previewAnswers(proposed);
     }
   }

@@ -131,10 +131,9 @@ export class Batches {
 
   /** Clips go into the one in hand; where there is none, or it was handed out, into a new one. */
   async add(clips: string[]): Promise<void> {
-    const batch = this.loaded ? this.inHand : null;
     const what = count(clips.length, 'clip');
-    if (!batch || (batch.left === 0 && !batch.gathering)) return void (await this.begin({ clips }, {}, `Began a batch with ${what}.`));
-    await this.acts.run([], () => this.service.addToBatch(batch.id, { clips }), () => `Added ${what} to ${batchName(batch)}.`);
+    const done = await this.acts.run([], () => this.service.addToHand(clips), ({ made }) => (made ? `Began a batch with ${what}.` : `Added ${what} to ${this.inHand ? batchName(this.inHand) : 'the batch'}.`));
+    if (done?.made) this.chosen = done.made;
     await this.read().catch(() => {});
   }
 

@@ -9,6 +9,7 @@ import { Keys } from './keys.svelte';
 import { List } from './list.svelte';
 import { Messages } from './messages.svelte';
 import type { Page } from './page';
+import { Picking } from './picking/picking.svelte';
 import { isList, Whereabouts, type Place } from './place.svelte';
 import { Prefs } from './prefs.svelte';
 import { Rows } from './rows.svelte';
@@ -32,11 +33,15 @@ export class Console {
   readonly messages: Messages;
   readonly acts: Acts;
   readonly batches: Batches;
+  readonly picking: Picking;
   readonly arrivals: Arrivals;
   readonly stays: Stays;
   /** A drawer is being chosen to go to. */
   jumping = $state(false);
   readonly #where: Whereabouts;
+  /** It is known where one is. */
+  #placed = false;
+  #listening = false;
 
   constructor(
     readonly service: Service,
@@ -54,8 +59,10 @@ export class Console {
     this.drawers = new Drawers(service, this.list, page);
     this.drafts = new Drafts(service, page, this.messages);
     this.acts = new Acts(service, this.rows, this.sight, this.selection, this.search, this.messages, page);
-    this.acts.isInSight = () => isList(this.place) || ['acts', 'batches', 'hand'].includes(this.place.view);
+    this.acts.isInSight = () => isList(this.place) || ['acts', 'batches', 'hand', 'pick'].includes(this.place.view);
     this.batches = new Batches(service, this.acts, this.messages, page);
+    this.picking = new Picking(service, this.rows, this.acts, this.messages, page);
+    this.picking.onLeave = () => this.go({ view: 'history', query: '' });
     this.arrivals = new Arrivals(service, page, { ...this.#parts(), reloaded: () => this.#reloaded() });
     this.stays = new Stays(page);
     this.#where = new Whereabouts(page);
@@ -65,7 +72,7 @@ export class Console {
       this.#where.queried(text);
       if (isList(this.place)) this.list.place = this.place;
     };
-    this.session.onIn = () => void this.arrivals.listen();
+    this.session.onIn = () => this.#listen();
     this.session.onOut = () => this.messages.say('You are signed out. The page stays as it is; sign in to go on.');
   }
 
@@ -74,9 +81,19 @@ export class Console {
     return { session, rows, list, sight, selection, search, drawers, drafts, acts, batches, messages };
   }
 
+  /** The picker asks for what it shows itself, and is there at once; the rest is read when one goes there. */
+  #listen(): void {
+    if (this.session.entry !== 'in' || !this.#placed) return;
+    if (this.place.view === 'pick') return this.picking.open();
+    if (!this.#listening) void this.arrivals.listen();
+    this.#listening = true;
+  }
+
   async open(): Promise<void> {
     await this.session.open();
     this.#where.read();
+    this.#placed = true;
+    this.#listen();
   }
 
   /** Where one is. */
@@ -104,7 +121,7 @@ export class Console {
 
   /** The focus goes to what the page is about. */
   focusPage(): void {
-    this.page.focus(isList(this.place) ? 'list' : 'page');
+    this.page.focus(isList(this.place) ? 'list' : this.place.view === 'pick' ? 'search' : 'page');
   }
 
   /** The page is about to be read anew, or to go: where one is, is remembered. */
@@ -118,6 +135,7 @@ export class Console {
   }
 
   #come(place: Place): void {
+    this.#listen();
     if (this.drafts.editing) void this.drafts.leave();
     const list = isList(place) ? place : null;
     this.list.place = list;
@@ -216,6 +234,8 @@ export class Console {
         return 'Recent acts';
       case 'hand':
         return 'Batch in hand';
+      case 'pick':
+        return 'Picker';
       default:
         return place.view.charAt(0).toUpperCase() + place.view.slice(1);
     }

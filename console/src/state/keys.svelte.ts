@@ -5,7 +5,7 @@ import type { Page } from './page';
  * Where a key holds: anywhere outside of fields (`page`); with the focus in a list or on a row (`list`), among kept
  * things also (`kept`); or in one kind of thing.
  */
-export type Where = 'page' | 'batch' | 'list' | 'kept' | 'drawers' | 'search' | 'picker' | 'editor' | 'form' | 'chart';
+export type Where = 'page' | 'batch' | 'list' | 'kept' | 'drawers' | 'search' | 'picker' | 'editor' | 'form' | 'chart' | 'pick' | 'pick-tidy';
 
 /** One way to press it. Letters are given in lower case; what is not said of Shift may be either for them. */
 interface Stroke {
@@ -26,12 +26,15 @@ interface Key {
 
 const DIGITS = ['1', '2', '3', '4', '5', '6', '7', '8', '9'].map((key) => ({ key, shift: false }));
 
+/** A letter beside what is being typed: with Alt; with Ctrl too, as far as the browser leaves it. */
+const alone = (key: string): Stroke[] => [{ key, alt: true }, { key, ctrl: true, shift: false }];
+
 export const KEYS = {
   toSearch: { where: ['page'], strokes: [{ key: '/' }], shown: '/', does: 'Search; ↑ ↓ choose, Enter takes, Tab completes' },
-  next: { where: ['list', 'search', 'picker', 'drawers', 'batch'], strokes: [{ key: 'ArrowDown', shift: false, alt: false }], shown: '↑ ↓', does: 'Choose' },
-  previous: { where: ['list', 'search', 'picker', 'drawers', 'batch'], strokes: [{ key: 'ArrowUp', shift: false, alt: false }], shown: '↑', does: '' },
-  pageDown: { where: ['list', 'search', 'picker', 'batch'], strokes: [{ key: 'PageDown', shift: false }], shown: 'Page ↓', does: '' },
-  pageUp: { where: ['list', 'search', 'picker', 'batch'], strokes: [{ key: 'PageUp', shift: false }], shown: 'Page ↑', does: '' },
+  next: { where: ['list', 'search', 'picker', 'drawers', 'batch', 'pick'], strokes: [{ key: 'ArrowDown', shift: false, alt: false }], shown: '↑ ↓', does: 'Choose' },
+  previous: { where: ['list', 'search', 'picker', 'drawers', 'batch', 'pick'], strokes: [{ key: 'ArrowUp', shift: false, alt: false }], shown: '↑', does: '' },
+  pageDown: { where: ['list', 'search', 'picker', 'batch', 'pick'], strokes: [{ key: 'PageDown', shift: false }], shown: 'Page ↓', does: '' },
+  pageUp: { where: ['list', 'search', 'picker', 'batch', 'pick'], strokes: [{ key: 'PageUp', shift: false }], shown: 'Page ↑', does: '' },
   first: { where: ['list', 'drawers', 'batch'], strokes: [{ key: 'Home', shift: false }], shown: 'Home', does: 'The first; End, the last' },
   last: { where: ['list', 'drawers', 'batch'], strokes: [{ key: 'End', shift: false }], shown: 'End', does: '' },
   unfold: { where: ['list'], strokes: [{ key: ' ', shift: false }], shown: 'Space', does: 'Unfold' },
@@ -65,12 +68,29 @@ export const KEYS = {
   goActs: { where: ['page'], strokes: [{ key: 'a' }], shown: 'A', does: 'Go to the recent acts' },
   favorite: { where: ['page'], strokes: DIGITS, shown: '1 … 9', does: 'Take the favorite f1 … f9' },
   help: { where: ['page'], strokes: [{ key: '?' }], shown: '?', does: 'This page' },
+  pickTake: { where: ['pick'], strokes: [{ key: 'Enter', ctrl: false, alt: false, shift: false }], shown: 'Enter', does: '' },
+  pickOther: { where: ['pick'], strokes: [{ key: 'Enter', ctrl: true }], shown: 'Ctrl Enter', does: '' },
+  pickPlain: { where: ['pick'], strokes: [{ key: 'Enter', alt: true }, { key: 'Enter', shift: true }], shown: 'Alt Enter', does: '' },
+  pickRow: { where: ['pick'], strokes: DIGITS.map(({ key }) => ({ key, alt: true })), shown: 'Alt 1 … 9', does: '' },
+  pickFirst: { where: ['pick'], strokes: [{ key: 'Home', ctrl: true }], shown: 'Ctrl Home', does: '' },
+  pickLast: { where: ['pick'], strokes: [{ key: 'End', ctrl: true }], shown: 'Ctrl End', does: '' },
+  pickChoose: { where: ['pick-tidy'], strokes: [{ key: ' ' }], shown: 'Space', does: '' },
+  pickTidy: { where: ['pick'], strokes: alone('t'), shown: 'Alt T', does: '' },
+  pickEdit: { where: ['pick'], strokes: alone('e'), shown: 'Alt E', does: '' },
+  pickPin: { where: ['pick'], strokes: alone('p'), shown: 'Alt P', does: '' },
+  pickGather: { where: ['pick'], strokes: alone('g'), shown: 'Alt G', does: '' },
+  pickNext: { where: ['pick'], strokes: alone('n'), shown: 'Alt N', does: '' },
+  pickRemove: { where: ['pick'], strokes: [{ key: 'Delete', shift: false }], shown: 'Del', does: '' },
+  pickUndo: { where: ['pick'], strokes: alone('z'), shown: 'Alt Z', does: '' },
+  pickFavorites: { where: ['pick'], strokes: alone('f'), shown: 'Alt F', does: '' },
+  pickWhole: { where: ['pick'], strokes: alone('o'), shown: 'Alt O', does: '' },
+  pickStay: { where: ['pick'], strokes: alone('s'), shown: 'Alt S', does: '' },
   complete: { where: ['search'], strokes: [{ key: 'Tab', shift: false }], shown: 'Tab', does: '' },
   confirm: { where: ['picker', 'form', 'chart'], strokes: [{ key: 'Enter', shift: false }], shown: 'Enter', does: '' },
   nextBar: { where: ['chart'], strokes: [{ key: 'ArrowRight' }], shown: '→', does: '' },
   previousBar: { where: ['chart'], strokes: [{ key: 'ArrowLeft' }], shown: '←', does: '' },
   save: { where: ['editor'], strokes: [{ key: 'Enter', ctrl: true }], shown: 'Ctrl Enter', does: 'Save what was changed' },
-  leave: { where: ['page', 'list', 'search', 'picker', 'editor', 'form'], strokes: [{ key: 'Escape' }], shown: 'Esc', does: 'Fold, let go, leave' },
+  leave: { where: ['page', 'list', 'search', 'picker', 'editor', 'form', 'pick'], strokes: [{ key: 'Escape' }], shown: 'Esc', does: 'Fold, let go, leave' },
 } as const satisfies Record<string, Key>;
 
 export type Command = keyof typeof KEYS;
@@ -96,7 +116,7 @@ const isLetter = (key: string): boolean => key.length === 1 && key.toLowerCase()
 const isLatin = (key: string): boolean => /^[a-z]$/i.test(key);
 /** A command whose key is a single character can be given another one, or be switched off (WCAG 2.1.4). */
 export const isSingle = (command: Command): boolean =>
-  command !== 'favorite' && KEYS[command].strokes.some(({ key }) => key.length === 1 && key !== ' ');
+  command !== 'favorite' && (KEYS[command].strokes as readonly Stroke[]).some(({ key, alt, ctrl }) => key.length === 1 && key !== ' ' && !alt && !ctrl);
 
 /** Looks presses up in the table, with the keys that the person has chosen instead. */
 export class Keys {
@@ -184,9 +204,9 @@ export class Keys {
 
   #fits(name: Command, keys: string[], press: Press, stroke: Stroke): boolean {
     const ctrl = press.ctrlKey || press.metaKey;
-    const character = stroke.key.length === 1 && stroke.key !== ' ';
-    if (character && !stroke.ctrl && !this.single) return false;
-    const wanted = character && !stroke.ctrl && name !== 'favorite' ? this.#of(name) : stroke.key;
+    const character = stroke.key.length === 1 && stroke.key !== ' ' && !stroke.ctrl && !stroke.alt;
+    if (character && !this.single) return false;
+    const wanted = character && name !== 'favorite' ? this.#of(name) : stroke.key;
     if (!keys.includes(wanted)) return false;
     if (ctrl !== (stroke.ctrl ?? false) || press.altKey !== (stroke.alt ?? false)) return false;
     return stroke.shift === undefined || press.shiftKey === stroke.shift;

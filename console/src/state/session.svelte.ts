@@ -39,8 +39,11 @@ export class Session {
   async open(): Promise<void> {
     const { fragment } = this.page;
     if (isEntry(fragment)) {
-      this.page.hideFragment();
-      await this.#enter(fragment.slice(LINK.length));
+      // The link may say where it leads; a window that is known already keeps its sign-in.
+      const [secret = '', to = ''] = fragment.slice(LINK.length).split('&to=');
+      if (to) this.page.replace(`#/${to}`);
+      else this.page.hideFragment();
+      if (!to || !(await this.service.isKnown())) await this.#enter(secret);
     }
     if (await this.service.canEnter()) this.#in();
     else this.#out();

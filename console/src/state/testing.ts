@@ -45,6 +45,10 @@ export class TestPage implements Page {
   focus(id: string): void {
     this.focused.push(id);
   }
+  closed = false;
+  close(): void {
+    this.closed = true;
+  }
   now = (): number => this.time;
 
   /** Lets time pass, and everything happen that is due by then. */

@@ -1,6 +1,7 @@
 //! Clips: as a row of a list, as a whole, and how they come in and go out.
 
 use serde::{Deserialize, Serialize};
+use yadori_core::picker::keys::Ask;
 use yadori_core::{Color, Kind, Picture, Source};
 
 /// A clip as a row of a list.
@@ -193,25 +194,14 @@ pub enum PasteInto {
     BehindAndBack,
 }
 
-/// A key that was pressed before the picker was there: what it types, or its name.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
-#[serde(rename_all = "lowercase")]
-pub enum TypedKey {
-    /// It types this.
-    Text(String),
-    /// It types nothing, such as `Backspace`.
-    Key(String),
-}
-
 /// What was typed since the picker's chord.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct TypedKeys {
     /// The picker was opened by its chord: it can paste in the program behind it.
     pub by_chord: bool,
-    /// In its order.
-    pub keys: Vec<TypedKey>,
+    /// What that asks of the picker, in its order.
+    pub asks: Vec<Ask>,
 }
 
 /// A clip, or a text, and how it would be tidied.

@@ -23,7 +23,7 @@ pub use batches::{
 };
 pub use clips::{
     AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Representation, Row,
-    Shape, Take, Taken, Tidied, TryTidy, TypedKey, TypedKeys,
+    Shape, Take, Taken, Tidied, TryTidy, TypedKeys,
 };
 pub use drawers::{
     AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, KeptOutline, NewDivider,
@@ -48,6 +48,7 @@ pub use yadori_core::batch::After;
 pub use yadori_core::batch::split::WAYS;
 pub use yadori_core::picker;
 pub use yadori_core::take::chord;
+pub use yadori_core::take::tidy::STEPS;
 pub use yadori_core::text::difference::Part;
 pub use yadori_core::{COPY_CAP, Color, Kind, Picture, RefusalReason, Source};
 

@@ -3,20 +3,25 @@
 
 mod draw;
 mod keys;
+mod listening;
+mod pictures;
 mod service;
 
 use std::sync::mpsc::{Receiver, Sender, channel};
 
 use ratatui::crossterm::event::{
-    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event, read,
+    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event,
 };
 use ratatui::crossterm::execute;
-use yadori_api::TypedKeys;
 use yadori_api::picker::keys::Ask;
 use yadori_api::picker::machine::{Do, Picker};
+use yadori_api::{Acted, Detail, Edit, Kind, TypedKeys};
 
-use crate::connection::Connection;
+use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
+use crate::verbs::edit::{in_editor, saved};
+use listening::{Listening, may_edit};
+use pictures::Pictures;
 use service::{Answer, Rows};
 
 /// What comes to the picker.
@@ -30,8 +35,13 @@ enum Comes {
 #[derive(Default)]
 pub(crate) struct Shown {
     rows: Rows,
+    pictures: Pictures,
     /// The whole of the clip that is looked at.
     whole: String,
+    /// It is a picture.
+    large: Option<pictures::Pixels>,
+    /// What clean-ups make of a clip: their names, and the beginning of what becomes of it.
+    tidied: Option<(Vec<String>, String)>,
     /// Rows of it that are scrolled past.
     scrolled: u16,
     message: Option<String>,
@@ -46,18 +56,30 @@ pub(crate) struct Shown {
 enum Next {
     GoOn,
     End,
+    /// A clip is edited, in the person's editor and this terminal.
+    Edit(String),
 }
 
 pub(crate) fn run(service: &Connection, swap: bool) -> Result<(), Failure> {
-    let mut terminal = ratatui::try_init()?;
-    let _ = execute!(std::io::stdout(), EnableMouseCapture, EnableBracketedPaste);
+    let mut terminal = begin()?;
     let outcome = show(service, swap, &mut terminal);
-    let _ = execute!(std::io::stdout(), DisableMouseCapture, DisableBracketedPaste);
-    ratatui::restore();
+    end();
     if let Some(words) = outcome? {
         println_out(&words)?;
     }
     Ok(())
+}
+
+/// The terminal is the picker's.
+fn begin() -> Result<ratatui::DefaultTerminal, Failure> {
+    let terminal = ratatui::try_init()?;
+    let _ = execute!(std::io::stdout(), EnableMouseCapture, EnableBracketedPaste);
+    Ok(terminal)
+}
+
+fn end() {
+    let _ = execute!(std::io::stdout(), DisableMouseCapture, DisableBracketedPaste);
+    ratatui::restore();
 }
 
 fn println_out(words: &str) -> Result<(), Failure> {
@@ -65,15 +87,9 @@ fn println_out(words: &str) -> Result<(), Failure> {
     Ok(writeln!(std::io::stdout(), "{words}")?)
 }
 
-fn listen(send: &Sender<Comes>, service: &Connection) {
-    let (keys, typed, service) = (send.clone(), send.clone(), service.clone());
-    std::thread::spawn(move || {
-        while let Ok(event) = read() {
-            if keys.send(Comes::Pressed(event)).is_err() {
-                return;
-            }
-        }
-    });
+/// What was typed before the picker was there.
+fn ask_typed(send: &Sender<Comes>, service: &Connection) {
+    let (typed, service) = (send.clone(), service.clone());
     std::thread::spawn(move || {
         let found = service.post_empty("/picker").unwrap_or_default();
         let _ = typed.send(Comes::Typed(found));
@@ -87,7 +103,8 @@ fn show(
     terminal: &mut ratatui::DefaultTerminal,
 ) -> Result<Option<String>, Failure> {
     let (send, comes): (Sender<Comes>, Receiver<Comes>) = channel();
-    listen(&send, service);
+    let listening = Listening::begin(send.clone());
+    ask_typed(&send, service);
     let asking = service::Asking::new(service.clone(), send);
     let (mut picker, first) = Picker::open(swap);
     let mut shown = Shown::default();
@@ -97,40 +114,96 @@ fn show(
     let mut early = Some(Vec::new());
     let mut said = None;
     loop {
-        picker.resize(draw::rows_of(terminal.size()?.height));
+        let room = draw::rows_of(terminal.size()?.height);
+        draw::fit(&mut picker, &shown, room);
+        asking.pictures(&picker, &mut shown);
         terminal.draw(|frame| draw::draw(frame, &picker, &shown))?;
         let Ok(first) = comes.recv() else { return Ok(said) };
         // Everything that has come is done before it is drawn again.
         for one in std::iter::once(first).chain(std::iter::from_fn(|| comes.try_recv().ok())) {
-            let next = match one {
+            // Keys that may have opened an editor, and what comes of this.
+            let (waits, next) = match one {
                 Comes::Pressed(event) => match &mut early {
                     Some(early) => {
                         early.push(event);
-                        Next::GoOn
+                        (0, Next::GoOn)
                     }
-                    None => pressed(&mut picker, &mut shown, &asking, &event),
+                    None => {
+                        let waits = usize::from(may_edit(&event));
+                        (waits, pressed(&mut picker, &mut shown, &asking, &event))
+                    }
                 },
                 Comes::Typed(typed) => {
                     shown.by_chord = typed.by_chord;
                     let early = early.take().unwrap_or_default();
-                    let typed = typed.keys.iter().filter_map(keys::typed);
-                    let mut all = typed.chain(early.iter().filter_map(keys::pressed));
-                    // What was pressed after the key that closes it is nobody's.
-                    let ends =
-                        all.any(|ask| matches!(asked(&mut picker, &mut shown, &asking, ask), Next::End));
-                    if ends { Next::End } else { Next::GoOn }
+                    let waits = early.iter().filter(|event| may_edit(event)).count();
+                    let mut all = typed.asks.into_iter().chain(early.iter().filter_map(keys::pressed));
+                    // What was pressed after the key that closes it, or opens an editor, is nobody's.
+                    let next = all.find_map(|ask| match asked(&mut picker, &mut shown, &asking, ask) {
+                        Next::GoOn => None,
+                        next => Some(next),
+                    });
+                    (waits, next.unwrap_or(Next::GoOn))
                 }
-                Comes::Answered(answer) => answered(&mut picker, &mut shown, &asking, answer, &mut said),
+                Comes::Answered(answer) => (0, answered(&mut picker, &mut shown, &asking, answer, &mut said)),
             };
-            if matches!(next, Next::End) {
-                return Ok(said);
+            let is_edit = matches!(next, Next::Edit(_));
+            match next {
+                Next::GoOn => {}
+                Next::End => return Ok(said),
+                Next::Edit(id) => {
+                    end();
+                    let outcome = edit(service, &id);
+                    *terminal = begin()?;
+                    let wishes = edited(&mut picker, &mut shown, outcome, &asking);
+                    carry_out(wishes, &mut shown, &asking);
+                }
             }
+            (0..waits).for_each(|_| listening.go_on(is_edit));
         }
     }
 }
 
+/// Changes a text in the person's editor. What was typed is in a file when it can't be saved. `None`: nothing was changed.
+fn edit(service: &Connection, id: &str) -> Result<Option<Acted>, Failure> {
+    let path = format!("/clips/{}", escaped(id));
+    let whole: Detail = service.get(&path)?;
+    if !matches!(whole.row.kind, Kind::Text | Kind::Link) || whole.text_cut {
+        return Err(Failure::Use("only texts and links up to a MiB can be edited here".into()));
+    }
+    let old = whole.text.unwrap_or_default();
+    let text = in_editor(&old)?;
+    if text == old {
+        return Ok(None);
+    }
+    let changed = Edit { text, plain: true };
+    service.post(&format!("{path}/edit"), &changed).map(Some).map_err(|why| saved(&changed.text, why))
+}
+
+fn edited(
+    picker: &mut Picker,
+    shown: &mut Shown,
+    outcome: Result<Option<Acted>, Failure>,
+    asking: &service::Asking,
+) -> Vec<Do> {
+    let (words, wishes) = match outcome {
+        Ok(None) => ("Nothing was changed.".to_owned(), Vec::new()),
+        Ok(Some(acted)) => {
+            asking.did(&acted.id);
+            (
+                "Changed; the original stays in the history. ^Z takes it back.".to_owned(),
+                vec![picker.changed()],
+            )
+        }
+        Err(why) => (service::words(&why), Vec::new()),
+    };
+    shown.message = Some(words);
+    wishes
+}
+
 fn pressed(picker: &mut Picker, shown: &mut Shown, asking: &service::Asking, event: &Event) -> Next {
-    match keys::pressed(event) {
+    let clicked = keys::clicked(event).and_then(|line| draw::row_at(picker, shown, line)).map(Ask::TakeRow);
+    match keys::pressed(event).or(clicked) {
         Some(ask) => asked(picker, shown, asking, ask),
         None => Next::GoOn,
     }
@@ -162,8 +235,10 @@ fn carry_out(wishes: Vec<Do>, shown: &mut Shown, asking: &service::Asking) -> Ne
     for wish in wishes {
         match wish {
             Do::Close => return Next::End,
+            Do::Edit(id) => return Next::Edit(id),
             Do::Whole(_) => {
                 shown.whole.clear();
+                shown.large = None;
                 shown.scrolled = 0;
                 asking.ask(wish, shown);
             }
@@ -214,10 +289,19 @@ fn answered(
             }
             carry_out(vec![picker.changed()], shown, asking)
         }
-        Answer::Whole { id, text } => {
+        Answer::Whole { id, text, picture } => {
             if picker.whole.as_deref() == Some(id.as_str()) {
                 shown.whole = text;
+                shown.large = picture;
             }
+            Next::GoOn
+        }
+        Answer::Picture { id, pixels } => {
+            shown.pictures.put(id, pixels);
+            Next::GoOn
+        }
+        Answer::Tidied { tidy, text } => {
+            shown.tidied = Some((tidy, text));
             Next::GoOn
         }
         Answer::Batch { words, close, next } => {

@@ -6,6 +6,7 @@
   import { Commands } from '../../state/commands';
   import { mayBeFollowed } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
+  import { steady } from '../parts/steady';
 
   let { console, row }: { console: Console; row: Row } = $props();
   const { selection, sight, acts } = $derived(console);
@@ -16,9 +17,10 @@
   const isText = $derived(row.kind === 'text' || row.kind === 'link');
   const link = $derived(row.kind === 'link' ? row.head.trim() : '');
   const toggle = (panel: Panel) => selection.open(row.id, panel);
+  const stay = steady(() => console.messages.tell('The buttons moved just as you pressed, so nothing was done. Press again.'));
 </script>
 
-<div class="mt-2 mb-2.5 flex flex-wrap items-center gap-0.5" role="group" aria-label="What can be done">
+<div class="mt-2 mb-2.5 flex flex-wrap items-center gap-0.5" role="group" aria-label="What can be done" {@attach stay}>
   <button type="button" class="btn btn-sm btn-primary touch" onclick={() => void acts.take(row.id, 'ready')}>
     Take <KeyHint of="take" />
   </button>
@@ -45,7 +47,8 @@
       Edit <KeyHint of="edit" />
     </button>
   {/if}
-  <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-pressed={row.kept != null} onclick={() => void acts.pin([row.id])}>
+  <!-- As wide for either word: another client may pin it while a pointer is on its way to the next button. -->
+  <button type="button" class="btn btn-sm btn-ghost touch min-w-23 px-2" aria-pressed={row.kept != null} onclick={() => void acts.pin([row.id])}>
     {row.kept ? 'Unpin' : 'Pin'} <KeyHint of="pin" />
   </button>
   <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'drawer'} onclick={() => toggle('drawer')}>

@@ -19,7 +19,7 @@
 
   async function take(form: 'ready' | 'copied'): Promise<void> {
     if (!asking) return;
-    await console.acts.take(asking.row.id, form, form === 'ready' ? asking.answers : {});
+    await console.acts.take(asking.row.id, form, form === 'ready' ? asking.answers : {}, asking.as);
     if (console.acts.asking === null) console.focusPage();
   }
 

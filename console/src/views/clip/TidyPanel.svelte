@@ -2,26 +2,12 @@
 <script lang="ts">
   import type { Row, Tidied } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
+  import { TIDY } from '../../state/tidy';
   import { count } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
   import Plain from '../parts/Plain.svelte';
 
   let { console, row, onend }: { console: Console; row: Row; onend: () => void } = $props();
-  const STEPS = [
-    ['trim', 'Trim'],
-    ['one-line', 'One line'],
-    ['unwrap', 'Unwrap'],
-    ['unlist', 'No numbers and bullets'],
-    ['blanks', 'No blank lines twice'],
-    ['quotes', 'Straight quotes'],
-    ['upper', 'UPPER'],
-    ['lower', 'lower'],
-    ['sentence', 'Sentence case'],
-    ['title', 'Title Case'],
-    ['links', 'No tracking in links'],
-    ['decode', 'Decode %20'],
-    ['json', 'Lay out JSON'],
-  ] as const;
   /** In the order in which they were chosen. */
   let steps = $state.raw<string[]>([]);
   let tidied = $state.raw<Tidied | null>(null);
@@ -59,7 +45,7 @@
 <!-- svelte-ignore a11y_no_static_element_interactions -->
 <div class="mt-2" onkeydown={onKey} data-tidy={steps.join(',')}>
   <div class="flex flex-wrap gap-1" role="group" aria-label="How it is cleaned up" {@attach focus}>
-    {#each STEPS as [name, label] (name)}
+    {#each TIDY as [name, label] (name)}
       <button type="button" class={['chip touch', { pressed: steps.includes(name) }]} aria-pressed={steps.includes(name)} onclick={() => toggle(name)}>{label}</button>
     {/each}
   </div>

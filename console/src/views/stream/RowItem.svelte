@@ -148,7 +148,7 @@
               </p>
             {/if}
           </div>
-          {#if row.kept && listed !== 'kept'}<Bookmark size={13} class="pinned mt-1 shrink-0 fill-current" aria-label="Pinned" />{/if}
+          {#if row.kept && listed !== 'kept'}<Bookmark size={13} class="pinned mt-1 shrink-0 fill-current" aria-label="Pinned" />{:else if unfolded}<span class="w-3.25 shrink-0"></span>{/if}
         </div>
         <div role="gridcell" class="relative shrink-0">
           <time class="facts figures when block pt-2" datetime={new Date(row.copied_at / 1000).toISOString()} title={moment(row.copied_at / 1000)}>{when}</time>

@@ -7,9 +7,11 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Wrap};
 use unicode_width::UnicodeWidthStr;
 use yadori_api::picker::machine::{Picker, View};
-use yadori_api::{Kind, Row};
+use yadori_api::picker::tidying::Tidying;
+use yadori_api::{Kind, Row, STEPS};
 
 use super::Shown;
+use super::pictures::THUMB;
 use crate::symbols::shown as visible;
 use crate::table;
 
@@ -19,6 +21,53 @@ const AROUND: u16 = 5;
 /// How many rows of a list a screen of this height shows.
 pub(super) fn rows_of(height: u16) -> usize {
     usize::from(height.saturating_sub(AROUND).max(1))
+}
+
+/// Lines that a row of the list takes.
+fn lines_of(shown: &Shown, id: &str) -> u16 {
+    if shown.pictures.get(id).is_some() { THUMB.1 } else { 1 }
+}
+
+/// Lets the machine know how many rows the screen shows from the first one on, so that what is marked is among them.
+pub(super) fn fit(picker: &mut Picker, shown: &Shown, room: usize) {
+    if picker.tidying.is_some() || picker.whole.is_some() {
+        return picker.resize(room);
+    }
+    loop {
+        let top = picker.top;
+        let mut left = room;
+        let rows = picker.ids.iter().skip(top).take_while(|id| {
+            let lines = usize::from(lines_of(shown, id));
+            let fits = lines <= left;
+            left = left.saturating_sub(lines);
+            fits
+        });
+        let fits = rows.count();
+        // Below the last one there is room for more.
+        let fits = if top + fits >= picker.ids.len() { fits + left } else { fits };
+        picker.resize(fits.max(1));
+        // It only goes down, towards what is marked.
+        if picker.top == top {
+            return;
+        }
+    }
+}
+
+/// The row (from 1) that stands in a line of the list.
+pub(super) fn row_at(picker: &Picker, shown: &Shown, line: usize) -> Option<usize> {
+    if picker.whole.is_some() {
+        return None;
+    }
+    if let Some(tidying) = &picker.tidying {
+        return (line < tidying.found().len()).then_some(line + 1);
+    }
+    let mut end = 0;
+    let rows = picker.ids.iter().skip(picker.top).take(picker.page);
+    let at = rows.map(|id| {
+        end += usize::from(lines_of(shown, id));
+        end
+    });
+    at.take_while(|end| *end <= line).count().checked_add(1).filter(|row| *row <= picker.page)
 }
 
 fn soft() -> Style {
@@ -31,7 +80,11 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
         Layout::vertical(lengths.map(Constraint::Length)).areas(frame.area());
     draw_field(frame, field, picker, shown);
     frame.render_widget(Paragraph::new("─".repeat(rule.width.into())).style(soft()), rule);
-    if picker.whole.is_some() {
+    if let Some(tidying) = &picker.tidying {
+        draw_tidying(frame, list, tidying, shown);
+    } else if let (Some(_), Some(picture)) = (&picker.whole, &shown.large) {
+        frame.render_widget(Paragraph::new(picture.lines((list.width, list.height))), list);
+    } else if picker.whole.is_some() {
         let text = visible(&shown.whole, true);
         frame
             .render_widget(Paragraph::new(text).wrap(Wrap { trim: false }).scroll((shown.scrolled, 0)), list);
@@ -60,8 +113,14 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
 }
 
 fn draw_field(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) {
-    let place = if picker.view == View::Favorites { "Favorites" } else { "History" };
+    let place = match (&picker.tidying, picker.view) {
+        (Some(_), _) => "Tidy",
+        (None, View::Favorites) => "Favorites",
+        (None, View::History) => "History",
+    };
+    let typed = picker.tidying.as_ref().map_or(&picker.query, |tidying| &tidying.find);
     let count = match (picker.is_settled(), picker.query.is_empty(), picker.view) {
+        _ if picker.tidying.is_some() => String::new(),
         (false, ..) => "looking …".to_owned(),
         (true, true, View::History) => format!("{} clips", shown.total),
         (true, ..) => format!("{}{} found", picker.ids.len(), if picker.more { "+" } else { "" }),
@@ -71,15 +130,16 @@ fn draw_field(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown)
     let label = format!("{place} › ");
     let room = usize::from(area.width).saturating_sub(label.width() + right.width() + 3);
     // The end of a long search is what is being typed.
-    let query = visible(&picker.query, false);
+    let query = visible(typed, false);
     let mut start = 0;
     while query[start..].width() > room {
         start += query[start..].chars().next().map_or(1, char::len_utf8);
     }
     let query = &query[start..];
     let cursor = u16::try_from(label.width() + query.width()).unwrap_or(0);
-    let line = if picker.query.is_empty() {
-        Line::from(vec![Span::raw(label), Span::styled(" type to search", soft())])
+    let line = if typed.is_empty() {
+        let proposal = if picker.tidying.is_some() { " type to find a clean-up" } else { " type to search" };
+        Line::from(vec![Span::raw(label), Span::styled(proposal, soft())])
     } else {
         Line::from(vec![
             Span::raw(label),
@@ -103,32 +163,86 @@ fn draw_list(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) 
         return;
     }
     let zone = jiff::tz::TimeZone::system();
-    for (at, id) in picker.ids.iter().enumerate().skip(picker.top).take(area.height.into()) {
-        let y = area.y + u16::try_from(at - picker.top).unwrap_or(0);
-        let line = Rect { y, height: 1, ..area };
-        let style =
-            if at == picker.mark { Style::new().add_modifier(Modifier::REVERSED) } else { Style::new() };
-        let left = match shown.rows.get(id) {
-            Some(row) => {
-                let right = right_of(row, &zone);
-                let room = usize::from(area.width).saturating_sub(right.width() + 14);
-                frame.render_widget(Paragraph::new("").style(style), line);
-                let left = left_of(row, at + 1 - picker.top, room);
-                frame.render_widget(
-                    Paragraph::new(Line::from(format!("{right} ")).right_aligned())
-                        .style(style.patch(soft())),
-                    line,
-                );
-                left
-            }
-            None => Line::from("  …"),
-        };
-        let width = u16::try_from(left.width()).unwrap_or(area.width).min(area.width);
-        frame.render_widget(Paragraph::new(left).style(style), Rect { width, ..line });
+    let mut y = area.y;
+    for (at, id) in picker.ids.iter().enumerate().skip(picker.top).take(picker.page) {
+        let height = lines_of(shown, id).min((area.y + area.height).saturating_sub(y));
+        if height == 0 {
+            return;
+        }
+        let row = Rect { y, height, ..area };
+        y += height;
+        let marked = at == picker.mark;
+        draw_row(frame, row, shown, (at + 1 - picker.top, id), marked, &zone);
     }
 }
 
-fn left_of(row: &Row, on_screen: usize, room: usize) -> Line<'static> {
+fn draw_row(
+    frame: &mut Frame<'_>,
+    area: Rect,
+    shown: &Shown,
+    (on_screen, id): (usize, &str),
+    marked: bool,
+    zone: &jiff::tz::TimeZone,
+) {
+    let line = Rect { height: 1, ..area };
+    let style = if marked { Style::new().add_modifier(Modifier::REVERSED) } else { Style::new() };
+    let Some(row) = shown.rows.get(id) else {
+        frame.render_widget(Paragraph::new("  …").style(style), line);
+        return;
+    };
+    let picture = shown.pictures.get(id);
+    let right = right_of(row, zone);
+    let beside = if picture.is_some() { usize::from(THUMB.0) + 2 } else { 0 };
+    let room = usize::from(area.width).saturating_sub(right.width() + 14 + beside);
+    frame.render_widget(Paragraph::new("").style(style), line);
+    let ends = Paragraph::new(Line::from(format!("{right} ")).right_aligned());
+    frame.render_widget(ends.style(style.patch(soft())), line);
+    let (sign, words) = left_of(row, on_screen, room);
+    let at = u16::try_from(sign.width()).unwrap_or(0).min(area.width);
+    frame.render_widget(Paragraph::new(sign).style(style), Rect { width: at, ..line });
+    let mut from = area.x + at;
+    if let Some(picture) = picture {
+        let width = THUMB.0.min(area.width.saturating_sub(at));
+        let lines = picture.lines((width, area.height));
+        frame.render_widget(Paragraph::new(lines), Rect { x: from, width, ..area });
+        from += width + 2;
+    }
+    let width = u16::try_from(words.width()).unwrap_or(area.width);
+    let width = width.min((area.x + area.width).saturating_sub(from));
+    frame.render_widget(Paragraph::new(words).style(style), Rect { x: from, width, ..line });
+}
+
+/// The clean-ups that are found, and what those that are meant make of the clip.
+fn draw_tidying(frame: &mut Frame<'_>, area: Rect, tidying: &Tidying, shown: &Shown) {
+    let [list, rule, preview] =
+        Layout::horizontal([Constraint::Length(16), Constraint::Length(2), Constraint::Min(10)]).areas(area);
+    let found = tidying.found();
+    // What is marked is on the screen.
+    let height = usize::from(list.height);
+    let skip = (tidying.mark + 1).saturating_sub(height);
+    let line = |(at, step): (usize, &usize)| {
+        let place = tidying.chosen.iter().position(|one| one == step);
+        let sign = place.map_or_else(|| "  ".to_owned(), |place| format!("{} ", place + 1));
+        let style =
+            if at == tidying.mark { Style::new().add_modifier(Modifier::REVERSED) } else { Style::new() };
+        Line::styled(format!(" {sign}{:<11}", STEPS[*step].0), style)
+    };
+    let lines: Vec<Line<'_>> = found.iter().enumerate().skip(skip).take(height).map(line).collect();
+    if lines.is_empty() {
+        frame.render_widget(Paragraph::new("No clean-up has that name.").style(soft()), area);
+        return;
+    }
+    frame.render_widget(Paragraph::new(lines), list);
+    let bar: Vec<Line<'_>> = (0..rule.height).map(|_| Line::from("│")).collect();
+    frame.render_widget(Paragraph::new(bar).style(soft()), rule);
+    if let Some((_, text)) = shown.tidied.as_ref().filter(|(tidy, _)| *tidy == tidying.meant()) {
+        let text = visible(text, true);
+        frame.render_widget(Paragraph::new(text).wrap(Wrap { trim: false }), preview);
+    }
+}
+
+/// What stands before a row's words, and its words.
+fn left_of(row: &Row, on_screen: usize, room: usize) -> (Line<'static>, Line<'static>) {
     let (sign, color) = match row.kind {
         Kind::Text => ("text ", Color::Reset),
         Kind::Link => ("link ", Color::Cyan),
@@ -137,12 +251,12 @@ fn left_of(row: &Row, on_screen: usize, room: usize) -> Line<'static> {
     };
     let digit = if on_screen < 10 { on_screen.to_string() } else { " ".to_owned() };
     let pinned = if row.kept.is_some() { "*" } else { " " };
-    Line::from(vec![
+    let before = Line::from(vec![
         Span::styled(format!(" {digit} "), soft()),
         Span::styled(sign, Style::new().fg(color).add_modifier(Modifier::DIM)),
         Span::raw(format!(" {pinned} ")),
-        Span::raw(visible(&table::cut(&table::line(row), room), false)),
-    ])
+    ]);
+    (before, Line::from(visible(&table::cut(&table::line(row), room), false)))
 }
 
 fn right_of(row: &Row, zone: &jiff::tz::TimeZone) -> String {

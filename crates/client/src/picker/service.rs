@@ -4,12 +4,13 @@ use std::collections::HashMap;
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use yadori_api::picker::machine::{Do, View, Wanted};
+use yadori_api::picker::machine::{Do, Picker, View, Wanted};
 use yadori_api::{
-    Acted, Detail, Filling, Form, Found, Hand, HandedOut, Item, Items, Keep, KeepIn, NewBatch, Page,
-    PasteInto, Remove, Removed, Row, Status, Take, Taken,
+    Acted, Detail, Filling, Form, Found, Hand, HandedOut, Item, Items, Keep, KeepIn, Kind, Page, PasteInto,
+    Remove, Removed, Row, Status, Take, Taken, Tidied, TryTidy,
 };
 
+use super::pictures::{LARGE, Pixels, SMALL, fetch};
 use super::{Comes, Shown};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
@@ -61,6 +62,17 @@ pub(super) enum Answer {
     Whole {
         id: String,
         text: String,
+        picture: Option<Pixels>,
+    },
+    /// A picture among the rows.
+    Picture {
+        id: String,
+        pixels: Pixels,
+    },
+    /// What these clean-ups make of the clip.
+    Tidied {
+        tidy: Vec<String>,
+        text: String,
     },
     /// How the batch in hand is now.
     Batch {
@@ -95,6 +107,28 @@ impl Asking {
         });
     }
 
+    /// This act was done here.
+    pub(super) fn did(&self, act: &str) {
+        self.done.lock().unwrap_or_else(PoisonError::into_inner).push(act.to_owned());
+    }
+
+    /// Asks for the pictures of the rows on the screen.
+    pub(super) fn pictures(&self, picker: &Picker, shown: &mut Shown) {
+        for id in picker.ids.iter().skip(picker.top).take(picker.page) {
+            let is_picture = shown.rows.get(id).is_some_and(|row| row.kind == Kind::Image);
+            if !is_picture || !shown.pictures.wants(id) {
+                continue;
+            }
+            let (service, send, id) = (self.service.clone(), self.send.clone(), id.clone());
+            std::thread::spawn(move || {
+                // One that can't be shown is told in words.
+                if let Ok(pixels) = fetch(&service, &id, SMALL) {
+                    let _ = send.send(Comes::Answered(Answer::Picture { id, pixels }));
+                }
+            });
+        }
+    }
+
     pub(super) fn ask(&self, wish: Do, shown: &Shown) {
         let (service, send, done) = (self.service.clone(), self.send.clone(), self.done.clone());
         let by_chord = shown.by_chord;
@@ -126,7 +160,10 @@ fn answer(
                 listed(service, &wanted).unwrap_or_else(|why| Answer::Unlisted { number, why: words(&why) }),
             );
         }
-        Do::Take { id, paste, plain, close } => taken(service, &id, paste && by_chord, plain, close),
+        Do::Take { id, paste, plain, tidy, close } => {
+            let form = if plain { Form::Plain } else { Form::Ready };
+            taken(service, &id, Take { form, tidy, ..Take::default() }, paste && by_chord, close)
+        }
         Do::Pin(id) => {
             let to = if pinned { KeepIn::Nowhere } else { KeepIn::Favorites };
             service.post::<Acted>("/keep", &Keep { ids: vec![id], to, before: None }).map(|acted| {
@@ -160,15 +197,17 @@ fn answer(
         }
         Do::Whole(id) => service.get::<Detail>(&format!("/clips/{}", escaped(&id))).map(|detail| {
             let cut = if detail.text_cut { "\n… it goes on; `yadori show` has all of it" } else { "" };
+            let picture = (detail.row.kind == Kind::Image).then(|| fetch(service, &id, LARGE).ok()).flatten();
             let text = detail.text.map(|text| text + cut).unwrap_or_else(|| about(&detail.row));
-            Answer::Whole { id, text }
+            Answer::Whole { id, text, picture }
         }),
-        Do::Close => return None,
+        Do::Preview { id, tidy } => tried(service, id, tidy),
+        Do::Edit(_) | Do::Close => return None,
     };
     Some(outcome.unwrap_or_else(|why| Answer::Failed(words(&why))))
 }
 
-fn words(why: &Failure) -> String {
+pub(super) fn words(why: &Failure) -> String {
     why.to_string().replace('\n', " ")
 }
 
@@ -211,14 +250,8 @@ pub(super) fn batch_words(service: &Connection) -> Option<String> {
 
 /// A clip goes into the batch in hand, or begins one.
 fn gathered(service: &Connection, id: String) -> Result<(Acted, Option<String>), Failure> {
-    let filling = Filling { clips: vec![id], ..Filling::default() };
-    let status: Status = service.get("/status")?;
-    let goes_on = status.batch.is_some_and(|batch| batch.gathering || batch.left > 0);
-    let acted: Acted = if goes_on {
-        service.post("/batches/-/add", &filling)?
-    } else {
-        service.post("/batches", &NewBatch { filling, ..NewBatch::default() })?
-    };
+    let acted: Acted =
+        service.post("/batches/in-hand", &Filling { clips: vec![id], ..Filling::default() })?;
     Ok((acted, batch_words(service)))
 }
 
@@ -232,10 +265,19 @@ fn handed_out(service: &Connection, paste: bool, close: bool) -> Result<Answer, 
     Ok(Answer::Batch { words, close, next: Some(next_words(&done.batch)) })
 }
 
-fn taken(service: &Connection, id: &str, paste: bool, plain: bool, close: bool) -> Result<Answer, Failure> {
-    let form = if plain { Form::Plain } else { Form::Ready };
+/// What clean-ups make of a clip.
+fn tried(service: &Connection, clip: String, tidy: Vec<String>) -> Result<Answer, Failure> {
+    if tidy.is_empty() {
+        return Ok(Answer::Tidied { tidy, text: String::new() });
+    }
+    let wanted = TryTidy { clip: Some(clip), text: None, tidy };
+    let tidied: Tidied = service.post("/tidy", &wanted)?;
+    Ok(Answer::Tidied { tidy: wanted.tidy, text: tidied.text })
+}
+
+fn taken(service: &Connection, id: &str, wanted: Take, paste: bool, close: bool) -> Result<Answer, Failure> {
     let into = if close { PasteInto::Behind } else { PasteInto::BehindAndBack };
-    let wanted = Take { form, paste: paste.then_some(into), ..Take::default() };
+    let wanted = Take { paste: paste.then_some(into), ..wanted };
     let taken: Taken = service.post(&format!("/clips/{}/take", escaped(id)), &wanted)?;
     let done = if taken.pasted { "Pasted" } else { "A paste now gives" };
     let words = format!(

@@ -103,7 +103,7 @@ impl Edit {
 }
 
 /// What was typed is not lost when it can't be saved.
-fn saved(text: &str, why: Failure) -> Failure {
+pub(crate) fn saved(text: &str, why: Failure) -> Failure {
     let kept =
         tempfile::Builder::new().prefix("yadori-edit-").suffix(".txt").tempfile().and_then(|mut file| {
             file.write_all(text.as_bytes())?;
@@ -116,7 +116,7 @@ fn saved(text: &str, why: Failure) -> Failure {
 }
 
 /// The text as it was left in the person's editor. Whatever goes wrong afterwards, the file with it stays.
-fn in_editor(old: &str) -> Result<String, Failure> {
+pub(crate) fn in_editor(old: &str) -> Result<String, Failure> {
     let editor = ["VISUAL", "EDITOR"]
         .iter()
         .find_map(|name| std::env::var(name).ok().filter(|one| !one.trim().is_empty()));

@@ -1,12 +1,18 @@
 //! What a person can ask of the picker, and the keys that ask it in a terminal.
 
+use serde::{Deserialize, Serialize};
+
 use crate::take::chord::{Chord, Held};
 
-/// What a key asks for.
-#[derive(Clone, Debug, PartialEq, Eq)]
+/// What a key, or a pointer, asks for.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(tag = "ask", content = "with", rename_all = "kebab-case")]
 pub enum Ask {
-    /// Typed into the search.
+    /// Typed into the search, at its end.
     Type(String),
+    /// The search as it stands in a field that a person edits in their own way.
+    Write(String),
     /// The letter before the cursor goes.
     EraseLetter,
     /// The word before the cursor goes.
@@ -29,6 +35,14 @@ pub enum Ask {
     TakePlain,
     /// The clip in this row of the screen (from 1), as [`Ask::Take`].
     TakeRow(usize),
+    /// This row of the screen (from 1) is marked.
+    MarkRow(usize),
+    /// The list was scrolled, so that this row stands at the top: what is marked stays on the screen.
+    Scroll(usize),
+    /// Clean-ups are chosen for what is marked, to be taken with them.
+    Tidy,
+    /// What is marked is edited.
+    Edit,
     /// What is marked becomes a favorite, or is one no longer.
     Pin,
     /// What is marked goes into the batch in hand.
@@ -69,6 +83,8 @@ fn asked(Chord { held: h, key }: Chord) -> Option<Ask> {
     let (plain, control, alt) = (held(false, false), held(true, false), held(false, true));
     let h = Held { shift: false, ..h };
     let letter = char::from_u32(key).unwrap_or('\0');
+    // A browser keeps some of them with Ctrl for itself.
+    let either = h == control || h == alt;
     Some(match (h, key, letter) {
         (h, 0xff08, _) if h == plain => Ask::EraseLetter,
         (h, 0xff08, _) if h == control || h == alt => Ask::EraseWord,
@@ -84,14 +100,16 @@ fn asked(Chord { held: h, key }: Chord) -> Option<Ask> {
         (h, 0xff09, _) if h == plain => Ask::TakeOtherwise,
         (h, 0xff0d | 0xff8d, _) if h == alt => Ask::TakePlain,
         (h, _, '1'..='9') if h == alt => Ask::TakeRow(usize::try_from(key - 0x30).ok()?),
-        (h, _, 'p') if h == control => Ask::Pin,
-        (h, _, 'g') if h == control => Ask::Gather,
-        (h, _, 'n') if h == control => Ask::HandOut,
+        (_, _, 'p') if either => Ask::Pin,
+        (_, _, 't') if either => Ask::Tidy,
+        (_, _, 'e') if either => Ask::Edit,
+        (_, _, 'g') if either => Ask::Gather,
+        (_, _, 'n') if either => Ask::HandOut,
         (h, 0xffff, _) if h == plain => Ask::Remove,
-        (h, _, 'z') if h == control => Ask::Undo,
-        (h, _, 'f') if h == control => Ask::Favorites,
-        (h, _, 'o') if h == control => Ask::Whole,
-        (h, _, 's') if h == control => Ask::Stay,
+        (_, _, 'z') if either => Ask::Undo,
+        (_, _, 'f') if either => Ask::Favorites,
+        (_, _, 'o') if either => Ask::Whole,
+        (_, _, 's') if either => Ask::Stay,
         (h, 0xff1b, _) if h == plain => Ask::Leave,
         (h, _, 'c') if h == control => Ask::Close,
         _ => return None,
@@ -118,12 +136,16 @@ mod tests {
             ("Alt+3", Ask::TakeRow(3)),
             ("Ctrl+F", Ask::Favorites),
             ("Ctrl+Z", Ask::Undo),
+            ("Alt+N", Ask::HandOut),
+            ("Alt+T", Ask::Tidy),
         ] {
             assert_eq!(Ask::of(chord.parse().unwrap()), Some(ask), "{chord}");
         }
         let key = |key| Chord { held: Held::default(), key };
         assert_eq!(Ask::of(key(0xff0d)), Some(Ask::Take));
         assert_eq!(Ask::of(key(0xff09)), Some(Ask::TakeOtherwise));
+        let shift = Held { shift: true, ..Held::default() };
+        assert_eq!(Ask::of(Chord { held: shift, key: 0xff09 }), Some(Ask::TakeOtherwise));
         assert_eq!(Ask::of("Ctrl+Q".parse().unwrap()), None);
         assert_eq!(Ask::of("Super+P".parse().unwrap()), None);
     }

@@ -3,7 +3,10 @@
 //! What is listed changes only by what the person asks for. A key that takes acts on what is marked on the screen when it
 //! is pressed, and belongs to the search that stands in the field: before its answer has come, the key waits for it.
 
+use serde::{Deserialize, Serialize};
+
 use super::keys::{Ask, Hint};
+use super::tidying::Tidying;
 
 /// Rows that are listed first; more are asked for as the mark comes near the end.
 pub const FIRST: usize = 60;
@@ -15,7 +18,8 @@ pub const MOST: usize = 500;
 const LONGEST: usize = 1_000;
 
 /// What is listed.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum View {
     /// The history, newest first.
     #[default]
@@ -25,7 +29,7 @@ pub enum View {
 }
 
 /// What is to be listed: asked of the service.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Wanted {
     /// Counts the questions: only the answer to the newest one is shown.
     pub number: u64,
@@ -38,7 +42,8 @@ pub struct Wanted {
 }
 
 /// What the service is to do.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "do", content = "with", rename_all = "kebab-case")]
 pub enum Do {
     /// Look for what is to be listed.
     List(Wanted),
@@ -50,6 +55,8 @@ pub enum Do {
         paste: bool,
         /// As plain text.
         plain: bool,
+        /// After these clean-ups, by their names.
+        tidy: Vec<String>,
         /// The picker goes before that.
         close: bool,
     },
@@ -70,19 +77,29 @@ pub enum Do {
     Undo,
     /// Read the whole of a clip.
     Whole(String),
+    /// Read what clean-ups make of a clip.
+    Preview {
+        /// Which.
+        id: String,
+        /// Their names.
+        tidy: Vec<String>,
+    },
+    /// Let a clip be edited.
+    Edit(String),
     /// End.
     Close,
 }
 
 /// A choice that waits for the answer to the search that stands in the field.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
 enum Choice {
     Marked { paste: bool, plain: bool },
     Row(usize),
 }
 
 /// The picker.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize)]
 pub struct Picker {
     /// What stands in the field.
     pub query: String,
@@ -96,6 +113,8 @@ pub struct Picker {
     pub more: bool,
     /// The clip whose whole is shown.
     pub whole: Option<String>,
+    /// Clean-ups are being chosen.
+    pub tidying: Option<Tidying>,
     /// The picker stays open after a paste.
     pub stays: bool,
     /// Enter only puts on the clipboard, Tab pastes.
@@ -148,6 +167,7 @@ impl Picker {
         self.rows = FIRST;
         self.waiting = None;
         self.whole = None;
+        self.tidying = None;
         self.moves.clear();
         self.begins = true;
         vec![self.list()]
@@ -155,16 +175,24 @@ impl Picker {
 
     /// What a person asks for. Gives what the service is to do.
     pub fn ask(&mut self, ask: Ask) -> Vec<Do> {
+        if let Some(tidying) = &mut self.tidying {
+            let (done, goes_on) = tidying.ask(&ask, self.swapped, self.stays, self.page);
+            if !goes_on {
+                self.tidying = None;
+            }
+            return done;
+        }
         match ask {
             Ask::Type(text) => self.type_text(&text),
+            Ask::Write(text) => self.write(&text),
             Ask::EraseLetter => {
                 let had = self.query.pop().is_some();
                 if had { self.anew() } else { Vec::new() }
             }
             Ask::EraseWord => {
                 let rest = self.query.trim_end();
-                let cut = rest.rfind(char::is_whitespace).map_or(0, |at| at + 1);
-                self.shorten(cut)
+                let space = rest.char_indices().rfind(|(_, letter)| letter.is_whitespace());
+                self.shorten(space.map_or(0, |(at, letter)| at + letter.len_utf8()))
             }
             Ask::EraseAll => self.shorten(0),
             Ask::Move(by) => self.step(by),
@@ -175,6 +203,14 @@ impl Picker {
             Ask::TakeOtherwise => self.choose(Choice::Marked { paste: self.swapped, plain: false }),
             Ask::TakePlain => self.choose(Choice::Marked { paste: !self.swapped, plain: true }),
             Ask::TakeRow(row) => self.choose(Choice::Row(row)),
+            Ask::MarkRow(row) => self.mark_row(row),
+            Ask::Scroll(top) => self.scroll(top),
+            Ask::Tidy => {
+                let marked = self.marked().filter(|_| self.is_settled());
+                self.tidying = marked.map(|id| Tidying::of(id.to_owned()));
+                self.tidying.iter().map(Tidying::preview).collect()
+            }
+            Ask::Edit => self.of_marked(Do::Edit),
             Ask::Pin => self.of_marked(Do::Pin),
             Ask::Gather => self.of_marked(Do::Gather),
             Ask::HandOut => vec![Do::HandOut { paste: !self.swapped, close: !self.stays }],
@@ -207,6 +243,16 @@ impl Picker {
             return Vec::new();
         }
         self.query.push_str(&text);
+        self.anew()
+    }
+
+    /// The field was edited.
+    fn write(&mut self, text: &str) -> Vec<Do> {
+        let text: String = text.chars().filter(|letter| !letter.is_control()).take(LONGEST).collect();
+        if text == self.query {
+            return Vec::new();
+        }
+        self.query = text;
         self.anew()
     }
 
@@ -264,6 +310,27 @@ impl Picker {
         }
     }
 
+    /// A row of the screen is pointed at.
+    fn mark_row(&mut self, row: usize) -> Vec<Do> {
+        if self.is_settled() && row > 0 && row <= self.page && self.top + row <= self.ids.len() {
+            self.mark = self.top + row - 1;
+            self.whole = None;
+        }
+        Vec::new()
+    }
+
+    /// The list was scrolled.
+    fn scroll(&mut self, top: usize) -> Vec<Do> {
+        // Where the next list begins is not here.
+        if self.begins {
+            return Vec::new();
+        }
+        self.top = top.min(self.ids.len().saturating_sub(self.page.max(1)));
+        let wanted = self.mark.clamp(self.top, self.top + self.page.max(1) - 1);
+        let by = isize::try_from(wanted).unwrap_or(0) - isize::try_from(self.mark).unwrap_or(0);
+        if by == 0 { Vec::new() } else { self.step(by) }
+    }
+
     /// The screen shows so many rows.
     pub fn resize(&mut self, page: usize) {
         self.page = page.max(1);
@@ -286,7 +353,7 @@ impl Picker {
             Choice::Row(row) => (self.ids.get(self.top + row - 1).map(String::as_str), !self.swapped, false),
         };
         let Some(id) = id.map(str::to_owned) else { return Vec::new() };
-        vec![Do::Take { id, paste, plain, close: !self.stays }]
+        vec![Do::Take { id, paste, plain, tidy: Vec::new(), close: !self.stays }]
     }
 
     /// What was listed for a question. `anew`: from its first row, as a new search is; otherwise the mark stays where it is.
@@ -335,6 +402,7 @@ impl Picker {
 
     /// A clip is listed no longer: its neighbour is marked.
     pub fn gone(&mut self, id: &str) {
+        self.tidying.take_if(|tidying| tidying.id == id);
         let Some(at) = self.ids.iter().position(|one| one == id) else { return };
         self.ids.remove(at);
         if at < self.mark {
@@ -353,6 +421,15 @@ impl Picker {
     /// The keys that apply now.
     pub fn hints(&self) -> Vec<Hint> {
         let hint = |key, does| Hint { key, does };
+        if self.tidying.is_some() {
+            let (enter, tab) = if self.swapped { ("clipboard", "paste") } else { ("paste", "clipboard") };
+            return vec![
+                hint("Enter", enter),
+                hint("Tab", tab),
+                hint("Space", "choose several"),
+                hint("Esc", "back"),
+            ];
+        }
         let (enter, tab) = if self.swapped { ("clipboard", "paste") } else { ("paste", "clipboard") };
         let mut all = vec![hint("Enter", enter), hint("Tab", tab)];
         if self.whole.is_none() {
@@ -360,6 +437,8 @@ impl Picker {
         }
         all.extend([
             hint("Alt Enter", "plain"),
+            hint("^T", "tidy"),
+            hint("^E", "edit"),
             hint("^P", "pin"),
             hint("^G", "into the batch"),
             hint("^N", "next of it"),

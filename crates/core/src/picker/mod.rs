@@ -2,3 +2,4 @@
 
 pub mod keys;
 pub mod machine;
+pub mod tidying;

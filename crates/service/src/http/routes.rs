@@ -100,6 +100,7 @@ fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(batches::batch::change))
         .routes(routes!(batches::batch::remove))
         .routes(routes!(batches::items::add))
+        .routes(routes!(batches::items::add_or_begin))
         .routes(routes!(batches::items::drop_items))
         .routes(routes!(batches::items::move_items))
         .routes(routes!(batches::items::reverse))

@@ -31,6 +31,9 @@ pub enum SmallError {
     Unmade,
 }
 
+/// Pixels of the longer side up to which a picture is always a PNG: a terminal reads no other.
+const TINY: u32 = 128;
+
 /// A picture whose longer side is at most so many pixels.
 ///
 /// # Errors
@@ -46,8 +49,8 @@ pub fn make_small(content: &Content, most: u32) -> Result<Small, SmallError> {
         None => whole(reader, most)?,
     };
     let mut out = Cursor::new(Vec::new());
-    // Photographs stay photographs; everything else keeps its edges and its transparency.
-    let (kind, encoded) = if format == Some(ImageFormat::Jpeg) {
+    // Photographs stay photographs; everything else, and what is tiny anyway, keeps its edges and its transparency.
+    let (kind, encoded) = if format == Some(ImageFormat::Jpeg) && most > TINY {
         ("image/jpeg", small.to_rgb8().write_to(&mut out, ImageFormat::Jpeg))
     } else {
         ("image/png", small.to_rgba8().write_to(&mut out, ImageFormat::Png))

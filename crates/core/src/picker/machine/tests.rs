@@ -27,7 +27,10 @@ fn enter_waits_for_the_answer_to_what_stands_in_the_field() {
     assert_eq!(picker.ask(Ask::Take), []);
     assert_eq!(picker.listed(number(&first), ids("old", 3), false), []);
     let done = picker.listed(number(&second), ids("new", 3), false);
-    assert_eq!(done, [Do::Take { id: "new0".into(), paste: true, plain: false, close: true }]);
+    assert_eq!(
+        done,
+        [Do::Take { id: "new0".into(), paste: true, plain: false, tidy: Vec::new(), close: true }]
+    );
 }
 
 #[test]
@@ -41,7 +44,10 @@ fn a_move_that_is_made_before_the_list_is_there_is_made_in_it() {
     // After the choice nothing is moved any more.
     picker.ask(Ask::Move(1));
     let done = picker.listed(number(&asked), ids("x", 5), false);
-    assert_eq!(done, [Do::Take { id: "x2".into(), paste: true, plain: false, close: true }]);
+    assert_eq!(
+        done,
+        [Do::Take { id: "x2".into(), paste: true, plain: false, tidy: Vec::new(), close: true }]
+    );
 }
 
 #[test]
@@ -60,7 +66,7 @@ fn escape_closes_what_was_opened_last() {
 
 #[test]
 fn the_two_ways_to_take_can_be_swapped_and_it_can_stay_open() {
-    let take = |paste, close| [Do::Take { id: "a0".into(), paste, plain: false, close }];
+    let take = |paste, close| [Do::Take { id: "a0".into(), paste, plain: false, tidy: Vec::new(), close }];
     let mut picker = opened(2);
     assert_eq!(picker.ask(Ask::TakeOtherwise), take(false, true));
     picker.swapped = true;
@@ -109,7 +115,7 @@ enum Happens {
 
 fn happens() -> impl Strategy<Value = Happens> {
     let ask = prop_oneof![
-        "[a-z é]{1,3}".prop_map(Ask::Type),
+        "[a-z é　漢]{1,3}".prop_map(Ask::Type),
         Just(Ask::EraseLetter),
         Just(Ask::EraseWord),
         Just(Ask::EraseAll),
@@ -121,6 +127,11 @@ fn happens() -> impl Strategy<Value = Happens> {
         Just(Ask::TakeOtherwise),
         Just(Ask::TakePlain),
         (1usize..10).prop_map(Ask::TakeRow),
+        "[a-z ]{0,4}".prop_map(Ask::Write),
+        (0usize..12).prop_map(Ask::MarkRow),
+        (0usize..80).prop_map(Ask::Scroll),
+        Just(Ask::Tidy),
+        Just(Ask::Edit),
         Just(Ask::Pin),
         Just(Ask::Remove),
         Just(Ask::Favorites),
@@ -166,7 +177,11 @@ proptest! {
             prop_assert!(picker.ids.is_empty() && picker.mark == 0 || picker.mark < picker.ids.len());
             prop_assert!(picker.mark >= picker.top && picker.mark < picker.top + picker.page.max(1));
             for one in &done {
-                let (Do::Take { id, .. } | Do::Pin(id) | Do::Remove(id)) = one else { continue };
+                let (Do::Take { id, .. } | Do::Pin(id) | Do::Remove(id) | Do::Edit(id) | Do::Preview { id, .. }) = one else { continue };
+                // What is tidied was marked when that began, and says so on the screen until it is taken.
+                if before.tidying.as_ref().is_some_and(|tidying| tidying.id == *id) {
+                    continue;
+                }
                 prop_assert!(picker.ids.contains(id));
                 // A failed question leaves the list of the one before it: what is marked on the screen is taken then.
                 let of_the_field = format!("{:?}/{}/", picker.view, picker.query.trim());

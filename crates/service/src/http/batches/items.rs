@@ -4,10 +4,12 @@ use std::sync::Arc;
 
 use axum::extract::State;
 use yadori_api::{Acted, Filling, Problem, SomeItems};
-use yadori_core::acts::{Act, ItemsChange};
+use yadori_core::BatchId;
+use yadori_core::acts::{Act, BatchChange, ItemsChange};
 
 use super::batch::found;
 use crate::batches::filling::filled;
+use crate::home::random::random;
 use crate::http::acts::done::{carry_out, carry_out_with};
 use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};
@@ -32,6 +34,27 @@ pub(crate) async fn add(
     }
     let change = ItemsChange::Add(pieces, wanted.before);
     carry_out_with(&context, Act::ChangeItems { batch, change }, with).await
+}
+
+/// Add to the batch in hand; where there is none, or it was handed out and copies do not join it, begin one
+#[utoipa::path(post, path = "/batches/in-hand", request_body = Filling,
+    responses((status = 200, body = Acted, description = "`made` is there when one was begun"), (status = 404, body = Problem),
+        (status = 422, body = Problem)))]
+pub(crate) async fn add_or_begin(
+    State(context): State<Arc<Context>>,
+    Json(wanted): Json<Filling>,
+) -> Result<axum::Json<Acted>, Failure> {
+    let (pieces, with) = filled(&context.app, &context.disk, &wanted).await?;
+    if pieces.is_empty() {
+        return Err(Failure::invalid("name clips or texts to be added"));
+    }
+    // Looked at after the contents were read: it may have come to its end meanwhile.
+    let in_hand = context.app.clips.history().batches().in_hand().cloned();
+    let act = match in_hand.filter(|one| one.left() > 0 || one.state.gathering) {
+        Some(batch) => Act::ChangeItems { batch: batch.id, change: ItemsChange::Add(pieces, wanted.before) },
+        None => Act::NewBatch { id: BatchId(random()?), pieces, change: BatchChange::default() },
+    };
+    carry_out_with(&context, act, with).await
 }
 
 /// Drop items from a batch

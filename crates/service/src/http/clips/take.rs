@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use axum::extract::State;
-use yadori_api::{Problem, Take, Taken, TypedKey, TypedKeys};
+use yadori_api::{Problem, Take, Taken, TypedKeys};
+use yadori_core::picker::keys::Ask;
 
 use yadori_desk::Typed;
 
@@ -35,11 +36,14 @@ pub(crate) async fn take(
 #[utoipa::path(post, path = "/picker", responses((status = 200, body = TypedKeys)))]
 pub(crate) async fn picker(State(context): State<Arc<Context>>) -> axum::Json<TypedKeys> {
     let Some(desk) = &context.app.desk else { return axum::Json(TypedKeys::default()) };
-    let key = |typed| match typed {
-        Typed::Text(text) => TypedKey::Text(text),
-        Typed::Key(chord) => TypedKey::Key(chord.to_string()),
+    let asked = |typed| match typed {
+        Typed::Text(text) => Some(Ask::Type(text)),
+        Typed::Key(chord) => Ask::of(chord),
     };
     let typed = desk.hand_over().await;
     let by_chord = typed.is_some();
-    axum::Json(TypedKeys { by_chord, keys: typed.unwrap_or_default().into_iter().map(key).collect() })
+    axum::Json(TypedKeys {
+        by_chord,
+        asks: typed.unwrap_or_default().into_iter().filter_map(asked).collect(),
+    })
 }

@@ -1,0 +1,45 @@
+<!-- Clean-ups for what is marked: one is found by letters, several are chosen with Space; what becomes of the text stands beside. -->
+<script lang="ts">
+  import { TIDY } from '../../state/tidy';
+  import type { Picking } from '../../state/picking/picking.svelte';
+  import type { Tidying } from '../../state/picking/tidying';
+  import { count } from '../../state/words';
+  import Plain from '../parts/Plain.svelte';
+
+  let { picking, tidying }: { picking: Picking; tidying: Tidying } = $props();
+  const found = $derived(tidying.found());
+  const tidied = $derived(picking.tidied?.names === tidying.meant().join() ? picking.tidied.answer : null);
+
+  function toggle(at: number): void {
+    picking.press({ ask: 'take-row', with: at + 1 });
+  }
+</script>
+
+<div class="flex min-h-0 grow flex-col sm:flex-row" data-tidying={tidying.meant().join()}>
+  <div class="border-base-300 max-h-[45%] shrink-0 overflow-y-auto border-b p-1.5 sm:max-h-none sm:w-56 sm:border-r sm:border-b-0">
+    <div id="clean-ups" role="listbox" aria-label="Clean-ups" aria-multiselectable="true">
+      {#each found as step, at (step)}
+        {@const place = tidying.chosen.indexOf(step)}
+        <!-- svelte-ignore a11y_click_events_have_key_events, a11y_interactive_supports_focus -->
+        <div
+          role="option"
+          id="clean-up-{step}"
+          aria-selected={place >= 0}
+          class={['rounded-box flex h-8 cursor-default items-center gap-2 border px-2', at === tidying.mark ? 'border-secondary/70 bg-base-200 selected' : 'hover:bg-base-200/60 border-transparent']}
+          onclick={() => toggle(at)}
+          data-clean-up={TIDY[step]?.[0]}
+        >
+          <span class="facts figures w-4">{place >= 0 ? place + 1 : ''}</span>{TIDY[step]?.[1]}
+        </div>
+      {/each}
+    </div>
+    {#if found.length === 0}<p class="soft px-3 py-4">No clean-up has that name.</p>{/if}
+  </div>
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+  <div class="min-h-0 grow overflow-y-auto px-4 py-2 whitespace-pre-wrap wrap-anywhere" role="region" aria-label="What it becomes" tabindex="0" dir="auto" data-tidied>
+    {#if tidied}
+      <p class="facts pb-1">{tidied.changed ? count(tidied.chars, 'character') : 'It is the same as before.'}</p>
+      <Plain text={tidied.text} />
+    {/if}
+  </div>
+</div>

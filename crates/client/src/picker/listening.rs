@@ -1,0 +1,44 @@
+//! Keys of the terminal, read on a thread of their own; not while an editor has the terminal.
+
+use std::sync::mpsc::{Sender, channel};
+use std::time::Duration;
+
+use ratatui::crossterm::event::{Event, poll, read};
+use yadori_api::picker::keys::Ask;
+
+use super::{Comes, keys};
+
+/// After a key that may open an editor, nothing is read before it is known whether it did.
+pub(super) struct Listening(Sender<bool>);
+
+/// What is pressed next may be meant for an editor.
+pub(super) fn may_edit(event: &Event) -> bool {
+    keys::pressed(event) == Some(Ask::Edit)
+}
+
+impl Listening {
+    /// What is pressed is sent on until nobody wants it any more.
+    pub(super) fn begin(send: Sender<Comes>) -> Self {
+        let (go, goes) = channel();
+        std::thread::spawn(move || {
+            while let Ok(event) = read() {
+                let waits = may_edit(&event);
+                if send.send(Comes::Pressed(event)).is_err() {
+                    return;
+                }
+                if !waits {
+                    continue;
+                }
+                let Ok(edited) = goes.recv() else { return };
+                // What came with that key was meant for the editor, and is nobody's now.
+                while edited && poll(Duration::ZERO).unwrap_or(false) && read().is_ok() {}
+            }
+        });
+        Self(go)
+    }
+
+    /// The key that may open an editor was dealt with; `edited`: one was open.
+    pub(super) fn go_on(&self, edited: bool) {
+        let _ = self.0.send(edited);
+    }
+}
