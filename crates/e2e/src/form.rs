@@ -21,12 +21,17 @@ pub struct Form {
 impl Form {
     /// Opens a form with so many fields in a window in front, the cursor in the first.
     pub async fn open(fields: usize) -> Result<Self> {
+        Self::with_settings(fields, "").await
+    }
+
+    /// The same, with this configuration of the service.
+    pub async fn with_settings(fields: usize, configuration: &str) -> Result<Self> {
         let mut display = Display::start();
         display.run("openbox", &[]);
         let keyboard = Keyboard::of(&display)?;
         until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
-        let service = Service::on(&display.name());
         let browser = Browser::start(Some(&display.name())).await?;
+        let service = Service::configured_on(&display.name(), configuration);
         let inputs: String = (0..fields).map(|n| format!("<input id=f{n}>")).collect();
         browser
             .driver

@@ -60,7 +60,7 @@ impl Dice {
 }
 
 /// A call over the service's socket. `None` when it was refused.
-fn call(socket: &Path, method: &str, path: &str, body: Option<&Value>) -> Option<Value> {
+pub fn call(socket: &Path, method: &str, path: &str, body: Option<&Value>) -> Option<Value> {
     let mut stream = UnixStream::connect(socket).ok()?;
     let body = body.map(Value::to_string).unwrap_or_default();
     let kind = if body.is_empty() { "" } else { "content-type: application/json\r\n" };

@@ -95,6 +95,18 @@ impl Service {
         service
     }
 
+    /// Starts a service on a display in a new home with this configuration (TOML), and waits until it keeps copies.
+    pub fn configured_on(display: &str, configuration: &str) -> Self {
+        let scratch = tempfile::Builder::new().prefix("yadori-").tempdir().expect("a directory");
+        let home = scratch.path().join("home");
+        std::fs::create_dir(&home).expect("a home");
+        std::fs::write(home.join("config.toml"), configuration).expect("a configuration");
+        let mut service = Self::start_in(&home, &["--display", display]);
+        service._scratch = Some(scratch);
+        service.await_keeping();
+        service
+    }
+
     /// A service that was started by other means in this home.
     pub fn attached(home: &Path, child: Child) -> Self {
         Self { home: home.to_owned(), _scratch: None, arguments: Vec::new(), child: Some(child) }

@@ -13,7 +13,7 @@ use tokio_util::sync::CancellationToken;
 use yadori_desk::{Desk, DeskEvents, Keys};
 use yadori_store::server::{PrivateServer, ServerPaths};
 
-use crate::chords::doing::Picker;
+use crate::chords::picker::Picker;
 use crate::home::place::HomeError;
 use crate::home::random::{NoRandomness, random_name};
 use crate::home::settings::Settings;
@@ -110,9 +110,11 @@ pub async fn run_on(
         let incoming = intake::desk::run(app.clone(), queue.clone(), events, disk, chords);
         app.parts.start("taking copies in", incoming);
         let picker = Picker {
+            form: settings.picker_form,
             command: settings.picker.clone(),
             display: settings.display.clone(),
             under: settings.under.clone(),
+            run: home.run.clone(),
         };
         app.parts.start(
             "doing what chords are for",

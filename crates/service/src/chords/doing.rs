@@ -1,16 +1,15 @@
 //! What chords do: the clip at a place is pasted, the picker is started. In the order in which they were pressed.
 
-use std::path::PathBuf;
-use std::process::{ExitStatus, Stdio};
+use std::process::ExitStatus;
 use std::time::Duration;
 
-use tokio::process::Command;
 use tokio::sync::mpsc;
 use yadori_api::{Form, Hand, Hitch, PasteInto, Take};
 use yadori_core::acts::{Act, BatchChange};
 use yadori_core::{BatchId, Clip};
 use yadori_desk::PasteError;
 
+use super::picker::Picker;
 use crate::batches::hand::{HandError, hand};
 use crate::home::random::random;
 use crate::state::app::{App, Shared};
@@ -20,19 +19,12 @@ use crate::take::error::TakeError;
 use crate::take::take::take;
 use crate::writer::{Queue, With, WriteError};
 
-/// Terminals that a picker can be shown in, and what stands before the program in them.
-const TERMINALS: [(&str, &[&str]); 4] = [
-    ("xterm", &["-T", "Yadori", "-geometry", "100x28", "-e"]),
-    ("x-terminal-emulator", &["-e"]),
-    ("konsole", &["-e"]),
-    ("gnome-terminal", &["--"]),
-];
 /// A picker that ends so soon, and badly, has not come up.
 const AT_ONCE: Duration = Duration::from_millis(500);
 
 /// Why a chord did not do what it is for.
 #[derive(Debug, thiserror::Error)]
-enum ChordError {
+pub(super) enum ChordError {
     #[error("nothing was pasted: there is no clip at place {0}; `yadori list` shows them")]
     NothingThere(u8),
     #[error("it was not pasted: {0}. It is on the clipboard: paste it as you usually do")]
@@ -51,6 +43,10 @@ enum ChordError {
     NoPicker,
     #[error("the picker could not be started ({0}); name a command as `picker.command` in the configuration")]
     NotStarted(String),
+    #[error("the picker's page could not be opened, for the console is not served: {0}")]
+    NoConsole(String),
+    #[error("the picker's page could not be opened: the system gives no random numbers now")]
+    NoRandomness,
     #[error("the picker ended at once ({0}: {1}); see `picker.command` in the configuration")]
     EndedAtOnce(String, ExitStatus),
 }
@@ -65,17 +61,6 @@ impl From<TakeError> for ChordError {
     }
 }
 
-/// How the picker is started.
-#[derive(Clone, Debug)]
-pub struct Picker {
-    /// The command of the configuration; empty: a terminal that is found.
-    pub command: Vec<String>,
-    /// The display that is watched.
-    pub display: Option<String>,
-    /// The one directory of this device.
-    pub under: Option<PathBuf>,
-}
-
 /// Does what was pressed until there is no more.
 pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::UnboundedReceiver<Pressed>) {
     while let Some(pressed) = pressed.recv().await {
@@ -85,6 +70,8 @@ pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::U
             Pressed::Next => next(&app, &queue).await,
             Pressed::Gather => gather(&app, &queue).await,
             Pressed::Picker => picker.start(&app),
+            // Why has been told: it could not be started, or ended at once.
+            Pressed::NoPicker if app.health.now().hitch.is_some() => continue,
             Pressed::NoPicker => Err(ChordError::NoPicker),
         };
         said(&app, outcome.err());
@@ -131,45 +118,8 @@ async fn gather(app: &App, queue: &Queue) -> Result<(), ChordError> {
     queue.act(act, With::default()).await.map(drop).map_err(ChordError::Write)
 }
 
-impl Picker {
-    fn start(&self, app: &Shared) -> Result<(), ChordError> {
-        let client = std::env::current_exe().ok().and_then(|own| Some(own.parent()?.join("yadori")));
-        let client = client.filter(|path| path.exists()).unwrap_or_else(|| "yadori".into());
-        let mut tried = Vec::new();
-        let commands: Vec<(String, Vec<String>)> = match self.command.split_first() {
-            Some((program, arguments)) => vec![(program.clone(), arguments.to_vec())],
-            None => TERMINALS
-                .iter()
-                .map(|(program, before)| {
-                    let client = client.to_string_lossy().into_owned();
-                    let before = before.iter().map(|one| (*one).to_owned());
-                    ((*program).to_owned(), before.chain([client, "pick".into()]).collect())
-                })
-                .collect(),
-        };
-        for (program, arguments) in commands {
-            let mut command = Command::new(&program);
-            command.args(arguments).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
-            if let Some(display) = &self.display {
-                command.env("DISPLAY", display);
-            }
-            if let Some(under) = &self.under {
-                command.env("YADORI_HOME", under);
-            }
-            match command.spawn() {
-                Ok(child) => {
-                    app.parts.start("the picker", watch(app.clone(), program, child));
-                    return Ok(());
-                }
-                Err(why) => tried.push(format!("{program}: {why}")),
-            }
-        }
-        Err(ChordError::NotStarted(tried.join(", ")))
-    }
-}
-
 /// A picker that ends at once is told of.
-async fn watch(app: Shared, program: String, mut child: tokio::process::Child) {
+pub(super) async fn watch(app: Shared, program: String, mut child: tokio::process::Child) {
     let began = tokio::time::Instant::now();
     let Ok(status) = child.wait().await else { return };
     if !status.success() && began.elapsed() < AT_ONCE {

@@ -188,7 +188,8 @@ fn close_to_others(dir: &Path) -> io::Result<()> {
 }
 
 /// Writes a small file for this user alone, whole or not at all.
-fn write_private(path: &Path, bytes: &[u8]) -> io::Result<()> {
+/// Writes a file that its owner alone can read, whole or not at all.
+pub fn write_private(path: &Path, bytes: &[u8]) -> io::Result<()> {
     let scratch = path.with_extension("new");
     let mut file = OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(&scratch)?;
     file.write_all(bytes)?;

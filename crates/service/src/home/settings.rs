@@ -69,6 +69,7 @@ struct PasteSection {
 #[derive(Debug, Default, Deserialize, PartialEq)]
 #[serde(deny_unknown_fields, default)]
 struct PickerSection {
+    form: Option<String>,
     command: Vec<String>,
 }
 
@@ -89,6 +90,15 @@ struct LogSection {
 #[serde(deny_unknown_fields, default)]
 struct ActsSection {
     grace_minutes: Option<f64>,
+}
+
+/// The two forms of the picker.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum PickerForm {
+    /// `yadori pick` in a terminal.
+    Terminal,
+    /// The console's page in a browser's window.
+    Console,
 }
 
 /// Settings that hold.
@@ -114,6 +124,8 @@ pub struct Settings {
     pub chords: Vec<(Purpose, Chord)>,
     /// What pastes in which program.
     pub paste: PasteTable,
+    /// Which form of the picker its chord opens.
+    pub picker_form: PickerForm,
     /// What the picker's chord starts; empty: found by itself.
     pub picker: Vec<String>,
     /// The one directory of this device, where there is one.
@@ -159,6 +171,9 @@ pub enum SettingsError {
     /// What pastes in a program.
     #[error("`paste.keys` for `{0}`: {1}")]
     PasteKeys(String, ChordError),
+    /// Not a form of the picker.
+    #[error("`picker.form` is `{0}`; it must be terminal or console")]
+    PickerForm(String),
     /// Not a number of days.
     #[error("`log.days` must be at least 1")]
     Days,
@@ -213,6 +228,11 @@ fn combine(
             Err(why) => return Err(SettingsError::PasteKeys(class, why)),
         }
     }
+    let picker_form = match file.picker.form.as_deref() {
+        None | Some("terminal") => PickerForm::Terminal,
+        Some("console") => PickerForm::Console,
+        Some(other) => return Err(SettingsError::PickerForm(other.to_owned())),
+    };
     let log_days = file.log.days.unwrap_or(7);
     if log_days == 0 {
         return Err(SettingsError::Days);
@@ -228,6 +248,7 @@ fn combine(
         grace: Duration::from_secs_f64(minutes * 60.0),
         chords,
         paste,
+        picker_form,
         picker: file.picker.command,
         under: flags.home.map(|dir| std::path::absolute(&dir).unwrap_or(dir)),
     })
@@ -309,6 +330,7 @@ mod tests {
             ("[chords]\npicker = 'Ctrl+Hyper'", "Hyper"),
             ("[chords]\nplace = 'Shift'", "lost for typing"),
             ("[paste]\nkeys = { Odd = 'V' }", "Odd"),
+            ("[picker]\nform = 'window'", "terminal or console"),
         ] {
             let why = resolved(Flags::default(), text).unwrap_err().to_string();
             assert!(why.contains(word), "{text}: {why}");

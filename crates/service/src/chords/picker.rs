@@ -1,0 +1,157 @@
+//! Starting the picker: in a terminal, or as the console's page in a window of its own.
+
+use std::path::PathBuf;
+use std::process::Stdio;
+
+use tokio::process::Command;
+
+use super::doing::{ChordError, watch};
+use crate::home::place::write_private;
+use crate::home::random::NoRandomness;
+use crate::home::settings::PickerForm;
+use crate::state::app::Shared;
+use crate::state::sign_in::{LINK_LIFE, MARK};
+
+/// What stands for the address of the picker's page in a command.
+pub const PAGE: &str = "{page}";
+/// Terminals that a picker can be shown in, and what stands before the program in them.
+const TERMINALS: [(&str, &[&str]); 4] = [
+    ("xterm", &["-T", "Yadori", "-geometry", "100x28", "-e"]),
+    ("x-terminal-emulator", &["-e"]),
+    ("konsole", &["-e"]),
+    ("gnome-terminal", &["--"]),
+];
+/// Browsers that its page can be shown in; the first ones without their frame.
+const BROWSERS: [(&str, &[&str]); 4] = [
+    ("chromium", &["--app={page}", "--window-size=760,620"]),
+    ("chromium-browser", &["--app={page}", "--window-size=760,620"]),
+    ("firefox", &["--new-window", "{page}"]),
+    ("firefox-esr", &["--new-window", "{page}"]),
+];
+
+/// How the picker is started.
+#[derive(Clone, Debug)]
+pub struct Picker {
+    /// Which of its two forms is meant.
+    pub form: PickerForm,
+    /// The command of the configuration; empty: one that is found.
+    pub command: Vec<String>,
+    /// The display that is watched.
+    pub display: Option<String>,
+    /// The one directory of this device.
+    pub under: Option<PathBuf>,
+    /// Where a page that leads into the console can be put for this user alone.
+    pub run: PathBuf,
+}
+
+type Words = (String, Vec<String>);
+
+fn owned((program, arguments): (&str, &[&str])) -> Words {
+    (program.to_owned(), arguments.iter().map(|one| (*one).to_owned()).collect())
+}
+
+impl Picker {
+    fn is_page(&self) -> bool {
+        match self.command.as_slice() {
+            [] => self.form == PickerForm::Console,
+            words => words.iter().any(|word| word.contains(PAGE)),
+        }
+    }
+
+    /// What may be started, the best first.
+    fn commands(&self) -> Vec<Words> {
+        if let Some((program, arguments)) = self.command.split_first() {
+            return vec![(program.clone(), arguments.to_vec())];
+        }
+        if self.form == PickerForm::Console {
+            return BROWSERS.map(owned).into();
+        }
+        let client = std::env::current_exe().ok().and_then(|own| Some(own.parent()?.join("yadori")));
+        let client = client.filter(|path| path.exists()).unwrap_or_else(|| "yadori".into());
+        let client = client.to_string_lossy();
+        TERMINALS
+            .map(|one| {
+                let (program, mut arguments) = owned(one);
+                arguments.extend([client.clone().into_owned(), "pick".to_owned()]);
+                (program, arguments)
+            })
+            .into()
+    }
+
+    /// Puts a page that leads to the picker, signed in, where this user alone can read it: on a command line everybody could.
+    fn page(&self, app: &Shared) -> Result<String, ChordError> {
+        let console = app.health.now().console.map_err(ChordError::NoConsole)?;
+        let no_page = |why: std::io::Error| ChordError::NotStarted(format!("its page: {why}"));
+        let secret = app.entries.new_link().map_err(|_: NoRandomness| ChordError::NoRandomness)?;
+        let path = self.run.join("picker.html");
+        let page = format!(
+            "<!doctype html><meta charset=\"utf-8\"><title>Yadori</title>\
+             <script>location.replace(\"{console}/{MARK}{secret}&to=pick\")</script>\n"
+        );
+        write_private(&path, page.as_bytes()).map_err(no_page)?;
+        let (gone, own) = (path.clone(), page);
+        app.parts.start("the picker's page", async move {
+            tokio::time::sleep(LINK_LIFE).await;
+            // A newer one stays.
+            if std::fs::read_to_string(&gone).is_ok_and(|text| text == own) {
+                let _ = std::fs::remove_file(&gone);
+            }
+        });
+        let escaped = percent_encoding::utf8_percent_encode(&path.to_string_lossy(), PATH).to_string();
+        Ok(format!("file://{escaped}"))
+    }
+
+    /// Starts it.
+    ///
+    /// # Errors
+    /// Nothing that was tried can be started.
+    pub(super) fn start(&self, app: &Shared) -> Result<(), ChordError> {
+        let page = if self.is_page() { self.page(app)? } else { String::new() };
+        let mut tried = Vec::new();
+        for (program, arguments) in self.commands() {
+            let mut command = Command::new(&program);
+            command.args(arguments.into_iter().map(|one| one.replace(PAGE, &page)));
+            command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+            if let Some(display) = &self.display {
+                command.env("DISPLAY", display);
+            }
+            if let Some(under) = &self.under {
+                command.env("YADORI_HOME", under);
+            }
+            match command.spawn() {
+                Ok(child) => {
+                    app.parts.start("the picker", watch(app.clone(), program, child));
+                    return Ok(());
+                }
+                Err(why) => tried.push(format!("{program}: {why}")),
+            }
+        }
+        Err(ChordError::NotStarted(tried.join(", ")))
+    }
+}
+
+/// What is escaped in a path that becomes an address (RFC 3986, section 3.3).
+const PATH: &percent_encoding::AsciiSet =
+    &percent_encoding::NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn picker(form: PickerForm, command: &[&str]) -> Picker {
+        let command = command.iter().map(|one| (*one).to_owned()).collect();
+        Picker { form, command, display: None, under: None, run: "/run".into() }
+    }
+
+    #[test]
+    fn a_terminal_runs_the_client_and_a_browser_shows_the_page() {
+        let words = |form, command: &[&str]| picker(form, command).commands()[0].clone();
+        let (program, arguments) = words(PickerForm::Terminal, &[]);
+        assert_eq!((program.as_str(), arguments.last().map(String::as_str)), ("xterm", Some("pick")));
+        assert!(words(PickerForm::Console, &[]).1.iter().any(|one| one.contains(PAGE)));
+        assert!(picker(PickerForm::Console, &[]).is_page());
+        // A command of one's own says by its words which of the two it shows.
+        assert!(!picker(PickerForm::Console, &["kitty", "yadori", "pick"]).is_page());
+        assert!(picker(PickerForm::Terminal, &["chromium", "--app={page}"]).is_page());
+    }
+}
