@@ -130,7 +130,7 @@
     {#if console.jumping}<JumpLine {console} />{/if}
     <AskLine {console} />
   </div>
-  <ToastLine {console} />
+  {#if console.place.view !== 'pick'}<ToastLine {console} />{/if}
   {#if console.session.entry === 'out'}<SignIn {console} over />{/if}
 {:else if console.session.entry === 'out'}
   <main class="grid h-full place-items-center overflow-y-auto p-6" id="page" tabindex="-1"><SignIn {console} over={false} /></main>

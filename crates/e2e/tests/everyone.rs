@@ -706,6 +706,11 @@ async fn axe_finds_nothing_on_any_page_dialog_or_state() -> Result<()> {
         ("drawers", "", "h1#drawers-of-page"),
         ("batches", "", "[data-items='5']"),
         ("hand", "", "[data-next='2']"),
+        ("pick", "", "[data-pick-row] [data-words]"),
+        ("pick", "zzz", "[data-pick] [data-empty]"),
+        ("pick", "\u{e00a}t\u{e000}", "[data-tidied]"),
+        ("pick", "\u{e00a}o\u{e000}", "[data-whole]"),
+        ("pick", "\u{e00a}e\u{e000}", "[data-editor] textarea"),
     ];
     for (dark, width) in [(false, 1280), (true, 1280), (false, 390), (true, 390)] {
         browser.dark(dark).await?;
@@ -723,6 +728,10 @@ async fn axe_finds_nothing_on_any_page_dialog_or_state() -> Result<()> {
                     browser.until("return document.querySelector('[data-row] [data-summary]')").await?;
                     browser.script("document.getElementById('list').focus()").await?;
                     browser.press(format!("{HOME}{}", key.to_lowercase())).await?;
+                }
+                None if page == "pick" => {
+                    browser.until("return document.querySelector('[data-pick-row] [data-words]')").await?;
+                    browser.press(keys).await?;
                 }
                 None if !keys.is_empty() => browser.press(keys).await?,
                 None => {}

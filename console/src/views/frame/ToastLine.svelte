@@ -4,12 +4,13 @@
   import type { Console } from '../../state/console.svelte';
   import KeyHint from '../parts/KeyHint.svelte';
 
-  let { console }: { console: Console } = $props();
+  /** `above`: over what it stands in, and not at the bottom of the window. */
+  let { console, above = false }: { console: Console; above?: boolean } = $props();
 </script>
 
 {#if console.messages.toast}
   {@const toast = console.messages.toast}
-  <div class="pointer-events-none fixed inset-x-0 bottom-20 z-20 flex justify-center px-3 sm:bottom-5 sm:pl-52">
+  <div class={['pointer-events-none inset-x-0 z-20 flex justify-center px-3', above ? 'absolute bottom-full mb-2' : 'fixed bottom-20 sm:bottom-5 sm:pl-52']}>
     <div
       class="bg-neutral text-neutral-content pointer-events-auto flex max-w-xl items-center gap-3 rounded-lg py-2 pr-2 pl-3.5 shadow-lg"
       data-toast

@@ -5,6 +5,7 @@
   import type { Ask } from '../../state/picking/asks';
   import { askOf } from '../../state/picking/press';
   import { nextWords } from '../../state/batches.svelte';
+  import ToastLine from '../frame/ToastLine.svelte';
   import KeyHint from '../parts/KeyHint.svelte';
 
   let { console, onact }: { console: Console; onact: () => void } = $props();
@@ -37,7 +38,8 @@
   }
 </script>
 
-<footer class="border-base-300 bg-base-200/60 border-t px-3 pt-1.5 pb-2" data-pick-acts>
+<footer class="relative border-base-300 bg-base-200/60 border-t px-3 pt-1.5 pb-2" data-pick-acts>
+  <ToastLine {console} above />
   {#if !picking.editing}
     <div class="flex flex-wrap items-center gap-0.5" role="group" aria-label="What can be done">
       <button type="button" class="btn btn-sm btn-primary touch" disabled={!now.marked} onclick={() => press({ ask: 'take' })} data-take>{take} <KeyHint of="pickTake" /></button>
@@ -55,11 +57,4 @@
       <button type="button" class="btn btn-sm btn-soft touch px-2" disabled={picking.batch.left === 0} onclick={() => press({ ask: 'hand-out' })}>Next of it <KeyHint of="pickNext" /></button>
     </div>
   {/if}
-  <div class="facts mt-1 flex flex-wrap items-center gap-x-3">
-    <button type="button" class="link touch" aria-pressed={now.stays} onclick={() => press({ ask: 'stay' })}>{now.stays ? 'Stays open' : 'Closes after a take'}</button><KeyHint of="pickStay" soft />
-    {#if picking.byChord}<button type="button" class="link touch" onclick={() => { picking.swap(); onact(); }}>{now.swapped ? 'Enter puts it on the clipboard' : 'Enter pastes'}: change</button>{/if}
-    <span class="grow"></span>
-    <a class="link touch inline-flex items-center" href="#/history" target="_blank" rel="opener">Console</a>
-    <button type="button" class="link touch" onclick={() => press({ ask: 'close' })}>Close</button>
-  </div>
 </footer>

@@ -58,7 +58,7 @@
         data-pick-row={id}
       >
         {#if near}
-          <div role="gridcell" class="facts figures w-5 shrink-0 text-right" aria-hidden="true">{digit >= 1 && digit <= 9 && digit <= now.page ? digit : ''}</div>
+          <div role="gridcell" class="facts figures w-5 shrink-0 text-right">{digit >= 1 && digit <= 9 && digit <= now.page ? digit : ''}</div>
           {#if row}
             <div role="gridcell" class="flex min-w-0 grow items-center gap-2.5">
               {#if row.kind === 'image'}
@@ -73,8 +73,7 @@
                 <p class="facts truncate leading-4">{facts(row).join(' · ')}</p>
               </div>
             </div>
-            {#if row.kept}<Bookmark size={13} class="pinned shrink-0 fill-current" aria-label="Pinned" />{/if}
-            <div role="gridcell" class="facts figures shrink-0">{shortDate(row.copied_at / 1000, today)}</div>
+            <div role="gridcell" class="facts figures flex shrink-0 items-center gap-2">{#if row.kept}<Bookmark size={13} class="pinned fill-current" aria-label="Pinned" />{/if}{shortDate(row.copied_at / 1000, today)}</div>
           {/if}
           <div role="gridcell" class="shrink-0">
             <button

@@ -9,6 +9,15 @@
   let { picking, tidying }: { picking: Picking; tidying: Tidying } = $props();
   const found = $derived(tidying.found());
   const tidied = $derived(picking.tidied?.names === tidying.meant().join() ? picking.tidied.answer : null);
+  const named = $derived(
+    tidying
+      .meant()
+      .map((name) => TIDY.find(([one]) => one === name)?.[1])
+      .join(', then '),
+  );
+
+  // What keys have marked is in sight.
+  $effect(() => document.getElementById(`clean-up-${found[tidying.mark]}`)?.scrollIntoView({ block: 'nearest' }));
 
   function toggle(at: number): void {
     picking.press({ ask: 'take-row', with: at + 1 });
@@ -16,7 +25,8 @@
 </script>
 
 <div class="flex min-h-0 grow flex-col sm:flex-row" data-tidying={tidying.meant().join()}>
-  <div class="border-base-300 max-h-[45%] shrink-0 overflow-y-auto border-b p-1.5 sm:max-h-none sm:w-56 sm:border-r sm:border-b-0">
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+  <div tabindex="0" role="region" aria-label="Ways to clean it up" class="border-base-300 max-h-[45%] shrink-0 overflow-y-auto border-b p-1.5 sm:max-h-none sm:w-56 sm:border-r sm:border-b-0">
     <div id="clean-ups" role="listbox" aria-label="Clean-ups" aria-multiselectable="true">
       {#each found as step, at (step)}
         {@const place = tidying.chosen.indexOf(step)}
@@ -36,10 +46,8 @@
     {#if found.length === 0}<p class="soft px-3 py-4">No clean-up has that name.</p>{/if}
   </div>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <div class="min-h-0 grow overflow-y-auto px-4 py-2 whitespace-pre-wrap wrap-anywhere" role="region" aria-label="What it becomes" tabindex="0" dir="auto" data-tidied>
-    {#if tidied}
-      <p class="facts pb-1">{tidied.changed ? count(tidied.chars, 'character') : 'It is the same as before.'}</p>
-      <Plain text={tidied.text} />
-    {/if}
+  <div class="min-h-0 grow overflow-y-auto px-4 py-2" role="region" aria-label="What it becomes" tabindex="0">
+    <p class="facts pb-1" data-meant>{named}{tidied ? ` · ${tidied.changed ? count(tidied.chars, 'character') : 'the same as before'}` : ''}</p>
+    {#if tidied}<div class="whitespace-pre-wrap wrap-anywhere" dir="auto" data-tidied><Plain text={tidied.text} /></div>{/if}
   </div>
 </div>

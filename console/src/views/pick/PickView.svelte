@@ -85,19 +85,25 @@
           autocomplete="off"
           autocapitalize="off"
           spellcheck="false"
-          disabled={picking.editing !== null}
+          readonly={picking.editing !== null}
           value={picking.text}
           oninput={(event) => picking.press({ ask: 'write', with: event.currentTarget.value })}
         />
       </label>
-      <div class="flex gap-1" role="group" aria-label="What is listed">
+      <div class={["flex items-center gap-1", { invisible: now.tidying !== null || picking.editing !== null }]} role="group" aria-label="What is listed">
         {#each [['history', 'History'], ['favorites', 'Favorites']] as const as [view, name] (view)}
           <button type="button" class={['chip touch', { pressed: now.view === view }]} aria-pressed={now.view === view} onclick={() => now.view !== view && (picking.press({ ask: 'favorites' }), field?.focus())}>{name}</button>
         {/each}
-        <KeyHint of="pickFavorites" soft />
+        <span class="hidden sm:contents"><KeyHint of="pickFavorites" soft /></span>
       </div>
     </div>
-    <p class="facts figures mt-1 px-1" id="pick-state" role="status" data-state>{said || '\u00a0'}</p>
+    <div class="facts mt-1 flex flex-wrap items-center gap-x-3 px-1">
+      <p class="figures grow" id="pick-state" role="status" data-state>{said || '\u00a0'}</p>
+      {#if picking.byChord}<button type="button" class="link touch" onclick={() => { picking.swap(); field?.focus(); }}>{now.swapped ? 'Enter puts it on the clipboard' : 'Enter pastes'}: change</button>{/if}
+      <span class="flex items-center gap-1.5"><button type="button" class="link touch" aria-pressed={now.stays} onclick={() => { picking.press({ ask: 'stay' }); field?.focus(); }}>{now.stays ? 'Stays open' : 'Closes after a take'}</button><KeyHint of="pickStay" soft /></span>
+      <a class="link touch inline-flex items-center" href="#/history" target="_blank" rel="opener">Console</a>
+      <button type="button" class="link touch" onclick={() => picking.press({ ask: 'close' })}>Close</button>
+    </div>
   </header>
   {#if picking.problem !== null}<p class="text-error px-4 pt-3" role="alert" data-problem>{picking.problem}</p>{/if}
   {#if picking.editing}
