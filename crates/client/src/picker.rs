@@ -13,6 +13,7 @@ use ratatui::crossterm::event::{
     DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event,
 };
 use ratatui::crossterm::execute;
+use ratatui::crossterm::style::Print;
 use yadori_api::picker::keys::Ask;
 use yadori_api::picker::machine::{Do, Picker};
 use yadori_api::{Acted, Detail, Edit, Kind, TypedKeys};
@@ -70,15 +71,20 @@ pub(crate) fn run(service: &Connection, swap: bool) -> Result<(), Failure> {
     Ok(())
 }
 
+/// A key with Alt comes as Escape and the key, and not as a letter with another sign on it (xterm's private modes 1036 and
+/// 1039, whose states are saved before; XTerm Control Sequences, "DEC Private Mode Set").
+const ALT_IS_ESCAPE: &str = "\x1b[?1036;1039s\x1b[?1036;1039h";
+const ALT_AS_BEFORE: &str = "\x1b[?1036;1039r";
+
 /// The terminal is the picker's.
 fn begin() -> Result<ratatui::DefaultTerminal, Failure> {
     let terminal = ratatui::try_init()?;
-    let _ = execute!(std::io::stdout(), EnableMouseCapture, EnableBracketedPaste);
+    let _ = execute!(std::io::stdout(), EnableMouseCapture, EnableBracketedPaste, Print(ALT_IS_ESCAPE));
     Ok(terminal)
 }
 
 fn end() {
-    let _ = execute!(std::io::stdout(), DisableMouseCapture, DisableBracketedPaste);
+    let _ = execute!(std::io::stdout(), DisableMouseCapture, DisableBracketedPaste, Print(ALT_AS_BEFORE));
     ratatui::restore();
 }
 
@@ -202,7 +208,7 @@ fn edited(
 }
 
 fn pressed(picker: &mut Picker, shown: &mut Shown, asking: &service::Asking, event: &Event) -> Next {
-    let clicked = keys::clicked(event).and_then(|line| draw::row_at(picker, shown, line)).map(Ask::TakeRow);
+    let clicked = keys::clicked(event).and_then(|line| draw::row_at(picker, shown, line));
     match keys::pressed(event).or(clicked) {
         Some(ask) => asked(picker, shown, asking, ask),
         None => Next::GoOn,

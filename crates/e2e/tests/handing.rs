@@ -5,6 +5,8 @@ use std::time::{Duration, Instant};
 
 use anyhow::Result;
 use serde_json::json;
+use x11rb::connection::Connection as _;
+use x11rb::protocol::xproto::{ConnectionExt as _, ImageFormat};
 use yadori_e2e::form::Form;
 use yadori_e2e::keyboard::Keyboard;
 use yadori_e2e::{Browser, Display, Service, until};
@@ -237,4 +239,125 @@ async fn a_clip_is_pasted_by_the_client_and_what_cannot_be_is_said() -> Result<(
     form.keyboard.press("ctrl+alt+5")?;
     until("the hitch", || form.service.yadori(&["status"]).contains("no clip at place 5").then_some(()));
     Ok(())
+}
+
+/// Pixels of this color on the screen.
+fn colored(display: &Display, color: [u8; 3]) -> Result<usize> {
+    let (conn, screen) = x11rb::connect(Some(&display.name()))?;
+    let root = &conn.setup().roots[screen];
+    let (width, height) = (root.width_in_pixels, root.height_in_pixels);
+    let seen = conn.get_image(ImageFormat::Z_PIXMAP, root.root, 0, 0, width, height, u32::MAX)?.reply()?.data;
+    let near = |one: u8, wanted: u8| one.abs_diff(wanted) < 6;
+    let is = |pixel: &[u8]| near(pixel[2], color[0]) && near(pixel[1], color[1]) && near(pixel[0], color[2]);
+    Ok(seen.chunks_exact(4).filter(|pixel| is(pixel)).count())
+}
+
+#[tokio::test]
+async fn everything_in_the_terminals_picker_is_done_by_keys_pointer_and_wheel() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let mut display = Display::start();
+    display.run("openbox", &[]);
+    let keyboard = Keyboard::of(&display)?;
+    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let service = Service::on(&display.name());
+    let dir = tempfile::tempdir()?;
+    let editor = dir.path().join("editor");
+    std::fs::write(&editor, "#!/bin/sh\nprintf 'and edited' >> \"$1\"\n")?;
+    std::fs::set_permissions(&editor, std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
+    let picture = dir.path().join("red.png");
+    image::RgbImage::from_pixel(200, 100, image::Rgb([200, 30, 40])).save(&picture)?;
+    service.add(&["last", "sixth", "fifth", "fourth", "third\nof all"]);
+    service.yadori(&["add", "--file", &picture.to_string_lossy()]);
+    service.add(&["first"]);
+    let script = format!(
+        "YADORI_HOME='{}' EDITOR='{}' exec '{}/yadori' pick",
+        service.home().display(),
+        editor.display(),
+        yadori_e2e::programs().display()
+    );
+    let terminal = [
+        "-T",
+        "Picking",
+        "-fa",
+        "monospace",
+        "-fs",
+        "10",
+        "-geometry",
+        "90x30+0+0",
+        "-e",
+        "sh",
+        "-c",
+        &script,
+    ];
+    display.run("xterm", &terminal);
+    keyboard.focus("the picker", |window| window.title == "Picking")?;
+    // The picture is seen among the rows.
+    until("the picture", || colored(&display, [200, 30, 40]).ok().filter(|count| *count > 3_000));
+    let newest = |wanted: Option<&str>| {
+        until(&format!("{wanted:?}"), || {
+            (service.acts().first().map(|act| act.0.as_str()) == wanted).then_some(())
+        });
+    };
+    let pasted = |wanted: &str| until(wanted, || display.paste_text().filter(|text| text == wanted));
+    keyboard.press("ctrl+s")?;
+    keyboard.press("ctrl+p")?;
+    newest(Some("pin"));
+    keyboard.press("ctrl+z")?;
+    newest(None);
+    keyboard.press("Delete")?;
+    newest(Some("remove"));
+    keyboard.press("ctrl+z")?;
+    newest(None);
+    until("it is listed again", || service.list(1).first().filter(|row| row.head == "first").cloned());
+    // A key with Alt is no letter: the second is the picture, the third is the one below it.
+    keyboard.press("alt+3")?;
+    pasted("third\nof all");
+    for key in ["Down", "Down", "ctrl+t"] {
+        keyboard.press(key)?;
+    }
+    keyboard.type_text("upp")?;
+    keyboard.press("space")?;
+    keyboard.type_text("one")?;
+    keyboard.press("space")?;
+    keyboard.press("Return")?;
+    pasted("THIRD OF ALL");
+    keyboard.press("ctrl+g")?;
+    newest(Some("new-batch"));
+    keyboard.press("ctrl+n")?;
+    pasted("third\nof all");
+    // The wheel marks, a click takes: the fourth row stands below the picture's five lines.
+    let pointer = yadori_e2e::pointer::Pointer::of(&display)?;
+    pointer.move_to((300, 150))?;
+    pointer.click(4)?;
+    pointer.click(5)?;
+    keyboard.press("Return")?;
+    pasted("fourth");
+    let lines =
+        keyboard.windows()?.into_iter().find(|window| window.title == "Picking").map(|window| window.id);
+    let (height, top) = size_of(&display, lines.unwrap_or_default())?;
+    let line = |n: i32| top + (2 * n + 1) * height / 60;
+    pointer.move_to((300, line(2 + 1 + 5 + 2)))?;
+    pointer.click(1)?;
+    pasted("fifth");
+    // Letters and the editor.
+    keyboard.type_text("sixth")?;
+    keyboard.press("ctrl+e")?;
+    service.await_clip("sixthand edited");
+    keyboard.press("ctrl+o")?;
+    keyboard.press("Escape")?;
+    // What has been changed is listed, and marked for what comes next.
+    until("the changed one", || {
+        keyboard.press("Return").ok()?;
+        display.paste_text().filter(|text| text == "sixthand edited")
+    });
+    Ok(())
+}
+
+/// The height of a window and where it begins, in pixels.
+fn size_of(display: &Display, window: u32) -> Result<(i32, i32)> {
+    let (conn, screen) = x11rb::connect(Some(&display.name()))?;
+    let root = conn.setup().roots[screen].root;
+    let size = conn.get_geometry(window)?.reply()?;
+    let at = conn.translate_coordinates(window, root, 0, 0)?.reply()?;
+    Ok((size.height.into(), at.dst_y.into()))
 }

@@ -2,8 +2,8 @@
 export type View = 'history' | 'favorites';
 
 export type Ask =
-  | { ask: 'type' | 'write'; with: string }
-  | { ask: 'move' | 'page' | 'take-row' | 'mark-row' | 'scroll'; with: number }
+  | { ask: 'type' | 'write' | 'take-clip' | 'mark-clip'; with: string }
+  | { ask: 'move' | 'page' | 'take-row' | 'scroll'; with: number }
   | {
       ask:
         | 'erase-letter'

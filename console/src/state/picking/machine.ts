@@ -10,7 +10,38 @@ export const MOST = 500;
 const LONGEST = 1_000;
 const FAR = 2 ** 62;
 
-type Choice = { marked: { paste: boolean; plain: boolean } } | { row: number };
+type About = 'moving' | 'listed' | 'search' | 'seen' | 'leaving' | 'other';
+
+const ABOUT: Record<Ask['ask'], About> = {
+  move: 'moving',
+  page: 'moving',
+  first: 'moving',
+  last: 'moving',
+  take: 'listed',
+  'take-otherwise': 'listed',
+  'take-plain': 'listed',
+  'take-row': 'listed',
+  tidy: 'listed',
+  edit: 'listed',
+  pin: 'listed',
+  gather: 'listed',
+  remove: 'listed',
+  whole: 'listed',
+  type: 'search',
+  write: 'search',
+  'erase-letter': 'search',
+  'erase-word': 'search',
+  'erase-all': 'search',
+  favorites: 'search',
+  'take-clip': 'seen',
+  'mark-clip': 'seen',
+  scroll: 'seen',
+  leave: 'leaving',
+  close: 'leaving',
+  'hand-out': 'other',
+  undo: 'other',
+  stay: 'other',
+};
 
 const without = (text: string): string[] => [...text].filter((letter) => !/\p{Cc}/u.test(letter));
 
@@ -29,9 +60,8 @@ export class Picker {
   asked = 0;
   shown = 0;
   rows = FIRST;
-  waiting: Choice | null = null;
   begins = false;
-  moves: number[] = [];
+  later: Ask[] = [];
 
   /** The picker as it opens, and its first question. */
   static open(swapped: boolean): [Picker, Wish] {
@@ -58,10 +88,9 @@ export class Picker {
 
   #anew(): Wish[] {
     this.rows = FIRST;
-    this.waiting = null;
     this.whole = null;
     this.tidying = null;
-    this.moves = [];
+    this.later = [];
     this.begins = true;
     return [this.#list()];
   }
@@ -71,6 +100,10 @@ export class Picker {
       const [done, goesOn] = this.tidying.ask(ask, this.swapped, this.stays, this.page);
       if (!goesOn) this.tidying = null;
       return done;
+    }
+    if (this.begins && this.#waits(ask)) {
+      if (this.later.length < LONGEST) this.later = [...this.later, ask];
+      return [];
     }
     switch (ask.ask) {
       case 'type':
@@ -94,25 +127,27 @@ export class Picker {
       case 'last':
         return this.#step(FAR);
       case 'take':
-        return this.#choose({ marked: { paste: !this.swapped, plain: false } });
+        return this.#take(this.marked, !this.swapped, false);
       case 'take-otherwise':
-        return this.#choose({ marked: { paste: this.swapped, plain: false } });
+        return this.#take(this.marked, this.swapped, false);
       case 'take-plain':
-        return this.#choose({ marked: { paste: !this.swapped, plain: true } });
+        return this.#take(this.marked, !this.swapped, true);
       case 'take-row':
-        return this.#choose({ row: ask.with });
-      case 'mark-row':
-        return this.#markRow(ask.with);
+        return ask.with === 0 || ask.with > this.page ? [] : this.#take(this.ids[this.top + ask.with - 1], !this.swapped, false);
+      case 'take-clip':
+        return this.#take(this.ids.find((id) => id === ask.with), !this.swapped, false);
+      case 'mark-clip':
+        return this.#markClip(ask.with);
       case 'scroll':
         return this.#scroll(ask.with);
       case 'tidy':
-        this.tidying = this.isSettled && this.marked !== undefined ? new Tidying(this.marked) : null;
+        this.tidying = this.marked !== undefined ? new Tidying(this.marked) : null;
         return this.tidying ? [this.tidying.preview()] : [];
       case 'edit':
       case 'pin':
       case 'gather':
       case 'remove':
-        return this.isSettled && this.marked !== undefined ? [{ do: ask.ask, with: this.marked }] : [];
+        return this.marked !== undefined ? [{ do: ask.ask, with: this.marked }] : [];
       case 'hand-out':
         return [{ do: 'hand-out', with: { paste: !this.swapped, close: !this.stays } }];
       case 'undo':
@@ -125,7 +160,7 @@ export class Picker {
           this.whole = null;
           return [];
         }
-        this.whole = this.isSettled ? (this.marked ?? null) : null;
+        this.whole = this.marked ?? null;
         return this.whole === null ? [] : [{ do: 'whole', with: this.whole }];
       case 'stay':
         this.stays = !this.stays;
@@ -134,6 +169,23 @@ export class Picker {
         return this.#leave();
       case 'close':
         return [{ do: 'close' }];
+    }
+  }
+
+  get #chosen(): boolean {
+    return this.later.some((one) => ABOUT[one.ask] !== 'moving');
+  }
+
+  #waits(ask: Ask): boolean {
+    switch (ABOUT[ask.ask]) {
+      case 'moving':
+      case 'listed':
+        return true;
+      case 'search':
+      case 'other':
+        return this.#chosen;
+      default:
+        return false;
     }
   }
 
@@ -158,8 +210,8 @@ export class Picker {
   }
 
   #leave(): Wish[] {
-    if (this.waiting !== null) {
-      this.waiting = null;
+    if (this.#chosen) {
+      this.later = [];
       return [];
     }
     if (this.whole !== null) {
@@ -172,10 +224,6 @@ export class Picker {
   }
 
   #step(by: number): Wish[] {
-    if (this.begins) {
-      if (this.waiting === null && this.moves.length < LONGEST) this.moves.push(by);
-      return [];
-    }
     const last = Math.max(0, this.ids.length - 1);
     this.mark = Math.min(last, Math.max(0, this.mark + by));
     this.whole = null;
@@ -192,10 +240,12 @@ export class Picker {
     else if (this.mark >= this.top + page) this.top = this.mark + 1 - page;
   }
 
-  #markRow(row: number): Wish[] {
-    if (this.isSettled && row > 0 && row <= this.page && this.top + row <= this.ids.length) {
-      this.mark = this.top + row - 1;
+  #markClip(id: string): Wish[] {
+    const at = this.begins ? -1 : this.ids.indexOf(id);
+    if (at >= 0) {
+      this.mark = at;
       this.whole = null;
+      this.#showMark();
     }
     return [];
   }
@@ -214,15 +264,8 @@ export class Picker {
     this.#showMark();
   }
 
-  #choose(choice: Choice): Wish[] {
-    if (!this.isSettled) {
-      this.waiting = choice;
-      return [];
-    }
-    const by = 'row' in choice ? { row: choice.row, paste: !this.swapped, plain: false } : { row: 0, ...choice.marked };
-    if ('row' in choice && (choice.row === 0 || choice.row > this.page)) return [];
-    const id = 'row' in choice ? this.ids[this.top + choice.row - 1] : this.marked;
-    return id === undefined ? [] : [{ do: 'take', with: { id, paste: by.paste, plain: by.plain, tidy: [], close: !this.stays } }];
+  #take(id: string | undefined, paste: boolean, plain: boolean): Wish[] {
+    return id === undefined ? [] : [{ do: 'take', with: { id, paste, plain, tidy: [], close: !this.stays } }];
   }
 
   /** What was listed for a question. */
@@ -239,22 +282,27 @@ export class Picker {
       this.#showMark();
     }
     this.begins = false;
-    const moves = this.moves;
-    this.moves = [];
-    const done = moves.flatMap((by) => this.#step(by));
-    const { waiting } = this;
-    if (waiting === null || !this.isSettled) return done;
-    this.waiting = null;
-    return this.#choose(waiting);
+    const done: Wish[] = [];
+    const { later } = this;
+    this.later = [];
+    for (const [at, ask] of later.entries()) {
+      done.push(...this.ask(ask));
+      if (this.begins) {
+        this.later = [...this.later, ...later.slice(at + 1)];
+        return done;
+      }
+      const last = done.at(-1);
+      if (last?.do === 'close' || ((last?.do === 'take' || last?.do === 'hand-out') && last.with.close)) return done;
+    }
+    return done;
   }
 
   /** A question could not be answered. */
   failed(number: number): void {
     if (number !== this.asked) return;
     this.shown = number;
-    this.waiting = null;
     this.begins = false;
-    this.moves = [];
+    this.later = [];
   }
 
   /** A clip is listed no longer: its neighbour is marked. */

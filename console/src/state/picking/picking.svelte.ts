@@ -85,14 +85,6 @@ export class Picking {
     this.#wish(this.#machine.ask(ask));
   }
 
-  /** A row was pointed at, perhaps one of which only a part is seen. */
-  point(at: number, what: 'take-row' | 'mark-row'): void {
-    const { top, page } = this.#machine;
-    if (at < top) this.press({ ask: 'scroll', with: at });
-    else if (at >= top + page) this.press({ ask: 'scroll', with: at - page + 1 });
-    this.press({ ask: what, with: at - this.#machine.top + 1 });
-  }
-
   resize(page: number): void {
     this.#machine.resize(page);
     this.#draw();

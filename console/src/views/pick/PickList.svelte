@@ -54,7 +54,7 @@
         aria-selected={marked}
         aria-label={row ? `${at + 1} ${spoken(row, shortDate(row.copied_at / 1000, today))}` : `${at + 1}`}
         class={['group rounded-box flex h-12 cursor-default items-center gap-2 border px-1.5', marked ? 'border-secondary/70 bg-base-200 selected' : 'hover:bg-base-200/60 border-transparent']}
-        onclick={() => picking.point(at, 'take-row')}
+        onclick={() => picking.press({ ask: 'take-clip', with: id })}
         data-pick-row={id}
       >
         {#if near}
@@ -84,7 +84,7 @@
               aria-label="Mark {at + 1}"
               onclick={(event) => {
                 event.stopPropagation();
-                picking.point(at, 'mark-row');
+                picking.press({ ask: 'mark-clip', with: id });
               }}><Ellipsis size={15} aria-hidden="true" /></button
             >
           </div>

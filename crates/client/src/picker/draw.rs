@@ -6,6 +6,7 @@ use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Wrap};
 use unicode_width::UnicodeWidthStr;
+use yadori_api::picker::keys::Ask;
 use yadori_api::picker::machine::{Picker, View};
 use yadori_api::picker::tidying::Tidying;
 use yadori_api::{Kind, Row, STEPS};
@@ -53,21 +54,19 @@ pub(super) fn fit(picker: &mut Picker, shown: &Shown, room: usize) {
     }
 }
 
-/// The row (from 1) that stands in a line of the list.
-pub(super) fn row_at(picker: &Picker, shown: &Shown, line: usize) -> Option<usize> {
+/// What a click at a line of the list asks for.
+pub(super) fn row_at(picker: &Picker, shown: &Shown, line: usize) -> Option<Ask> {
     if picker.whole.is_some() {
         return None;
     }
     if let Some(tidying) = &picker.tidying {
-        return (line < tidying.found().len()).then_some(line + 1);
+        return (line < tidying.found().len()).then_some(Ask::TakeRow(line + 1));
     }
     let mut end = 0;
-    let rows = picker.ids.iter().skip(picker.top).take(picker.page);
-    let at = rows.map(|id| {
+    picker.ids.iter().skip(picker.top).take(picker.page).find_map(|id| {
         end += usize::from(lines_of(shown, id));
-        end
-    });
-    at.take_while(|end| *end <= line).count().checked_add(1).filter(|row| *row <= picker.page)
+        (line < end).then(|| Ask::TakeClip(id.clone()))
+    })
 }
 
 fn soft() -> Style {

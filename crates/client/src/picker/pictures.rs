@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet};
 use std::io::Read;
 
-use ratatui::style::{Color, Style};
+use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
 
 use crate::connection::{Connection, escaped};
@@ -114,7 +114,7 @@ impl Pixels {
             .map(|line| {
                 let cell = |x| {
                     let upper = self.mean((x, 2 * line), (across, down));
-                    let style = Style::new().fg(upper);
+                    let style = Style::new().fg(upper).remove_modifier(Modifier::all());
                     if 2 * line + 1 < down {
                         Span::styled("▀", style.bg(self.mean((x, 2 * line + 1), (across, down))))
                     } else {

@@ -35,8 +35,10 @@ pub enum Ask {
     TakePlain,
     /// The clip in this row of the screen (from 1), as [`Ask::Take`].
     TakeRow(usize),
-    /// This row of the screen (from 1) is marked.
-    MarkRow(usize),
+    /// This clip was pointed at, as [`Ask::Take`].
+    TakeClip(String),
+    /// This clip was pointed at, to be marked.
+    MarkClip(String),
     /// The list was scrolled, so that this row stands at the top: what is marked stays on the screen.
     Scroll(usize),
     /// Clean-ups are chosen for what is marked, to be taken with them.
@@ -63,6 +65,40 @@ pub enum Ask {
     Leave,
     /// The picker closes.
     Close,
+}
+
+/// What an ask is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum About {
+    /// Which of what is listed is marked.
+    Moving,
+    /// What is listed.
+    Listed,
+    /// What is to be listed.
+    Search,
+    /// What is seen, by its id.
+    Seen,
+    /// The way out.
+    Leaving,
+    /// Anything else.
+    Other,
+}
+
+impl Ask {
+    pub(super) fn about(&self) -> About {
+        match self {
+            Self::Move(_) | Self::Page(_) | Self::First | Self::Last => About::Moving,
+            Self::Take | Self::TakeOtherwise | Self::TakePlain | Self::TakeRow(_) => About::Listed,
+            Self::Tidy | Self::Edit | Self::Pin | Self::Gather | Self::Remove | Self::Whole => About::Listed,
+            Self::Type(_) | Self::Write(_) | Self::EraseLetter | Self::EraseWord | Self::EraseAll => {
+                About::Search
+            }
+            Self::Favorites => About::Search,
+            Self::TakeClip(_) | Self::MarkClip(_) | Self::Scroll(_) => About::Seen,
+            Self::Leave | Self::Close => About::Leaving,
+            Self::HandOut | Self::Undo | Self::Stay => About::Other,
+        }
+    }
 }
 
 /// A key of the picker, as it is shown.

@@ -1,11 +1,12 @@
 //! The picker: what stands on the screen, what a key does with it, and what is to be asked of the service.
 //!
 //! What is listed changes only by what the person asks for. A key that takes acts on what is marked on the screen when it
-//! is pressed, and belongs to the search that stands in the field: before its answer has come, the key waits for it.
+//! is pressed, and belongs to the search that stands in the field: before its answer has come, the key waits for it, and
+//! whatever is pressed after that waits behind it. A pointer means what it points at.
 
 use serde::{Deserialize, Serialize};
 
-use super::keys::{Ask, Hint};
+use super::keys::{About, Ask, Hint};
 use super::tidying::Tidying;
 
 /// Rows that are listed first; more are asked for as the mark comes near the end.
@@ -90,12 +91,11 @@ pub enum Do {
     Close,
 }
 
-/// A choice that waits for the answer to the search that stands in the field.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
-enum Choice {
-    Marked { paste: bool, plain: bool },
-    Row(usize),
+/// Which clip is taken, and how.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Way {
+    paste: bool,
+    plain: bool,
 }
 
 /// The picker.
@@ -126,11 +126,10 @@ pub struct Picker {
     asked: u64,
     shown: u64,
     rows: usize,
-    waiting: Option<Choice>,
     /// The question that was asked last begins another list.
     begins: bool,
-    /// Moves that were made before that list was there: they are made in it.
-    moves: Vec<isize>,
+    /// What was asked for before that list was there, and is about it; and whatever was asked for after that.
+    later: Vec<Ask>,
 }
 
 impl Picker {
@@ -165,10 +164,9 @@ impl Picker {
     /// Another search, or another place: from its first row.
     fn anew(&mut self) -> Vec<Do> {
         self.rows = FIRST;
-        self.waiting = None;
         self.whole = None;
         self.tidying = None;
-        self.moves.clear();
+        self.later.clear();
         self.begins = true;
         vec![self.list()]
     }
@@ -181,6 +179,12 @@ impl Picker {
                 self.tidying = None;
             }
             return done;
+        }
+        if self.begins && self.waits(&ask) {
+            if self.later.len() < LONGEST {
+                self.later.push(ask);
+            }
+            return Vec::new();
         }
         match ask {
             Ask::Type(text) => self.type_text(&text),
@@ -199,15 +203,23 @@ impl Picker {
             Ask::Page(by) => self.step(by * isize::try_from(self.page.max(2) - 1).unwrap_or(1)),
             Ask::First => self.step(isize::MIN / 2),
             Ask::Last => self.step(isize::MAX / 2),
-            Ask::Take => self.choose(Choice::Marked { paste: !self.swapped, plain: false }),
-            Ask::TakeOtherwise => self.choose(Choice::Marked { paste: self.swapped, plain: false }),
-            Ask::TakePlain => self.choose(Choice::Marked { paste: !self.swapped, plain: true }),
-            Ask::TakeRow(row) => self.choose(Choice::Row(row)),
-            Ask::MarkRow(row) => self.mark_row(row),
+            Ask::Take => self.take(self.marked(), Way { paste: !self.swapped, plain: false }),
+            Ask::TakeOtherwise => self.take(self.marked(), Way { paste: self.swapped, plain: false }),
+            Ask::TakePlain => self.take(self.marked(), Way { paste: !self.swapped, plain: true }),
+            // What is not on the screen is not meant.
+            Ask::TakeRow(row) if row == 0 || row > self.page => Vec::new(),
+            Ask::TakeRow(row) => {
+                let there = self.ids.get(self.top + row - 1).map(String::as_str);
+                self.take(there, Way { paste: !self.swapped, plain: false })
+            }
+            Ask::TakeClip(id) => {
+                let there = self.ids.iter().find(|one| **one == id).map(String::as_str);
+                self.take(there, Way { paste: !self.swapped, plain: false })
+            }
+            Ask::MarkClip(id) => self.mark_clip(&id),
             Ask::Scroll(top) => self.scroll(top),
             Ask::Tidy => {
-                let marked = self.marked().filter(|_| self.is_settled());
-                self.tidying = marked.map(|id| Tidying::of(id.to_owned()));
+                self.tidying = self.marked().map(|id| Tidying::of(id.to_owned()));
                 self.tidying.iter().map(Tidying::preview).collect()
             }
             Ask::Edit => self.of_marked(Do::Edit),
@@ -225,7 +237,7 @@ impl Picker {
                 Vec::new()
             }
             Ask::Whole => {
-                self.whole = self.marked().filter(|_| self.is_settled()).map(str::to_owned);
+                self.whole = self.marked().map(str::to_owned);
                 self.whole.clone().map(Do::Whole).into_iter().collect()
             }
             Ask::Stay => {
@@ -234,6 +246,17 @@ impl Picker {
             }
             Ask::Leave => self.leave(),
             Ask::Close => vec![Do::Close],
+        }
+    }
+
+    /// Before another list is there: what is about it waits, and everything that comes after a choice among it.
+    fn waits(&self, ask: &Ask) -> bool {
+        let about = ask.about();
+        let chosen = self.later.iter().any(|one| one.about() != About::Moving);
+        match about {
+            About::Moving | About::Listed => true,
+            About::Search | About::Other => chosen,
+            About::Seen | About::Leaving => false,
         }
     }
 
@@ -265,7 +288,9 @@ impl Picker {
     }
 
     fn leave(&mut self) -> Vec<Do> {
-        if self.waiting.take().is_some() {
+        // What waits is called off.
+        if self.later.iter().any(|one| one.about() != About::Moving) {
+            self.later.clear();
             return Vec::new();
         }
         if self.whole.take().is_some() {
@@ -281,13 +306,6 @@ impl Picker {
     }
 
     fn step(&mut self, by: isize) -> Vec<Do> {
-        if self.begins {
-            // After a choice that waits, nothing is moved before it is made.
-            if self.waiting.is_none() && self.moves.len() < LONGEST {
-                self.moves.push(by);
-            }
-            return Vec::new();
-        }
         let last = self.ids.len().saturating_sub(1);
         self.mark = self.mark.saturating_add_signed(by).min(last);
         self.whole = None;
@@ -310,11 +328,13 @@ impl Picker {
         }
     }
 
-    /// A row of the screen is pointed at.
-    fn mark_row(&mut self, row: usize) -> Vec<Do> {
-        if self.is_settled() && row > 0 && row <= self.page && self.top + row <= self.ids.len() {
-            self.mark = self.top + row - 1;
+    /// A row is pointed at.
+    fn mark_clip(&mut self, id: &str) -> Vec<Do> {
+        let at = self.ids.iter().position(|one| one == id).filter(|_| !self.begins);
+        if let Some(at) = at {
+            self.mark = at;
             self.whole = None;
+            self.show_mark();
         }
         Vec::new()
     }
@@ -338,26 +358,16 @@ impl Picker {
     }
 
     fn of_marked(&self, what: fn(String) -> Do) -> Vec<Do> {
-        self.marked().filter(|_| self.is_settled()).map(|id| what(id.to_owned())).into_iter().collect()
+        self.marked().map(|id| what(id.to_owned())).into_iter().collect()
     }
 
-    fn choose(&mut self, choice: Choice) -> Vec<Do> {
-        if !self.is_settled() {
-            self.waiting = Some(choice);
-            return Vec::new();
-        }
-        let (id, paste, plain) = match choice {
-            Choice::Marked { paste, plain } => (self.marked(), paste, plain),
-            // What is not on the screen is not meant.
-            Choice::Row(row) if row == 0 || row > self.page => return Vec::new(),
-            Choice::Row(row) => (self.ids.get(self.top + row - 1).map(String::as_str), !self.swapped, false),
-        };
+    fn take(&self, id: Option<&str>, Way { paste, plain }: Way) -> Vec<Do> {
         let Some(id) = id.map(str::to_owned) else { return Vec::new() };
         vec![Do::Take { id, paste, plain, tidy: Vec::new(), close: !self.stays }]
     }
 
-    /// What was listed for a question. `anew`: from its first row, as a new search is; otherwise the mark stays where it is.
-    /// Gives what a choice that waited for it asks for.
+    /// What was listed for a question: another list from its first row, or the same one with the mark where it is. Gives what
+    /// waited for it asks for.
     pub fn listed(&mut self, number: u64, ids: Vec<String>, more: bool) -> Vec<Do> {
         if number != self.asked {
             return Vec::new();
@@ -376,27 +386,30 @@ impl Picker {
         }
         self.begins = false;
         let mut done = Vec::new();
-        for by in std::mem::take(&mut self.moves) {
-            done.extend(self.step(by));
-        }
-        match self.waiting.take() {
-            // What more there is can wait.
-            Some(choice) if self.is_settled() => self.choose(choice),
-            Some(choice) => {
-                self.waiting = Some(choice);
-                done
+        let mut later = std::mem::take(&mut self.later).into_iter();
+        while let Some(ask) = later.next() {
+            done.extend(self.ask(ask));
+            if self.begins {
+                self.later.extend(later);
+                return done;
             }
-            None => done,
+            // What was pressed after the key that closes it is nobody's.
+            if matches!(
+                done.last(),
+                Some(Do::Take { close: true, .. } | Do::HandOut { close: true, .. } | Do::Close)
+            ) {
+                return done;
+            }
         }
+        done
     }
 
     /// A question could not be answered: what is listed stays, and nothing waits for it any more.
     pub fn failed(&mut self, number: u64) {
         if number == self.asked {
             self.shown = number;
-            self.waiting = None;
             self.begins = false;
-            self.moves.clear();
+            self.later.clear();
         }
     }
 
