@@ -63,6 +63,7 @@ enum Verb {
     Backup(verbs::backup::Backup),
     Check(verbs::check::Check),
     Restore(verbs::restore::Restore),
+    Reread(verbs::reread::Reread),
     Stop(verbs::stop::Stop),
     Completions(verbs::completions::Completions),
 }
@@ -115,6 +116,7 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
         Verb::Backup(verb) => verb.run(&service, out),
         Verb::Check(verb) => verb.run(&service, out),
         Verb::Restore(verb) => verb.run(&service, out),
+        Verb::Reread(verb) => verb.run(&service, out),
         Verb::Stop(verb) => verb.run(&service, out),
         Verb::Completions(_) => Ok(()),
     }

@@ -17,6 +17,7 @@ pub(crate) mod pick;
 pub(crate) mod pin;
 pub(crate) mod redo;
 pub(crate) mod remove;
+pub(crate) mod reread;
 pub(crate) mod restore;
 pub(crate) mod show;
 pub(crate) mod status;

@@ -7,7 +7,7 @@
 pub mod memory;
 pub mod x11;
 
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::{mpsc, oneshot};
 use yadori_core::take::chord::{Chord, PasteTable, Purpose};
@@ -201,6 +201,8 @@ pub(crate) enum Command {
     Take(Arc<Offer>, oneshot::Sender<Result<(), TakeError>>),
     Paste(Paste, oneshot::Sender<Result<(), PasteError>>),
     HandOver(oneshot::Sender<Option<Vec<Typed>>>),
+    Target(PasteInto, oneshot::Sender<Option<String>>),
+    Listen,
     Stop,
 }
 
@@ -218,6 +220,7 @@ type Send = dyn Fn(Command) -> bool + std::marker::Send + Sync;
 /// A running desk.
 pub struct Desk {
     send: Box<Send>,
+    keys: Arc<Mutex<Arc<Keys>>>,
     thread: Option<std::thread::JoinHandle<()>>,
 }
 
@@ -258,6 +261,21 @@ impl Desk {
             return None;
         }
         answer.await.ok().flatten()
+    }
+
+    /// The class of the window that a paste would go into now; `None` where there is none.
+    pub async fn target(&self, into: PasteInto) -> Option<String> {
+        let (done, answer) = oneshot::channel();
+        if !(self.send)(Command::Target(into, done)) {
+            return None;
+        }
+        answer.await.ok().flatten()
+    }
+
+    /// Listens for these chords from now on, and presses these keys; [`DeskEvent::Chords`] tells which are heard.
+    pub fn listen(&self, keys: Keys) {
+        *self.keys.lock().unwrap_or_else(PoisonError::into_inner) = Arc::new(keys);
+        (self.send)(Command::Listen);
     }
 
     /// Ends the desk and waits for its thread.

@@ -43,11 +43,14 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
                     let _ = done.send(Err(PasteError::NoWindow));
                 }
                 Command::HandOver(done) => drop(done),
+                Command::Target(_, done) => drop(done),
+                Command::Listen => {}
                 Command::Stop => return,
             }
         }
     });
-    let desk = Desk { send: Box::new(move |command| inbox.send(command).is_ok()), thread: Some(thread) };
+    let send = Box::new(move |command| inbox.send(command).is_ok());
+    let desk = Desk { send, keys: Arc::default(), thread: Some(thread) };
     (desk, events, stage)
 }
 

@@ -13,7 +13,7 @@ mod session;
 mod source;
 
 use std::os::fd::{AsFd, OwnedFd};
-use std::sync::{Arc, mpsc as std_mpsc};
+use std::sync::{Arc, Mutex, PoisonError, mpsc as std_mpsc};
 use std::time::Duration;
 
 use rustix::event::{EventfdFlags, PollFd, PollFlags, Timespec, eventfd, poll};
@@ -30,9 +30,16 @@ const LONGEST_PAUSE: Duration = Duration::from_secs(1);
 pub(crate) struct Inbox {
     pub(crate) commands: std_mpsc::Receiver<Command>,
     pub(crate) bell: Arc<OwnedFd>,
+    /// What is listened for, and what is pressed.
+    pub(crate) keys: Arc<Mutex<Arc<Keys>>>,
 }
 
 impl Inbox {
+    /// What is listened for now, and what is pressed.
+    pub(crate) fn keys(&self) -> Arc<Keys> {
+        self.keys.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
     /// Silences the bell; commands that came are then all in the channel.
     pub(crate) fn silence(&self) {
         let mut count = [0; 8];
@@ -51,19 +58,20 @@ pub fn start_with(display: Option<String>, keys: Keys) -> std::io::Result<(Desk,
     let (tell, events) = mpsc::unbounded_channel();
     let (send, commands) = std_mpsc::channel();
     let bell = Arc::new(eventfd(0, EventfdFlags::NONBLOCK | EventfdFlags::CLOEXEC)?);
-    let inbox = Inbox { commands, bell: bell.clone() };
+    let keys = Arc::new(Mutex::new(Arc::new(keys)));
+    let inbox = Inbox { commands, bell: bell.clone(), keys: keys.clone() };
     let thread = std::thread::Builder::new()
         .name("desk".into())
-        .spawn(move || run(display.as_deref(), &keys, &inbox, &tell))?;
+        .spawn(move || run(display.as_deref(), &inbox, &tell))?;
     let send = move |command| {
         let sent = send.send(command).is_ok();
         let _ = rustix::io::write(&*bell, &1u64.to_ne_bytes());
         sent
     };
-    Ok((Desk { send: Box::new(send), thread: Some(thread) }, events))
+    Ok((Desk { send: Box::new(send), keys, thread: Some(thread) }, events))
 }
 
-fn run(display: Option<&str>, keys: &Keys, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEvent>) {
+fn run(display: Option<&str>, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEvent>) {
     let state = |state| {
         let _ = tell.send(DeskEvent::State(state));
     };
@@ -77,7 +85,7 @@ fn run(display: Option<&str>, keys: &Keys, inbox: &Inbox, tell: &mpsc::Unbounded
     let mut wait = FIRST_PAUSE;
     let mut said = String::new();
     loop {
-        let reason = match Session::open(display, keys, inbox, tell) {
+        let reason = match Session::open(display, inbox, tell) {
             Ok(mut session) => {
                 state(DeskState::Watching { display: display.to_owned() });
                 wait = FIRST_PAUSE;
@@ -167,6 +175,9 @@ fn pause(inbox: &Inbox, time: Option<Duration>, reason: &str) -> bool {
                     let _ = done.send(Err(TakeError::NoDisplay(reason.to_owned()).into()));
                 }
                 Command::HandOver(done) => drop(done),
+                Command::Target(_, done) => drop(done),
+                // They are read when the display is back.
+                Command::Listen => {}
             }
         }
         if until.is_some_and(|until| std::time::Instant::now() >= until) {

@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 
 use serde_json::Value;
 use yadori_e2e::traces::{in_files, in_memory};
-use yadori_e2e::{Service, until, until_within};
+use yadori_e2e::{Display, Service, until, until_within};
 
 fn id_of(added: &str) -> String {
     let added: Value = serde_json::from_str(added).expect("JSON");
@@ -75,23 +75,60 @@ fn what_was_removed_is_in_no_memory_no_event_and_no_file_once_its_time_has_ended
     }
     for n in 1..=5 {
         assert!(!events.contains(&word(n)), "events tell {}", word(n));
-        // What work is still under way lets go of it when it ends.
-        let mut found = Vec::new();
-        let end = Instant::now() + Duration::from_secs(10);
-        while Instant::now() < end {
-            found = in_memory(service.pid(), &word(n));
-            if found.is_empty() {
-                break;
-            }
-        }
-        assert!(found.is_empty(), "word {n} is in memory: {found:#?}");
-        let files: Vec<_> = in_files(service.home(), &word(n))
-            .into_iter()
-            // The server's redo log is a ring of 32 MB that is overwritten as it goes round; docs/security.md says so.
-            .filter(|path| !path.ends_with("ib_logfile0"))
-            .collect();
-        assert!(files.is_empty(), "word {n} is in {files:?}");
+        nowhere(&service, &word(n));
     }
+}
+
+#[test]
+fn what_a_batch_held_is_nowhere_once_it_was_removed_and_its_time_has_ended() {
+    let display = Display::start();
+    let service = Service::configured_on(&display.name(), SHORT_GRACE);
+    let word = |n: u32| format!("zephyr{}quill", n * 6_577);
+    // Of a text of its own, and of a clip; both handed out, and the labels and names read.
+    let records = format!("Name: {}\nRoom: {}", word(1), word(2));
+    service.yadori(&["batch", "new", "--text", &records, "--split", "pairs", "--name", &word(3)]);
+    let id = add(&service, &format!("{} as a clip", word(4)));
+    service.yadori(&["batch", "add", &id]);
+    for _ in 0..3 {
+        service.yadori(&["batch", "next"]);
+    }
+    service.yadori(&["batch", "list"]);
+    service.yadori(&["batch", "drop", "2"]);
+    assert!(!in_memory(service.pid(), &word(1)).is_empty(), "a look into memory finds what is there");
+    service.yadori(&["batch", "remove"]);
+    service.yadori(&["remove", &id]);
+    // What is on the clipboard is the person's until something else is.
+    service.yadori(&["add", "something else"]);
+    service.yadori(&["take", "1"]);
+    until_within("the end of the removal", Duration::from_secs(30), || {
+        acts(&service).is_empty().then_some(())
+    });
+    for n in 0..40 {
+        add(&service, &format!("clip {n} {}", "oats ".repeat(900)));
+        service.yadori(&["list"]);
+    }
+    for n in 1..=4 {
+        nowhere(&service, &word(n));
+    }
+}
+
+/// In no memory and in no file; what work is still under way lets go of it when it ends.
+fn nowhere(service: &Service, word: &str) {
+    let mut found = Vec::new();
+    let end = Instant::now() + Duration::from_secs(10);
+    while Instant::now() < end {
+        found = in_memory(service.pid(), word);
+        if found.is_empty() {
+            break;
+        }
+    }
+    assert!(found.is_empty(), "{word} is in memory: {found:#?}");
+    let files: Vec<_> = in_files(service.home(), word)
+        .into_iter()
+        // The server's redo log is a ring of 32 MB that is overwritten as it goes round; docs/security.md says so.
+        .filter(|path| !path.ends_with("ib_logfile0"))
+        .collect();
+    assert!(files.is_empty(), "{word} is in {files:?}");
 }
 
 fn epoch(outline: &Value) -> String {

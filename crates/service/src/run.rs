@@ -4,7 +4,7 @@ use std::io;
 use std::net::SocketAddr;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, PoisonError};
 use std::time::Duration;
 
 use tokio::net::{TcpListener, UnixListener};
@@ -69,7 +69,8 @@ pub async fn run(
     shutdown: CancellationToken,
     ready: impl FnOnce(&App),
 ) -> Result<(), RunError> {
-    let keys = Keys { chords: settings.chords.clone(), paste: settings.paste.clone() };
+    let changeable = &settings.changeable;
+    let keys = Keys { chords: changeable.chords.clone(), paste: changeable.paste.clone() };
     let start = || yadori_desk::x11::start_with(settings.display.clone(), keys);
     let desk = if settings.capture { Some(start()?) } else { None };
     run_on(desk, settings, shutdown, ready).await
@@ -90,6 +91,7 @@ pub async fn run_on(
     let device = home.device()?;
     let (desk, events) = desk.unzip();
     let app: Shared = Arc::new(App::new(device, desk, random_name::<6>()?, settings.grace, shutdown.clone()));
+    *app.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings.changeable.clone());
     let mut server = match settings.database_url {
         Some(_) => None,
         None => Some(PrivateServer::start(ServerPaths {
@@ -100,7 +102,8 @@ pub async fn run_on(
     };
     let disk = Disk::of(server.as_ref().map(|_| home.data.clone()));
     let (queue, changes) = queue();
-    let context = Context { app: app.clone(), queue: queue.clone(), disk: disk.clone() };
+    let config = settings.config.clone();
+    let context = Context { app: app.clone(), queue: queue.clone(), disk: disk.clone(), config };
 
     let unix = serve_unix(&home.socket(), &context)?;
     let tcp = serve_console(&settings, &context).await?;
@@ -110,8 +113,6 @@ pub async fn run_on(
         let incoming = intake::desk::run(app.clone(), queue.clone(), events, disk, chords);
         app.parts.start("taking copies in", incoming);
         let picker = Picker {
-            form: settings.picker_form,
-            command: settings.picker.clone(),
             display: settings.display.clone(),
             under: settings.under.clone(),
             run: home.run.clone(),

@@ -3,3 +3,4 @@
 pub mod keys;
 pub mod machine;
 pub mod tidying;
+pub mod wish;

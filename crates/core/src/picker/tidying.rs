@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 use super::keys::Ask;
-use super::machine::Do;
+use super::wish::Do;
 use crate::take::tidy::STEPS;
 
 /// Letters of a search among the clean-ups.

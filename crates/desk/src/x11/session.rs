@@ -33,7 +33,7 @@ use super::process::Process;
 use super::release::release;
 use super::source::Programs;
 use super::{Inbox, NoSession};
-use crate::{Command, DeskEvent, Keys, Live, TakeError};
+use crate::{Command, DeskEvent, Live, TakeError};
 
 /// How long a program that closes is kept waiting for its last copy to be read.
 const SAVING: Duration = Duration::from_millis(250);
@@ -82,7 +82,6 @@ pub(crate) struct Session<'a> {
     atoms: Atoms,
     root: Window,
     serving: Window,
-    keys: &'a Keys,
     inbox: &'a Inbox,
     tell: &'a mpsc::UnboundedSender<DeskEvent>,
     started: Instant,
@@ -113,7 +112,6 @@ impl<'a> Session<'a> {
     /// Connects, announces itself and looks at what is on the clipboard already.
     pub(crate) fn open(
         display: &str,
-        keys: &'a Keys,
         inbox: &'a Inbox,
         tell: &'a mpsc::UnboundedSender<DeskEvent>,
     ) -> Result<Self, NoSession> {
@@ -135,7 +133,6 @@ impl<'a> Session<'a> {
             atoms,
             root,
             serving,
-            keys,
             inbox,
             tell,
             started: Instant::now(),
@@ -281,6 +278,8 @@ impl<'a> Session<'a> {
                 Command::Take(offer, done) => self.begin_take(offer, done)?,
                 Command::Paste(paste, done) => self.begin_paste(paste, done)?,
                 Command::HandOver(done) => self.hand_over(done)?,
+                Command::Target(into, done) => drop(done.send(self.target(into)?)),
+                Command::Listen => self.listen()?,
             }
         }
         self.conn.flush()?;

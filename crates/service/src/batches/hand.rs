@@ -14,7 +14,7 @@ use yadori_core::{BatchId, Offer};
 use crate::state::app::App;
 use crate::state::health::LiveNow;
 use crate::take::error::TakeError;
-use crate::take::put::{Pasting, into_of, put};
+use crate::take::put::{Pasting, into_of, put, standing};
 use crate::writer::{Handed, Queue, WriteError};
 
 /// How long a program that asks for an item waits until it is recorded that it was handed out.
@@ -110,10 +110,20 @@ pub async fn hand(app: &App, queue: &Queue, which: Option<&str>, wanted: &Hand) 
 async fn give(app: &App, queue: &Queue, batch: &Batch, at: usize, wanted: &Hand) -> Result<Given, HandError> {
     let Some(item) = batch.items.get(at).cloned() else { return Err(HandError::Empty) };
     let (id, number) = (batch.id, item.id);
-    let offer = offer_of(app, batch, &item).await?;
+    let mut steps: Vec<Step> = batch
+        .state
+        .tidy
+        .iter()
+        .map(|name| name.parse())
+        .collect::<Result<_, _>>()
+        .map_err(TakeError::from)?;
+    if let Some(into) = wanted.paste.filter(|_| steps.is_empty()) {
+        steps = standing(app, into).await;
+    }
+    let offer = offer_of(app, batch, &item, &steps).await?;
     let given = Given { batch: id, item: Some((at, item.clone())) };
     let live = match item.piece.from.filter(|_| is_whole(app, &item)) {
-        Some(clip) => LiveNow::Clip(clip, !batch.state.tidy.is_empty()),
+        Some(clip) => LiveNow::Clip(clip, !steps.is_empty()),
         None => LiveNow::Item,
     };
     let Some(into) = wanted.paste else {
@@ -169,15 +179,19 @@ fn is_whole(app: &App, item: &Item) -> bool {
 }
 
 /// What an item hands out; `None` for a field that stays empty.
-async fn offer_of(app: &App, batch: &Batch, item: &Item) -> Result<Option<Arc<Offer>>, TakeError> {
+async fn offer_of(
+    app: &App,
+    batch: &Batch,
+    item: &Item,
+    steps: &[Step],
+) -> Result<Option<Arc<Offer>>, TakeError> {
     if item.piece.offer.representations.is_empty() {
         return Ok(None);
     }
     let offer = app.at_hand.offer_of(&item.piece.offer, batch.state.made_at).await?;
-    let steps: Vec<Step> = batch.state.tidy.iter().map(|name| name.parse()).collect::<Result<_, _>>()?;
     // A picture among texts is handed out as it is.
     let offer = match plain_form(&offer).filter(|_| !steps.is_empty()) {
-        Some(text) => Offer { source: offer.source.clone(), ..Offer::text(tidied(&text, &steps), offer.at) },
+        Some(text) => Offer { source: offer.source.clone(), ..Offer::text(tidied(&text, steps), offer.at) },
         None => offer,
     };
     Ok(Some(Arc::new(offer)))

@@ -5,10 +5,10 @@ use std::process::Stdio;
 
 use tokio::process::Command;
 
-use super::doing::{ChordError, watch};
+use super::hitch::{ChordError, watch};
 use crate::home::place::write_private;
 use crate::home::random::NoRandomness;
-use crate::home::settings::PickerForm;
+use crate::home::settings::{Changeable, PickerForm};
 use crate::state::app::Shared;
 use crate::state::sign_in::{LINK_LIFE, MARK};
 
@@ -32,10 +32,6 @@ const BROWSERS: [(&str, &[&str]); 4] = [
 /// How the picker is started.
 #[derive(Clone, Debug)]
 pub struct Picker {
-    /// Which of its two forms is meant.
-    pub form: PickerForm,
-    /// The command of the configuration; empty: one that is found.
-    pub command: Vec<String>,
     /// The display that is watched.
     pub display: Option<String>,
     /// The one directory of this device.
@@ -50,34 +46,35 @@ fn owned((program, arguments): (&str, &[&str])) -> Words {
     (program.to_owned(), arguments.iter().map(|one| (*one).to_owned()).collect())
 }
 
+/// True when its page is shown.
+fn is_page(settings: &Changeable) -> bool {
+    match settings.picker.as_slice() {
+        [] => settings.picker_form == PickerForm::Console,
+        words => words.iter().any(|word| word.contains(PAGE)),
+    }
+}
+
+/// What may be started, the best first.
+fn commands(settings: &Changeable) -> Vec<Words> {
+    if let Some((program, arguments)) = settings.picker.split_first() {
+        return vec![(program.clone(), arguments.to_vec())];
+    }
+    if settings.picker_form == PickerForm::Console {
+        return BROWSERS.map(owned).into();
+    }
+    let client = std::env::current_exe().ok().and_then(|own| Some(own.parent()?.join("yadori")));
+    let client = client.filter(|path| path.exists()).unwrap_or_else(|| "yadori".into());
+    let client = client.to_string_lossy();
+    TERMINALS
+        .map(|one| {
+            let (program, mut arguments) = owned(one);
+            arguments.extend([client.clone().into_owned(), "pick".to_owned()]);
+            (program, arguments)
+        })
+        .into()
+}
+
 impl Picker {
-    fn is_page(&self) -> bool {
-        match self.command.as_slice() {
-            [] => self.form == PickerForm::Console,
-            words => words.iter().any(|word| word.contains(PAGE)),
-        }
-    }
-
-    /// What may be started, the best first.
-    fn commands(&self) -> Vec<Words> {
-        if let Some((program, arguments)) = self.command.split_first() {
-            return vec![(program.clone(), arguments.to_vec())];
-        }
-        if self.form == PickerForm::Console {
-            return BROWSERS.map(owned).into();
-        }
-        let client = std::env::current_exe().ok().and_then(|own| Some(own.parent()?.join("yadori")));
-        let client = client.filter(|path| path.exists()).unwrap_or_else(|| "yadori".into());
-        let client = client.to_string_lossy();
-        TERMINALS
-            .map(|one| {
-                let (program, mut arguments) = owned(one);
-                arguments.extend([client.clone().into_owned(), "pick".to_owned()]);
-                (program, arguments)
-            })
-            .into()
-    }
-
     /// Puts a page that leads to the picker, signed in, where this user alone can read it: on a command line everybody could.
     fn page(&self, app: &Shared) -> Result<String, ChordError> {
         let console = app.health.now().console.map_err(ChordError::NoConsole)?;
@@ -106,9 +103,10 @@ impl Picker {
     /// # Errors
     /// Nothing that was tried can be started.
     pub(super) fn start(&self, app: &Shared) -> Result<(), ChordError> {
-        let page = if self.is_page() { self.page(app)? } else { String::new() };
+        let settings = app.settings();
+        let page = if is_page(&settings) { self.page(app)? } else { String::new() };
         let mut tried = Vec::new();
-        for (program, arguments) in self.commands() {
+        for (program, arguments) in commands(&settings) {
             let mut command = Command::new(&program);
             command.args(arguments.into_iter().map(|one| one.replace(PAGE, &page)));
             command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
@@ -138,20 +136,19 @@ const PATH: &percent_encoding::AsciiSet =
 mod tests {
     use super::*;
 
-    fn picker(form: PickerForm, command: &[&str]) -> Picker {
-        let command = command.iter().map(|one| (*one).to_owned()).collect();
-        Picker { form, command, display: None, under: None, run: "/run".into() }
+    fn settings(picker_form: PickerForm, command: &[&str]) -> Changeable {
+        let picker = command.iter().map(|one| (*one).to_owned()).collect();
+        Changeable { picker_form, picker, ..Changeable::default() }
     }
 
     #[test]
     fn a_terminal_runs_the_client_and_a_browser_shows_the_page() {
-        let words = |form, command: &[&str]| picker(form, command).commands()[0].clone();
+        let words = |form, command: &[&str]| commands(&settings(form, command))[0].clone();
         let (program, arguments) = words(PickerForm::Terminal, &[]);
         assert_eq!((program.as_str(), arguments.last().map(String::as_str)), ("xterm", Some("pick")));
         assert!(words(PickerForm::Console, &[]).1.iter().any(|one| one.contains(PAGE)));
-        assert!(picker(PickerForm::Console, &[]).is_page());
         // A command of one's own says by its words which of the two it shows.
-        assert!(!picker(PickerForm::Console, &["kitty", "yadori", "pick"]).is_page());
-        assert!(picker(PickerForm::Terminal, &["chromium", "--app={page}"]).is_page());
+        assert!(!is_page(&settings(PickerForm::Console, &["kitty", "yadori", "pick"])));
+        assert!(is_page(&settings(PickerForm::Terminal, &["chromium", "--app={page}"])));
     }
 }

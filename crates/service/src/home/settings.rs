@@ -9,6 +9,7 @@ use std::time::Duration;
 use clap::Parser;
 use serde::Deserialize;
 use yadori_core::take::chord::{Chord, ChordError, PasteTable, Purpose};
+use yadori_core::take::tidy::{NoStep, Standing};
 
 use crate::home::place::{BaseDirectories, Home, HomeError};
 
@@ -64,6 +65,8 @@ struct ChordsSection {
 #[serde(deny_unknown_fields, default)]
 struct PasteSection {
     keys: BTreeMap<String, String>,
+    tidy: BTreeMap<String, String>,
+    put_back: Option<bool>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -101,6 +104,36 @@ pub enum PickerForm {
     Console,
 }
 
+/// Settings that can be changed while the service runs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Changeable {
+    /// What is listened for, and what for.
+    pub chords: Vec<(Purpose, Chord)>,
+    /// What pastes in which program.
+    pub paste: PasteTable,
+    /// How what is pasted into a program is cleaned up.
+    pub tidy: Standing,
+    /// After a paste, what was on the live clipboard before is put back.
+    pub put_back: bool,
+    /// Which form of the picker its chord opens.
+    pub picker_form: PickerForm,
+    /// What the picker's chord starts; empty: found by itself.
+    pub picker: Vec<String>,
+}
+
+impl Default for Changeable {
+    fn default() -> Self {
+        Self {
+            chords: Vec::new(),
+            paste: PasteTable::default(),
+            tidy: Standing::default(),
+            put_back: false,
+            picker_form: PickerForm::Terminal,
+            picker: Vec::new(),
+        }
+    }
+}
+
 /// Settings that hold.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Settings {
@@ -120,14 +153,10 @@ pub struct Settings {
     pub log_days: usize,
     /// How long an act can be taken back.
     pub grace: Duration,
-    /// What is listened for, and what for.
-    pub chords: Vec<(Purpose, Chord)>,
-    /// What pastes in which program.
-    pub paste: PasteTable,
-    /// Which form of the picker its chord opens.
-    pub picker_form: PickerForm,
-    /// What the picker's chord starts; empty: found by itself.
-    pub picker: Vec<String>,
+    /// What can be read anew while the service runs.
+    pub changeable: Changeable,
+    /// The file they are from.
+    pub config: PathBuf,
     /// The one directory of this device, where there is one.
     pub under: Option<PathBuf>,
 }
@@ -171,6 +200,9 @@ pub enum SettingsError {
     /// What pastes in a program.
     #[error("`paste.keys` for `{0}`: {1}")]
     PasteKeys(String, ChordError),
+    /// How what is pasted into a program is cleaned up.
+    #[error("`paste.tidy` for `{0}`: {1}")]
+    Tidy(String, NoStep),
     /// Not a form of the picker.
     #[error("`picker.form` is `{0}`; it must be terminal or console")]
     PickerForm(String),
@@ -197,7 +229,21 @@ pub fn resolve(
         }
         Err(cause) => return Err(SettingsError::Unreadable { path, cause }),
     };
-    combine(flags, file, home, environment_display)
+    Ok(Settings { config: path, ..combine(flags, file, home, environment_display)? })
+}
+
+/// Reads what can be changed while the service runs from the configuration file; without one, what holds by itself.
+///
+/// # Errors
+/// Says what is wrong in the file, anywhere in it.
+pub fn read_again(settings: &Path) -> Result<Changeable, SettingsError> {
+    let file = match std::fs::read_to_string(settings) {
+        Ok(text) => parse(&text, settings)?,
+        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => File::default(),
+        Err(cause) => return Err(SettingsError::Unreadable { path: settings.to_owned(), cause }),
+    };
+    let home = Home::under(settings.parent().unwrap_or(settings));
+    Ok(combine(Flags::default(), file, home, None)?.changeable)
 }
 
 fn parse(text: &str, path: &Path) -> Result<File, SettingsError> {
@@ -228,6 +274,12 @@ fn combine(
             Err(why) => return Err(SettingsError::PasteKeys(class, why)),
         }
     }
+    let mut tidy = Standing::default();
+    for (class, names) in file.paste.tidy {
+        if let Err(why) = tidy.insert(class.clone(), &names) {
+            return Err(SettingsError::Tidy(class, why));
+        }
+    }
     let picker_form = match file.picker.form.as_deref() {
         None | Some("terminal") => PickerForm::Terminal,
         Some("console") => PickerForm::Console,
@@ -246,10 +298,15 @@ fn combine(
         log_level: level.parse().map_err(|_| SettingsError::Level(level))?,
         log_days,
         grace: Duration::from_secs_f64(minutes * 60.0),
-        chords,
-        paste,
-        picker_form,
-        picker: file.picker.command,
+        changeable: Changeable {
+            chords,
+            paste,
+            tidy,
+            put_back: file.paste.put_back.unwrap_or(false),
+            picker_form,
+            picker: file.picker.command,
+        },
+        config: PathBuf::new(),
         under: flags.home.map(|dir| std::path::absolute(&dir).unwrap_or(dir)),
     })
 }
@@ -330,6 +387,7 @@ mod tests {
             ("[chords]\npicker = 'Ctrl+Hyper'", "Hyper"),
             ("[chords]\nplace = 'Shift'", "lost for typing"),
             ("[paste]\nkeys = { Odd = 'V' }", "Odd"),
+            ("[paste]\ntidy = { Mail = 'tirm' }", "did you mean `trim`"),
             ("[picker]\nform = 'window'", "terminal or console"),
         ] {
             let why = resolved(Flags::default(), text).unwrap_err().to_string();

@@ -13,6 +13,8 @@ pub struct Context {
     pub queue: Queue,
     /// The disk of the records.
     pub disk: Disk,
+    /// The configuration file.
+    pub config: std::path::PathBuf,
 }
 
 /// How a request came in.

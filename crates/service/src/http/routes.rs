@@ -120,6 +120,7 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
     OpenApiRouter::new()
         .routes(routes!(service::status::status))
         .routes(routes!(service::status::stop))
+        .routes(routes!(service::status::reread))
         .routes(routes!(service::events::events))
         .routes(routes!(service::sign_in::new_link))
         .routes(routes!(service::sign_in::browsers))

@@ -1,13 +1,14 @@
 //! All shared state of one running service, by kind.
 
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, PoisonError, RwLock, Weak};
 use std::time::Duration;
 
 use tokio_util::sync::CancellationToken;
 use yadori_api as api;
-use yadori_core::{DeviceId, Micros};
-use yadori_desk::Desk;
+use yadori_core::{DeviceId, Micros, Offer};
+use yadori_desk::{Desk, Keys};
 
+use crate::home::settings::Changeable;
 use crate::state::at_hand::AtHand;
 use crate::state::batches::in_hand;
 use crate::state::clips::Clips;
@@ -45,6 +46,10 @@ pub struct App {
     pub taking: tokio::sync::Mutex<()>,
     /// What is on its way to the live clipboard.
     pub expected: Mutex<Option<LiveNow>>,
+    /// What was taken last, for as long as it is on the live clipboard.
+    pub taken: Mutex<Option<(LiveNow, Weak<Offer>)>>,
+    /// Settings that can be changed meanwhile.
+    pub settings: RwLock<Arc<Changeable>>,
     /// Items of batches are handed out one after another.
     pub handing: tokio::sync::Mutex<()>,
     /// How long acts can be taken back.
@@ -76,11 +81,26 @@ impl App {
             desk,
             taking: tokio::sync::Mutex::default(),
             expected: Mutex::default(),
+            taken: Mutex::default(),
+            settings: RwLock::default(),
             handing: tokio::sync::Mutex::default(),
             grace,
             started_at: now(),
             shutdown,
         }
+    }
+
+    /// The settings as they are now.
+    pub fn settings(&self) -> Arc<Changeable> {
+        self.settings.read().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// These settings hold from now on.
+    pub fn set(&self, settings: Changeable) {
+        if let Some(desk) = &self.desk {
+            desk.listen(Keys { chords: settings.chords.clone(), paste: settings.paste.clone() });
+        }
+        *self.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings);
     }
 
     /// Tells listeners how things stand, whenever that changes, until the service ends.

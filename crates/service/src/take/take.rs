@@ -12,7 +12,7 @@ use crate::state::app::App;
 use crate::state::health::LiveNow;
 use crate::take::error::TakeError;
 use crate::take::fill::{filled, questions};
-use crate::take::put::{Pasting, into_of, put};
+use crate::take::put::{Pasting, into_of, put, standing};
 use crate::take::shaped::{meant, shaped};
 
 /// What is taken is plain text, whatever the clip holds.
@@ -51,13 +51,23 @@ pub async fn take(app: &App, clip: &Clip, wanted: &Take) -> Result<bool, TakeErr
         }
     };
     let offer = shaped(clip, offer, wanted).await?;
+    let text = plain_form(&offer);
+    // What the person has said for the program holds where nothing else was said for this take.
+    let of_program = match wanted.paste {
+        Some(into) if steps.is_empty() && wanted.form != Form::Copied && text.is_some() => {
+            standing(app, into).await
+        }
+        _ => Vec::new(),
+    };
+    let is_plain = is_plain(wanted) || !of_program.is_empty();
+    let steps = if steps.is_empty() { of_program } else { steps };
     let offer = if steps.is_empty() {
         offer
     } else {
-        let text = plain_form(&offer).ok_or(TakeError::NoPlainForm)?;
+        let text = text.ok_or(TakeError::NoPlainForm)?;
         Offer { source: offer.source.clone(), ..Offer::text(tidied(&text, &steps), offer.at) }
     };
-    let live = LiveNow::Clip(clip.id, is_plain(wanted));
+    let live = LiveNow::Clip(clip.id, is_plain);
     let pasting = wanted.paste.map(|into| Pasting { into: into_of(into), asked: None, then: None });
     put(app, Some(Arc::new(offer)), live, pasting).await?;
     Ok(has_filled)

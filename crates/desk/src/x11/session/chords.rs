@@ -55,13 +55,14 @@ impl Session<'_> {
                 return Ok(());
             }
         }
-        if self.keys.chords.is_empty() {
+        let keys = self.inbox.keys();
+        if keys.chords.is_empty() && self.chords.heard.is_empty() {
             return Ok(());
         }
         self.conn.ungrab_key(x11rb::protocol::xproto::Grab::ANY, self.root, ModMask::ANY)?;
         self.chords.heard.clear();
         let mut told = Vec::new();
-        for (purpose, chord) in &self.keys.chords {
+        for (purpose, chord) in &keys.chords {
             let keyboard = &self.chords.keyboard;
             let problem = match (keyboard.code(chord.key), keyboard.state(chord.held)) {
                 (Some(code), Some(state)) => {

@@ -278,6 +278,16 @@ impl Session<'_> {
         problem.map_or(Ok(()), |problem| self.end_paste(Err(problem)))
     }
 
+    /// The class of the window that a paste would go into now.
+    pub(super) fn target(&self, into: PasteInto) -> X<Option<String>> {
+        let behind = self.chords.behind.filter(|_| into != PasteInto::Front);
+        let window = match behind {
+            Some(behind) => Some(behind),
+            None => self.in_front()?,
+        };
+        Ok(window.and_then(|window| class_of(&self.conn, window)))
+    }
+
     fn bring_to_front(&self, window: Window) -> X<()> {
         // As a pager does, on behalf of the person (source 2).
         let word =
@@ -289,7 +299,7 @@ impl Session<'_> {
 
     /// Presses what pastes in the program in front.
     fn press_paste(&mut self, front: Window, class: &str, late: bool) -> X<Option<PasteError>> {
-        let keys = self.keys.paste.keys(class);
+        let keys = self.inbox.keys().paste.keys(class);
         if keys.primary && self.pasting.primary.is_none() {
             let time = self.pasting.time;
             self.conn.set_selection_owner(self.serving, AtomEnum::PRIMARY.into(), time)?;

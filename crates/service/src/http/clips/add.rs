@@ -27,7 +27,7 @@ pub(crate) async fn add(
 ) -> Result<(StatusCode, axum::Json<Added>), Failure> {
     let on_top = wanted.at.is_none();
     let offer = offer_of(wanted)?;
-    let Context { app, queue, disk } = &*context;
+    let Context { app, queue, disk, .. } = &*context;
     let id = bring_in::add(app, queue, disk, offer, on_top).await?;
     let history = context.app.clips.history();
     let clip = history.get(id).ok_or_else(|| Failure::no_clip("it was removed at the same moment"))?;

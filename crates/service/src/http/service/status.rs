@@ -7,6 +7,7 @@ use axum::http::StatusCode;
 use axum::{Extension, Json};
 use yadori_api::{Problem, Status};
 
+use crate::home::settings::read_again;
 use crate::http::context::Entrance;
 use crate::http::{Context, Failure};
 
@@ -30,6 +31,26 @@ pub(crate) async fn stop(
     only_unix(entrance)?;
     context.app.shutdown.cancel();
     Ok(StatusCode::ACCEPTED)
+}
+
+/// Read the configuration again (over the Unix socket only): chords, pasting, the picker
+#[utoipa::path(post, path = "/reread", responses((status = 204), (status = 422, body = Problem)))]
+pub(crate) async fn reread(
+    State(context): State<Arc<Context>>,
+    Extension(entrance): Extension<Entrance>,
+) -> Result<StatusCode, Failure> {
+    only_unix(entrance)?;
+    let settings = read_again(&context.config).map_err(|why| {
+        Failure::new(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "configuration",
+            "The settings are as they were",
+            why.to_string(),
+        )
+        .hint("mend it and read it again; config.example.toml shows every setting")
+    })?;
+    context.app.set(settings);
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// For calls that browsers must not make.

@@ -61,7 +61,7 @@ pub(crate) async fn import(
         Err(why) => std::panic::resume_unwind(why.into_panic()),
     };
     let (told, lines) = mpsc::channel(16);
-    let Context { app, queue, disk } = (*context).clone();
+    let Context { app, queue, disk, .. } = (*context).clone();
     let import = Import { app, queue, disk, handle: Handle::current(), told };
     tokio::task::spawn_blocking(move || import.run(opened));
     let lines = tokio_stream::wrappers::ReceiverStream::new(lines);

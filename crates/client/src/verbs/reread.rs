@@ -1,0 +1,25 @@
+//! `yadori reread`: the service reads its configuration again.
+
+use std::io::Write;
+
+use clap::Args;
+
+use crate::connection::Connection;
+use crate::failure::Failure;
+
+/// Let the service read its configuration again: chords, pasting, the picker
+///
+/// With a mistake in it, everything stays as it was. What else stands in it holds when the service is started again.
+#[derive(Debug, Args)]
+pub(crate) struct Reread {}
+
+impl Reread {
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        service.post_nothing("/reread")?;
+        writeln!(
+            out,
+            "Chords, pasting and the picker are as the configuration says now; `yadori chords` shows them."
+        )?;
+        Ok(())
+    }
+}
