@@ -149,6 +149,8 @@ pub enum Shape {
     Jpeg,
     /// Its formatted words, or its link with its title, as Markdown.
     Markdown,
+    /// Its picture as a file: a list of one, which is there for as long as the clip is and the service runs.
+    File,
 }
 
 /// To take.

@@ -141,6 +141,20 @@ async fn a_clip_is_taken_in_another_shape_and_files_that_are_gone_are_named() ->
     let jpeg = display.paste("image/jpeg").unwrap_or_default();
     let made = image::load_from_memory_with_format(&jpeg, image::ImageFormat::Jpeg)?;
     assert_eq!((made.width(), made.height()), (50, 25));
+    // As a file, for a file manager: there for as long as the clip is.
+    service.yadori(&["title", "1", "Route map"]);
+    service.yadori(&["take", "1", "--as", "file"]);
+    let list = String::from_utf8(display.paste("text/uri-list").unwrap_or_default())?;
+    let path = list.trim().strip_prefix("file://").unwrap_or_default().replace("%20", " ");
+    assert!(path.ends_with("/Route map.png"), "{list}");
+    assert_eq!(std::fs::read(&path)?, std::fs::read(&picture)?);
+    assert_eq!(
+        display.paste("x-special/gnome-copied-files"),
+        Some(format!("copy\n{}", list.trim()).into_bytes())
+    );
+    service.yadori(&["remove", "1"]);
+    until("the file to go", || (!std::path::Path::new(&path).exists()).then_some(()));
+    service.yadori(&["undo"]);
     // Formatted words and a titled link as Markdown.
     let html = dir.path().join("a.html");
     let (first, second) = ("<h1>Huts</h1><ul><li><b>Kestrel</b></li></ul>", "<p>Huts<br>Kestrel</p>");
@@ -166,6 +180,7 @@ async fn a_clip_is_taken_in_another_shape_and_files_that_are_gone_are_named() ->
     // What has no such shape says so, and the clipboard is as it was.
     for (arguments, words) in [
         (&["take", "1", "--as", "png"][..], "holds no picture"),
+        (&["take", "1", "--as", "file"], "holds no picture"),
         (&["take", "1", "--as", "paths"], "holds no files"),
         (&["take", "1", "--earlier", "7"], "no earlier copy 7"),
         (&["take", "1", "--tidy", "tirm", "--preview"], "did you mean `trim`"),

@@ -20,6 +20,7 @@ use crate::home::settings::Settings;
 use crate::http::{self, Context, server};
 use crate::records::room::Disk;
 use crate::state::app::{App, Shared};
+use crate::state::files::Files;
 use crate::writer::{Queue, Writer, queue};
 use crate::{chords, intake, records};
 
@@ -92,6 +93,7 @@ pub async fn run_on(
     let (desk, events) = desk.unzip();
     let app: Shared = Arc::new(App::new(device, desk, random_name::<6>()?, settings.grace, shutdown.clone()));
     *app.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings.changeable.clone());
+    let files = app.files.get_or_init(|| Files::at(home.run.join("handed"))).clone();
     let mut server = match settings.database_url {
         Some(_) => None,
         None => Some(PrivateServer::start(ServerPaths {
@@ -131,6 +133,7 @@ pub async fn run_on(
 
     shutdown.cancelled().await;
     tracing::info!("stopping");
+    files.clear();
     let _ = tokio::time::timeout(LAST_REQUESTS, async {
         let _ = unix.await;
         let _ = tcp.await;

@@ -31,6 +31,7 @@
     <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'ready', {}, { as: 'names' })}>Names</button>
   {:else if row.kind === 'image'}
     <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'ready', {}, { as: row.picture?.mime === 'image/jpeg' ? 'png' : 'jpeg' })}>As {row.picture?.mime === 'image/jpeg' ? 'PNG' : 'JPEG'}</button>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'ready', {}, { as: 'file' })}>As file</button>
   {:else if row.formatted || row.kind === 'link'}
     <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'ready', {}, { as: 'markdown' })}>Markdown</button>
   {/if}

@@ -25,6 +25,8 @@ enum ShapeName {
     Jpeg,
     /// Its formatted words, or its link with its title, as Markdown
     Markdown,
+    /// Its picture as a file, to be pasted in a file manager or attached
+    File,
 }
 
 impl ShapeName {
@@ -35,6 +37,7 @@ impl ShapeName {
             Self::Png => Shape::Png,
             Self::Jpeg => Shape::Jpeg,
             Self::Markdown => Shape::Markdown,
+            Self::File => Shape::File,
         }
     }
 }
@@ -58,7 +61,7 @@ pub(crate) struct Take {
     /// Only show what tidying would make of it
     #[arg(long, requires = "tidy", conflicts_with_all = ["paste", "shape"])]
     preview: bool,
-    /// In another shape: its files' paths or names, its picture as PNG or JPEG, its words or link as Markdown
+    /// In another shape: its files' paths or names, its picture as PNG, as JPEG or as a file, its words or link as Markdown
     #[arg(long = "as", value_enum, value_name = "SHAPE")]
     shape: Option<ShapeName>,
     /// Pixels of the longer side of the picture at most

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 use std::process::Stdio;
 
 use tokio::process::Command;
+use yadori_core::clip::facts::uri_of;
 
 use super::hitch::{ChordError, watch};
 use crate::home::place::write_private;
@@ -94,8 +95,7 @@ impl Picker {
                 let _ = std::fs::remove_file(&gone);
             }
         });
-        let escaped = percent_encoding::utf8_percent_encode(&path.to_string_lossy(), PATH).to_string();
-        Ok(format!("file://{escaped}"))
+        Ok(uri_of(&path.to_string_lossy()))
     }
 
     /// Starts it.
@@ -127,10 +127,6 @@ impl Picker {
         Err(ChordError::NotStarted(tried.join(", ")))
     }
 }
-
-/// What is escaped in a path that becomes an address (RFC 3986, section 3.3).
-const PATH: &percent_encoding::AsciiSet =
-    &percent_encoding::NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
 
 #[cfg(test)]
 mod tests {

@@ -242,6 +242,10 @@ impl From<TakeError> for Failure {
             TakeError::NoFiles | TakeError::NoPicture | TakeError::Picture(_) | TakeError::MostOfWhat => {
                 Self::new(StatusCode::UNPROCESSABLE_ENTITY, "no-such-shape", "It can't be taken so", words)
             }
+            TakeError::NoFile(_) => {
+                Self::new(StatusCode::INSUFFICIENT_STORAGE, "no-file", "It can't be put into a file", words)
+                    .hint("take it as it is, or make room in the run-time directory")
+            }
             TakeError::NoEarlier(..) => {
                 Self::new(StatusCode::NOT_FOUND, "no-such-offer", "There is no such earlier copy", words)
                     .hint("`yadori show` lists them")

@@ -1,6 +1,6 @@
 //! All shared state of one running service, by kind.
 
-use std::sync::{Arc, Mutex, PoisonError, RwLock, Weak};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError, RwLock, Weak};
 use std::time::Duration;
 
 use tokio_util::sync::CancellationToken;
@@ -14,6 +14,7 @@ use crate::state::batches::in_hand;
 use crate::state::clips::Clips;
 use crate::state::clock::now;
 use crate::state::events::{Events, Happening};
+use crate::state::files::Files;
 use crate::state::health::{Health, LiveNow};
 use crate::state::parts::Parts;
 use crate::state::shapes::{capture, chord, refusal, row};
@@ -50,6 +51,8 @@ pub struct App {
     pub taken: Mutex<Option<(LiveNow, Weak<Offer>)>>,
     /// Settings that can be changed meanwhile.
     pub settings: RwLock<Arc<Changeable>>,
+    /// Pictures that were handed out as files.
+    pub files: OnceLock<Files>,
     /// Items of batches are handed out one after another.
     pub handing: tokio::sync::Mutex<()>,
     /// How long acts can be taken back.
@@ -83,6 +86,7 @@ impl App {
             expected: Mutex::default(),
             taken: Mutex::default(),
             settings: RwLock::default(),
+            files: OnceLock::new(),
             handing: tokio::sync::Mutex::default(),
             grace,
             started_at: now(),

@@ -6,12 +6,14 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use yadori_api::{Shape, Take};
-use yadori_core::clip::facts::path_of;
+use yadori_core::clip::facts::{path_of, uri_of};
+use yadori_core::clip::mime::extension;
 use yadori_core::clip::reading::{file_uris, html_of, plain_form, primary_image};
 use yadori_core::{Clip, Kind, Offer, Representation};
 
 use crate::pictures::other::{Encoding, converted};
 use crate::state::app::App;
+use crate::state::files::name_of;
 use crate::take::error::TakeError;
 
 /// How long looking for files may take: they may be on a disk that does not answer.
@@ -38,7 +40,7 @@ pub async fn meant(app: &App, clip: &Clip, earlier: Option<u32>) -> Result<Offer
 ///
 /// # Errors
 /// It can't have that shape.
-pub async fn shaped(clip: &Clip, offer: Offer, wanted: &Take) -> Result<Offer, TakeError> {
+pub async fn shaped(app: &App, clip: &Clip, offer: Offer, wanted: &Take) -> Result<Offer, TakeError> {
     let text = |text: String| Offer { source: offer.source.clone(), ..Offer::text(text, offer.at) };
     match wanted.shape {
         None if wanted.most.is_some() => Err(TakeError::MostOfWhat),
@@ -64,6 +66,17 @@ pub async fn shaped(clip: &Clip, offer: Offer, wanted: &Take) -> Result<Offer, T
                 (_, Some(html)) => markdown(html).await.unwrap_or(plain),
                 (_, None) => plain,
             }))
+        }
+        Some(Shape::File) => {
+            let image = primary_image(&offer).ok_or(TakeError::NoPicture)?;
+            let name = name_of(clip.state.title(), extension(&image.mime));
+            let (files, id, content) =
+                (app.files.get().cloned().unwrap_or_default(), clip.id, image.content.clone());
+            let put = tokio::task::spawn_blocking(move || files.put(id, &name, content.expose())).await;
+            let path = put.map_err(|_| TakeError::NoPicture)?.map_err(TakeError::NoFile)?;
+            let list = format!("{}\r\n", uri_of(&path.to_string_lossy()));
+            let representations = vec![Representation::new("text/uri-list", list.into_bytes())];
+            Ok(Offer { representations, also: Vec::new(), ..offer })
         }
         Some(shape @ (Shape::Png | Shape::Jpeg)) => {
             let to = if shape == Shape::Png { Encoding::Png } else { Encoding::Jpeg };

@@ -50,7 +50,7 @@ pub async fn take(app: &App, clip: &Clip, wanted: &Take) -> Result<bool, TakeErr
             Offer { source: offer.source.clone(), ..Offer::text(text, offer.at) }
         }
     };
-    let offer = shaped(clip, offer, wanted).await?;
+    let offer = shaped(app, clip, offer, wanted).await?;
     let text = plain_form(&offer);
     // What the person has said for the program holds where nothing else was said for this take.
     let of_program = match wanted.paste {

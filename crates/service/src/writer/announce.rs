@@ -37,7 +37,12 @@ impl Writer {
         let before = placed.before.map(|place| place as u64);
         let event = match (placed.now, before) {
             (Some(place), before) => Happening::Clip { id, before, place: place as u64, revision, copied },
-            (None, Some(before)) => Happening::Gone { id, before, revision },
+            (None, Some(before)) => {
+                if let Some(files) = self.app.files.get().cloned() {
+                    tokio::task::spawn_blocking(move || files.forget(id));
+                }
+                Happening::Gone { id, before, revision }
+            }
             (None, None) => return,
         };
         self.app.events.send(event);
