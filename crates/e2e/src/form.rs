@@ -1,6 +1,8 @@
 //! A form in a browser's window on a display, to be filled by chords.
 
-use anyhow::Result;
+use std::time::{Duration, Instant};
+
+use anyhow::{Context, Result};
 
 use crate::keyboard::Keyboard;
 use crate::{Browser, Display, Service, until};
@@ -41,6 +43,72 @@ impl Form {
         form.front()?;
         form.browser.script("document.getElementById('f0').focus()").await?;
         Ok(form)
+    }
+
+    /// One field, and the browser of a person at work, which runs already: the picker is its page, in a window of its own.
+    pub async fn with_picker_page() -> Result<(Self, tempfile::TempDir)> {
+        let profile = tempfile::Builder::new().prefix("yadori-browser-").tempdir()?;
+        let data = format!("--user-data-dir={}", profile.path().display());
+        let words =
+            format!("'chromium', '--no-sandbox', '{data}', '--app={{page}}', '--window-size=760,620'");
+        let mut form = Self::with_settings(1, &format!("[picker]\ncommand = [{words}]\n")).await?;
+        let usual = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-dev-shm-usage", &data];
+        form.display.run("chromium", &[&usual[..], &["data:text/html,<title>at work</title>"]].concat());
+        form.keyboard.focus("the browser", |window| window.title.starts_with("at work"))?;
+        form.front()?;
+        Ok((form, profile))
+    }
+
+    /// True while a picker is open, in either form.
+    pub fn picker_is_open(&self) -> bool {
+        let is_picker = |title: &str| title == "Yadori" || title.contains("Picker");
+        self.keyboard.windows().is_ok_and(|all| all.iter().any(|window| is_picker(&window.title)))
+    }
+
+    /// Opens the picker by its chord and types these letters, fifteen a second from the instant of the chord, then presses
+    /// keys. What is wanted stands in the field then, and nothing else.
+    ///
+    /// # Errors
+    /// Something else stands there.
+    pub async fn picks(&self, letters: &str, keys: &[&str], wanted: &str) -> Result<()> {
+        self.front()?;
+        let began = Instant::now();
+        self.keyboard.press("ctrl+alt+y")?;
+        for (n, letter) in (0u32..).zip(letters.chars()) {
+            let at = Duration::from_secs(1) * n / 15;
+            until("the next key", || (began.elapsed() >= at).then_some(()));
+            self.keyboard.press(&if letter == ' ' { "space".to_owned() } else { letter.to_string() })?;
+        }
+        for key in keys {
+            self.keyboard.press(key)?;
+        }
+        self.holds(wanted).await?;
+        until("the picker to close", || (!self.picker_is_open()).then_some(()));
+        Ok(())
+    }
+
+    /// So many runs of [`Form::picks`], with letters that find one clip among many.
+    ///
+    /// # Errors
+    /// A key went astray in one of them.
+    pub async fn picks_often(&self, runs: usize) -> Result<()> {
+        let words = ["kestrel", "stone ford", "oats", "gas bottle", "bunks", "ridge path", "larch"];
+        let texts: Vec<String> =
+            words.iter().flat_map(|word| (0..5).map(move |n| format!("{word} number {n}"))).collect();
+        self.service.add(&texts.iter().map(String::as_str).collect::<Vec<_>>());
+        for run in 0..runs {
+            let (word, n) = (words[run * 3 % words.len()], run % 5);
+            // Some are found by their words, some by keys that move.
+            let (letters, keys) = match run % 3 {
+                0 => (format!("{word} number {n}"), vec!["Return"]),
+                1 => (word.to_owned(), [vec!["Down"; 4 - n], vec!["Return"]].concat()),
+                _ => (format!("{n} {word}"), vec!["Return"]),
+            };
+            let wanted = format!("{word} number {n}");
+            self.picks(&letters, &keys, &wanted).await.with_context(|| format!("in run {run}: {letters}"))?;
+        }
+        anyhow::ensure!(self.keyboard.keys_down()? == 0, "keys are still down");
+        Ok(())
     }
 
     /// Brings it to the front.

@@ -1,8 +1,6 @@
 //! Handing back over any program: chords paste by place, and open a picker in which a few letters and a key paste where the
 //! cursor was. Real keys on a real display, into a real browser.
 
-use std::time::{Duration, Instant};
-
 use anyhow::Result;
 use serde_json::json;
 use x11rb::connection::Connection as _;
@@ -48,21 +46,9 @@ async fn a_few_letters_and_enter_paste_where_the_cursor_was_and_no_key_goes_astr
         ("bunks", "bunks for twelve"),
         ("hut", "the kestrel hut"),
     ] {
-        form.front()?;
-        let began = Instant::now();
-        form.keyboard.press("ctrl+alt+y")?;
-        // Fifteen keys a second from the instant of the chord.
-        for (n, letter) in (0u32..).zip(letters.chars()) {
-            let at = Duration::from_secs(1) * n / 15;
-            until("the next key", || (began.elapsed() >= at).then_some(()));
-            form.keyboard.press(&if letter == ' ' { "space".to_owned() } else { letter.to_string() })?;
-        }
-        form.keyboard.press("Return")?;
-        form.holds(wanted).await?;
-        until("the picker to close", || {
-            form.keyboard.windows().ok()?.iter().all(|window| window.title != "Yadori").then_some(())
-        });
+        form.picks(letters, &["Return"], wanted).await?;
     }
+    form.picks_often(9).await?;
     // Thought better of before the picker is there: what follows the key that closes it is nobody's.
     let before = form.display.paste_text();
     form.front()?;
@@ -71,9 +57,8 @@ async fn a_few_letters_and_enter_paste_where_the_cursor_was_and_no_key_goes_astr
     for key in ["Escape", "Escape", "Return"] {
         form.keyboard.press(key)?;
     }
-    let is_open = || Some(form.keyboard.windows().ok()?.iter().any(|window| window.title == "Yadori"));
-    until("the picker", || is_open().filter(|open| *open));
-    until("the picker to close", || is_open().filter(|open| !*open));
+    until("the picker", || form.picker_is_open().then_some(()));
+    until("the picker to close", || (!form.picker_is_open()).then_some(()));
     assert_eq!(form.display.paste_text(), before);
     assert_eq!(form.keyboard.keys_down()?, 0);
     assert_eq!(form.values().await?, [""]);

@@ -52,14 +52,14 @@ impl Tidying {
         let last = self.found().len().saturating_sub(1);
         match ask {
             Ask::Type(text) if text == " " => self.toggle(self.mark),
-            Ask::Type(text) => self.look_for(self.find.clone() + text),
-            Ask::Write(text) => self.look_for(text.clone()),
+            Ask::Type(text) => self.look_for(&(self.find.clone() + text)),
+            Ask::Write(text) => self.look_for(text),
             Ask::EraseLetter => {
                 let mut find = self.find.clone();
                 find.pop();
-                self.look_for(find);
+                self.look_for(&find);
             }
-            Ask::EraseWord | Ask::EraseAll => self.look_for(String::new()),
+            Ask::EraseWord | Ask::EraseAll => self.look_for(""),
             Ask::Move(by) => self.mark = self.mark.saturating_add_signed(*by).min(last),
             Ask::Page(by) => self.mark = if *by < 0 { 0 } else { last },
             Ask::First => self.mark = 0,
@@ -83,7 +83,7 @@ impl Tidying {
         (vec![Do::Take { id: self.id.clone(), paste, plain: false, tidy, close: !stays }], false)
     }
 
-    fn look_for(&mut self, find: String) {
+    fn look_for(&mut self, find: &str) {
         let find: String = find.chars().filter(|letter| !letter.is_control()).take(LONGEST).collect();
         if find != self.find {
             self.find = find;
@@ -107,20 +107,20 @@ impl Tidying {
 mod tests {
     use super::*;
 
-    fn ask(tidying: &mut Tidying, ask: Ask) -> Vec<Do> {
-        tidying.ask(&ask, false, false, 20).0
+    fn ask(tidying: &mut Tidying, ask: &Ask) -> Vec<Do> {
+        tidying.ask(ask, false, false, 20).0
     }
 
     #[test]
     fn one_is_found_by_letters_and_taken_several_are_chosen_in_order() {
         let mut one = Tidying::of("a".into());
         assert_eq!(one.preview(), Do::Preview { id: "a".into(), tidy: vec!["trim".into()] });
-        let done = ask(&mut one, Ask::Type("unl".into()));
+        let done = ask(&mut one, &Ask::Type("unl".into()));
         assert_eq!(done, [Do::Preview { id: "a".into(), tidy: vec!["unlist".into()] }]);
-        ask(&mut one, Ask::Type(" ".into()));
+        ask(&mut one, &Ask::Type(" ".into()));
         assert_eq!((one.find.as_str(), STEPS[one.mark].0), ("", "unlist"));
-        ask(&mut one, Ask::Type("trim".into()));
-        ask(&mut one, Ask::Type(" ".into()));
+        ask(&mut one, &Ask::Type("trim".into()));
+        ask(&mut one, &Ask::Type(" ".into()));
         assert_eq!(one.meant(), ["unlist", "trim"]);
         let (done, goes_on) = one.ask(&Ask::Take, false, true, 20);
         let tidy = vec!["unlist".into(), "trim".into()];
@@ -131,7 +131,7 @@ mod tests {
     #[test]
     fn nothing_is_taken_when_no_clean_up_has_that_name() {
         let mut one = Tidying::of("a".into());
-        ask(&mut one, Ask::Type("zzz".into()));
+        ask(&mut one, &Ask::Type("zzz".into()));
         assert_eq!(one.ask(&Ask::Take, false, false, 20), (Vec::new(), true));
     }
 }

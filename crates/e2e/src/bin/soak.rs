@@ -1,7 +1,7 @@
 //! The long form of the soak: ten minutes of mixed work, ten each at the console (by keys, pointer and touch, every act in
-//! the log asked for), a form filled by chords fifty times, then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
+//! the log asked for), a form filled by chords fifty times, the picker used two hundred times in each form, then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
 //! with an error when anything that was answered is not so, or memory grows. Arguments: how many blows, how many minutes, and
-//! (`keys`, `pointer`, `touch`, `form`) one part alone.
+//! (`keys`, `pointer`, `touch`, `form`, `picker`) one part alone.
 
 use std::time::Duration;
 
@@ -41,6 +41,18 @@ fn main() -> anyhow::Result<()> {
     if alone.as_deref().is_none_or(|alone| alone == "form") {
         runtime.block_on(async { Form::open(20).await?.fill_by_chord(20, 50).await })?;
         println!("a form of 20 fields was filled 50 times by 20 presses of a chord, every field right");
+    }
+    if alone.as_deref().is_none_or(|alone| alone == "picker") {
+        runtime.block_on(async { Form::open(1).await?.picks_often(200).await })?;
+        println!(
+            "200 of 200 runs through the picker in a terminal, 15 keys a second from the chord on: every key as meant"
+        );
+        let runs = async {
+            let (form, _profile) = Form::with_picker_page().await?;
+            form.picks_often(200).await
+        };
+        runtime.block_on(runs)?;
+        println!("200 of 200 runs through the picker's page, likewise");
     }
     let rounds: usize = std::env::args().nth(1).and_then(|text| text.parse().ok()).unwrap_or(100);
     let mut soak = Soak::start();
