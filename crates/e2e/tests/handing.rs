@@ -66,6 +66,36 @@ async fn a_few_letters_and_enter_paste_where_the_cursor_was_and_no_key_goes_astr
 }
 
 #[tokio::test]
+async fn what_is_copied_while_a_paste_waits_for_the_keys_is_kept_and_not_pasted() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let form = Form::open(1).await?;
+    let ids = form.service.add(&["what is meant"]);
+    let owner = yadori_e2e::Owner::on(&form.display);
+    for n in 0..9 {
+        let (before, between) = (format!("copied before {n}"), format!("copied in between {n}"));
+        form.service.yadori(&["bring-up", &ids[0]]);
+        owner.copy_text(&before);
+        form.service.await_clip(&before);
+        // A key of the person's that stays down: it would be repeated into the program.
+        form.keyboard.down("a")?;
+        form.keyboard.press("BackSpace")?;
+        form.keyboard.down("ctrl+alt+2")?;
+        until("it is taken", || form.display.paste_text().filter(|text| text == "what is meant"));
+        owner.copy_text(&between);
+        form.service.await_clip(&between);
+        form.keyboard.up("ctrl+alt+2")?;
+        form.keyboard.up("a")?;
+        form.browser.until("return document.getElementById('f0').value.includes('what is meant')").await?;
+        let values = form.values().await?;
+        assert!(!values[0].contains("between"), "{values:?}");
+        form.browser.script("document.getElementById('f0').value = ''").await?;
+    }
+    assert_eq!(form.display.paste_text().as_deref(), Some("what is meant"));
+    assert!(form.service.yadori(&["status"]).contains("what is meant"));
+    Ok(())
+}
+
+#[tokio::test]
 async fn the_picker_only_puts_on_the_clipboard_with_tab_and_stays_open_for_several() -> Result<()> {
     let _turn = TURN.lock().await;
     let form = Form::open(1).await?;

@@ -326,7 +326,7 @@ impl<'a> Session<'a> {
                     let held = offer.size();
                     release(offer, held);
                 }
-                Ok(())
+                self.clipboard_lost()
             }
             Event::DestroyNotify(event) => {
                 self.outgoing.retain(|one| one.requestor != event.window);

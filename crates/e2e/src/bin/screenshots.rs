@@ -74,10 +74,13 @@ async fn main() -> Result<()> {
     browser.size(390, 844, true).await?;
     browser.cdp("Emulation.setTouchEmulationEnabled", serde_json::json!({ "enabled": true })).await?;
     picture("narrow.png").await?;
-    // At four times the size.
     browser.cdp("Emulation.setTouchEmulationEnabled", serde_json::json!({ "enabled": false })).await?;
-    browser.size(320, 256, false).await?;
-    picture("four-times.png").await?;
+    browser.size(760, 620, false).await?;
+    go(&browser, "#/pick", "[data-pick-row] img").await?;
+    browser.press("hut").await?;
+    browser.until("return /\\d match/.test(document.querySelector('[data-state]').textContent)").await?;
+    browser.press("\u{e015}").await?;
+    picture("picker-page.png").await?;
     terminal(&home, &out.join("client.png"))?;
     picker(&home, &out.join("picker.png"))?;
     match std::env::var("YADORI_FORM") {
@@ -162,7 +165,6 @@ fn picker(home: &Path, out: &Path) -> Result<()> {
     let keyboard = Keyboard::of(&display)?;
     let blank = pixels(&display)?;
     until("the picker", || pixels(&display).ok().filter(|now| *now != blank));
-    keyboard.type_text("hut")?;
     keyboard.press("Down")?;
     save(&display, out)
 }

@@ -42,7 +42,10 @@ pub async fn run(
             }
             DeskEvent::Live(Live::TakenOver(at)) => app.health.change(|health| health.taken_over(at)),
             DeskEvent::Live(Live::Taken) => {
-                let taken = app.expected.lock().ok().and_then(|mut expected| expected.take());
+                let expected = app.expected.lock().ok().and_then(|mut expected| expected.take());
+                // For a paste, something may be taken more than once.
+                let last = || app.taken.lock().ok().and_then(|taken| taken.as_ref().map(|(live, _)| *live));
+                let taken = expected.or_else(last);
                 if let Some(live) = taken {
                     app.health.change(|health| health.live = live);
                 }

@@ -38,6 +38,8 @@ const NEWS: Duration = Duration::from_millis(15);
 /// How long a program is given to go on to the next field, after the key that leads there: a browser that is told to paste while
 /// it does so pastes nothing.
 const GOING_ON: Duration = Duration::from_millis(60);
+/// How often something is taken for one paste: another program may copy while it is waited for the keys and the window.
+const TAKES: u32 = 5;
 /// How often the keys and the window in front are looked at meanwhile.
 const LOOK: Duration = Duration::from_millis(3);
 
@@ -61,6 +63,8 @@ struct Queued {
     paste: Paste,
     done: oneshot::Sender<Result<(), PasteError>>,
     stage: Stage,
+    /// How often it was taken.
+    takes: u32,
 }
 
 /// How often a program asks for the content of one paste.
@@ -100,7 +104,7 @@ impl Session<'_> {
         paste: Paste,
         done: oneshot::Sender<Result<(), PasteError>>,
     ) -> X<()> {
-        self.pasting.queue.push_back(Queued { paste, done, stage: Stage::Waits });
+        self.pasting.queue.push_back(Queued { paste, done, stage: Stage::Waits, takes: 0 });
         self.go_on_pasting()
     }
 
@@ -132,7 +136,8 @@ impl Session<'_> {
             return Ok(());
         }
         if !owned {
-            return self.end_paste(Err(TakeError::Lost.into()));
+            one.stage = Stage::Waits;
+            return self.go_on_pasting();
         }
         let now = Instant::now();
         one.stage = Stage::Ready { from: now + NEWS, until: now + RELEASE, asked: false };
@@ -155,8 +160,10 @@ impl Session<'_> {
         let now = Instant::now();
         match &one.stage {
             Stage::Waits => match one.paste.offer.clone() {
+                Some(_) if one.takes >= TAKES => self.end_paste(Err(TakeError::Lost.into())),
                 Some(offer) => {
                     one.stage = Stage::Taking;
+                    one.takes += 1;
                     self.take_to_paste(offer)
                 }
                 None => {
@@ -274,6 +281,19 @@ impl Session<'_> {
             }
             return self.go_on_pasting();
         }
+        if !self.holds_clipboard()? {
+            // Another program has copied meanwhile: that is read to its end, and what is meant is taken again.
+            return match (self.owned.is_none() && self.readings.is_empty(), late) {
+                (true, _) => {
+                    if let Some(one) = self.pasting.queue.front_mut() {
+                        one.stage = Stage::Waits;
+                    }
+                    self.go_on_pasting()
+                }
+                (false, true) => self.end_paste(Err(TakeError::Lost.into())),
+                (false, false) => Ok(()),
+            };
+        }
         let problem = self.alone(|session| session.press_paste(front, &class, late))?;
         problem.map_or(Ok(()), |problem| self.end_paste(Err(problem)))
     }
@@ -299,6 +319,10 @@ impl Session<'_> {
 
     /// Presses what pastes in the program in front.
     fn press_paste(&mut self, front: Window, class: &str, late: bool) -> X<Option<PasteError>> {
+        // Nobody else is listened to now: what is pasted is what is meant. Otherwise it is looked at again.
+        if !self.holds_clipboard()? {
+            return Ok(None);
+        }
         let keys = self.inbox.keys().paste.keys(class);
         if keys.primary && self.pasting.primary.is_none() {
             let time = self.pasting.time;
@@ -350,6 +374,22 @@ impl Session<'_> {
             self.conn.xtest_fake_input(kind, code, CURRENT_TIME, self.root, 0, 0, 0)?;
         }
         Ok(Some(Ok(())))
+    }
+
+    /// The clipboard is ours now.
+    fn holds_clipboard(&self) -> X<bool> {
+        let owner = self.conn.get_selection_owner(self.atoms.CLIPBOARD)?.reply();
+        Ok(owner.is_ok_and(|reply| reply.owner == self.serving))
+    }
+
+    /// Another program has copied. If the program that was told to paste has not asked yet, it pastes that.
+    pub(super) fn clipboard_lost(&mut self) -> X<()> {
+        match self.pasting.queue.front() {
+            Some(Queued { stage: Stage::Pressed { quiet: None, .. }, .. }) => {
+                self.end_paste(Err(TakeError::Lost.into()))
+            }
+            _ => Ok(()),
+        }
     }
 
     /// The primary selection is served for as long as it is ours.
