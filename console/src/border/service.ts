@@ -152,7 +152,8 @@ export class Service {
   /** What was typed since the picker's chord, once its window has the keyboard. */
   typed = (): Promise<{ by_chord: boolean; asks: Ask[] }> => this.#post('/picker', {});
   /** What the picker lists. */
-  async pickable({ view, query: text, rows: limit }: Wanted): Promise<{ rows: Row[]; more: boolean; total: number | null }> {
+  async pickable({ view, query: words, rows: limit }: Wanted): Promise<{ rows: Row[]; more: boolean; total: number | null }> {
+    const text = view === 'drawers' ? `is:drawer ${words}` : words;
     if (text !== '') {
       const { hits, more } = await this.#json<Found>(`/search?${asked({ text, within: view === 'favorites' ? 'favorites' : null }, limit)}`);
       return { rows: hits.map(({ row }) => row), more, total: null };

@@ -1,5 +1,6 @@
 // The clean-ups of a text on its way out, in the service's order: their names, and how they are called on the screen.
 export const TIDY = [
+  ['plain', 'Plain text'],
   ['trim', 'Trim'],
   ['one-line', 'One line'],
   ['unwrap', 'Unwrap'],

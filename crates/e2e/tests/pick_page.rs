@@ -103,9 +103,15 @@ async fn everything_in_it_is_done_by_keys_alone() -> Result<()> {
     assert_eq!(service.acts().first().map(|act| act.0.clone()).as_deref(), Some("pin"));
     browser.press(ESCAPE).await?;
     marked(&browser, "bunks").await?;
-    browser.press(alt('f')).await?;
-    marked(&browser, "kestrel hut").await?;
-    browser.press(alt('f')).await?;
+    service.yadori(&["drawer", "new", "Huts"]);
+    service.yadori(&["drawer", "put", "Huts", "4"]);
+    for words in ["kestrel hut", "gas bottle", "bunks"] {
+        browser.press(alt('f')).await?;
+        marked(&browser, words).await?;
+    }
+    browser.press(alt('f').repeat(2)).await?;
+    marked(&browser, "gas bottle").await?;
+    browser.press(ESCAPE).await?;
     marked(&browser, "bunks").await?;
     // The whole of it, tidied, edited.
     browser.press(DOWN.repeat(2)).await?;
@@ -113,7 +119,7 @@ async fn everything_in_it_is_done_by_keys_alone() -> Result<()> {
     browser.until("return document.querySelector('[data-whole]')?.textContent.includes('and honey')").await?;
     browser.press(ESCAPE).await?;
     browser.press(alt('t')).await?;
-    browser.until("return document.querySelector('[data-tidying=trim]')").await?;
+    browser.until("return document.querySelector('[data-tidying=plain]')").await?;
     browser.press("one").await?;
     browser.press(" ").await?;
     browser.press("upp").await?;

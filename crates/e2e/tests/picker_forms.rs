@@ -8,7 +8,7 @@ use proptest::strategy::ValueTree;
 use proptest::test_runner::{Config, TestRunner};
 use serde_json::{Value, json};
 use yadori_core::picker::keys::Ask;
-use yadori_core::picker::machine::{Do, Picker, Wanted};
+use yadori_core::picker::machine::{Do, Picker, View, Wanted};
 
 const SEQUENCES: usize = 500;
 
@@ -49,6 +49,7 @@ fn asks() -> impl Strategy<Value = Ask> {
         1 => Just(Ask::Remove),
         1 => Just(Ask::Undo),
         1 => Just(Ask::Favorites),
+        1 => prop_oneof![Just(View::History), Just(View::Favorites), Just(View::Drawers)].prop_map(Ask::See),
         1 => Just(Ask::Whole),
         1 => Just(Ask::Stay),
         2 => Just(Ask::Leave),

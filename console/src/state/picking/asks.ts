@@ -1,8 +1,9 @@
 // What a person can ask of the picker, and what that asks of the service: the shapes of `crates/core/src/picker`.
-export type View = 'history' | 'favorites';
+export type View = 'history' | 'favorites' | 'drawers';
 
 export type Ask =
   | { ask: 'type' | 'write' | 'take-clip' | 'mark-clip'; with: string }
+  | { ask: 'see'; with: View }
   | { ask: 'move' | 'page' | 'take-row' | 'scroll'; with: number }
   | {
       ask:

@@ -33,6 +33,7 @@ const ABOUT: Record<Ask['ask'], About> = {
   'erase-word': 'search',
   'erase-all': 'search',
   favorites: 'search',
+  see: 'search',
   'take-clip': 'seen',
   'mark-clip': 'seen',
   scroll: 'seen',
@@ -42,6 +43,8 @@ const ABOUT: Record<Ask['ask'], About> = {
   undo: 'other',
   stay: 'other',
 };
+
+const NEXT: Record<View, View> = { history: 'favorites', favorites: 'drawers', drawers: 'history' };
 
 const without = (text: string): string[] => [...text].filter((letter) => !/\p{Cc}/u.test(letter));
 
@@ -153,7 +156,11 @@ export class Picker {
       case 'undo':
         return [{ do: 'undo' }];
       case 'favorites':
-        this.view = this.view === 'history' ? 'favorites' : 'history';
+        this.view = NEXT[this.view];
+        return this.#anew();
+      case 'see':
+        if (this.view === ask.with) return [];
+        this.view = ask.with;
         return this.#anew();
       case 'whole':
         if (this.whole !== null) {
@@ -219,7 +226,7 @@ export class Picker {
       return [];
     }
     if (this.query !== '') return this.#shorten('');
-    if (this.view === 'favorites') return this.ask({ ask: 'favorites' });
+    if (this.view !== 'history') return this.ask({ ask: 'see', with: 'history' });
     return [{ do: 'close' }];
   }
 

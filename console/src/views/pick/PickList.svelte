@@ -37,10 +37,10 @@
 <div class="min-h-0 grow overflow-y-auto" bind:this={box} bind:clientHeight={tall} onscroll={onScroll} data-picks>
   {#if now.ids.length === 0}
     <p class="soft px-6 pt-10 text-center" data-empty>
-      {#if !now.isSettled}&nbsp;{:else if now.query !== ''}Nothing matches. Esc empties the search.{:else if now.view === 'favorites'}No favorites yet: pin what you need again and again.{:else}Nothing has been copied yet.{/if}
+      {#if !now.isSettled}&nbsp;{:else if now.query !== ''}Nothing matches. Esc empties the search.{:else if now.view === 'favorites'}No favorites yet: pin what you need again and again.{:else if now.view === 'drawers'}Nothing is in a drawer yet. In the console, D puts a clip into one.{:else}Nothing has been copied yet.{/if}
     </p>
   {/if}
-  <div id="picks" role="grid" aria-label={now.view === 'favorites' ? 'Favorites' : 'History, newest first'} aria-rowcount={now.ids.length} class="px-1.5" aria-busy={!now.isSettled}>
+  <div id="picks" role="grid" aria-label={now.view === 'favorites' ? 'Favorites' : now.view === 'drawers' ? 'Drawers' : 'History, newest first'} aria-rowcount={now.ids.length} class="px-1.5" aria-busy={!now.isSettled}>
     {#each now.ids as id, at (id)}
       {@const row = rows.get(id)}
       {@const digit = at - now.top + 1}
@@ -70,7 +70,7 @@
                 <p class="truncate leading-5" dir="auto" data-words>
                   {#if row.title}<span class="font-medium">{shown(row.title)}</span><span class="soft">{' · '}{summary({ ...row, title: null })}</span>{:else if row.kind === 'image'}{pictureFacts(row)}{:else if row.kind === 'link'}<span class="font-medium">{linkParts(shown(row.head))[0]}</span><span class="soft">{linkParts(shown(row.head))[1]}</span>{:else}{summary(row)}{/if}
                 </p>
-                <p class="facts truncate leading-4">{facts(row).join(' · ')}</p>
+                <p class="facts truncate leading-4">{#if row.kept?.drawer_name}<span class="text-base-content/80">{row.kept.drawer_name}</span> · {/if}{facts(row).join(' · ')}</p>
               </div>
             </div>
             <div role="gridcell" class="facts figures flex shrink-0 items-center gap-2">{#if row.kept}<Bookmark size={13} class="pinned fill-current" aria-label="Pinned" />{/if}{shortDate(row.copied_at / 1000, today)}</div>

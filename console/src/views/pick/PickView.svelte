@@ -17,7 +17,7 @@
   let { console }: { console: Console } = $props();
   const { picking } = $derived(console);
   const now = $derived(picking.now);
-  const label = $derived(now.tidying ? 'Find a clean-up' : now.view === 'favorites' ? 'Search the favorites' : 'Search everything you copied');
+  const label = $derived(now.tidying ? 'Find a clean-up' : now.view === 'favorites' ? 'Search the favorites' : now.view === 'drawers' ? 'Search the drawers' : 'Search everything you copied');
   const said = $derived(
     now.tidying
       ? ''
@@ -29,7 +29,7 @@
             ? `${count(now.ids.length, 'match', 'matches')}${now.more ? ' or more' : ''}`
             : now.view === 'history'
               ? count(picking.total, 'clip')
-              : count(now.ids.length, 'favorite'),
+              : `${count(now.ids.length, now.view === 'favorites' ? 'favorite' : 'clip')}${now.more ? ' or more' : ''}`,
   );
   const marked = $derived(now.tidying ? `clean-up-${now.tidying.found()[now.tidying.mark]}` : now.marked !== undefined ? `pick-${now.marked}` : undefined);
   let field = $state<HTMLInputElement>();
@@ -91,8 +91,8 @@
         />
       </label>
       <div class={["flex items-center gap-1", { invisible: now.tidying !== null || picking.editing !== null }]} role="group" aria-label="What is listed">
-        {#each [['history', 'History'], ['favorites', 'Favorites']] as const as [view, name] (view)}
-          <button type="button" class={['chip touch', { pressed: now.view === view }]} aria-pressed={now.view === view} onclick={() => now.view !== view && (picking.press({ ask: 'favorites' }), field?.focus())}>{name}</button>
+        {#each [['history', 'History'], ['favorites', 'Favorites'], ['drawers', 'Drawers']] as const as [view, name] (view)}
+          <button type="button" class={['chip touch', { pressed: now.view === view }]} aria-pressed={now.view === view} onclick={() => { picking.press({ ask: 'see', with: view }); field?.focus(); }}>{name}</button>
         {/each}
         <span class="hidden sm:contents"><KeyHint of="pickFavorites" soft /></span>
       </div>

@@ -115,6 +115,7 @@ fn draw_field(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown)
     let place = match (&picker.tidying, picker.view) {
         (Some(_), _) => "Tidy",
         (None, View::Favorites) => "Favorites",
+        (None, View::Drawers) => "Drawers",
         (None, View::History) => "History",
     };
     let typed = picker.tidying.as_ref().map_or(&picker.query, |tidying| &tidying.find);
@@ -156,6 +157,9 @@ fn draw_list(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) 
             (false, ..) => "",
             (true, false, _) => "Nothing matches. Esc empties the search.",
             (true, true, View::Favorites) => "No favorites yet: ^P makes one of what is marked.",
+            (true, true, View::Drawers) => {
+                "Nothing is in a drawer yet: `yadori drawer put` puts clips there."
+            }
             (true, true, View::History) => "Nothing has been copied yet.",
         };
         frame.render_widget(Paragraph::new(words).style(soft()), area);

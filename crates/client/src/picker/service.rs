@@ -225,7 +225,7 @@ fn listed(service: &Connection, wanted: &Wanted) -> Result<Answer, Failure> {
         let more = page.next.is_some();
         return Ok(Answer::Listed { number: *number, rows: page.clips, more, total: Some(page.total) });
     }
-    if query.is_empty() {
+    if query.is_empty() && *view == View::Favorites {
         let items: Items = service.get(&format!("/favorites?limit={limit}"))?;
         let clip = |item| match item {
             Item::Clip(row) => Some(*row),
@@ -236,7 +236,8 @@ fn listed(service: &Connection, wanted: &Wanted) -> Result<Answer, Failure> {
         return Ok(Answer::Listed { number: *number, rows, more, total: None });
     }
     let within = if *view == View::Favorites { "&within=favorites" } else { "" };
-    let found: Found = service.get(&format!("/search?q={}&limit={limit}{within}", escaped(query)))?;
+    let query = if *view == View::Drawers { format!("is:drawer {query}") } else { query.clone() };
+    let found: Found = service.get(&format!("/search?q={}&limit={limit}{within}", escaped(&query)))?;
     let rows = found.hits.into_iter().map(|hit| hit.row).collect();
     Ok(Answer::Listed { number: *number, rows, more: found.more, total: None })
 }

@@ -54,7 +54,7 @@ pub(crate) struct Take {
     /// As it was copied: fill-ins of a kept text stay as they are written
     #[arg(long, conflicts_with = "plain")]
     as_copied: bool,
-    /// Clean its text up on the way, e.g. `trim,unlist`: trim, one-line, unwrap, unlist (numbers and bullets), blanks, quotes,
+    /// Clean its text up on the way, e.g. `trim,unlist`: plain, trim, one-line, unwrap, unlist (numbers and bullets), blanks, quotes,
     /// upper, lower, sentence, title, links (tracking), decode, json
     #[arg(short, long, value_name = "STEPS", value_delimiter = ',')]
     tidy: Vec<String>,

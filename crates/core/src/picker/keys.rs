@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::wish::View;
 use crate::take::chord::{Chord, Held};
 
 /// What a key, or a pointer, asks for.
@@ -55,8 +56,10 @@ pub enum Ask {
     Remove,
     /// The act of this picker that was done last is taken back.
     Undo,
-    /// The favorites, or the history again.
+    /// The favorites, then what is in drawers, then the history again.
     Favorites,
+    /// This one of them.
+    See(View),
     /// The whole of what is marked, or the list again.
     Whole,
     /// The picker stays open after a paste, or does not.
@@ -93,7 +96,7 @@ impl Ask {
             Self::Type(_) | Self::Write(_) | Self::EraseLetter | Self::EraseWord | Self::EraseAll => {
                 About::Search
             }
-            Self::Favorites => About::Search,
+            Self::Favorites | Self::See(_) => About::Search,
             Self::TakeClip(_) | Self::MarkClip(_) | Self::Scroll(_) => About::Seen,
             Self::Leave | Self::Close => About::Leaving,
             Self::HandOut | Self::Undo | Self::Stay => About::Other,

@@ -157,7 +157,16 @@ impl Picker {
             Ask::Remove => self.of_marked(Do::Remove),
             Ask::Undo => vec![Do::Undo],
             Ask::Favorites => {
-                self.view = if self.view == View::History { View::Favorites } else { View::History };
+                self.view = match self.view {
+                    View::History => View::Favorites,
+                    View::Favorites => View::Drawers,
+                    View::Drawers => View::History,
+                };
+                self.anew()
+            }
+            Ask::See(view) if view == self.view => Vec::new(),
+            Ask::See(view) => {
+                self.view = view;
                 self.anew()
             }
             Ask::Whole if self.whole.is_some() => {
@@ -227,8 +236,8 @@ impl Picker {
         if !self.query.is_empty() {
             return self.shorten(0);
         }
-        if self.view == View::Favorites {
-            return self.ask(Ask::Favorites);
+        if self.view != View::History {
+            return self.ask(Ask::See(View::History));
         }
         vec![Do::Close]
     }
@@ -385,7 +394,14 @@ impl Picker {
             hint("^N", "next of it"),
             hint("Del", "remove"),
             hint("^Z", "undo"),
-            hint("^F", if self.view == View::History { "favorites" } else { "history" }),
+            hint(
+                "^F",
+                match self.view {
+                    View::History => "favorites",
+                    View::Favorites => "drawers",
+                    View::Drawers => "history",
+                },
+            ),
             hint("^O", if self.whole.is_some() { "list" } else { "whole" }),
             hint("^S", if self.stays { "close after" } else { "stay open" }),
             hint("Esc", if self.whole.is_some() || !self.query.is_empty() { "back" } else { "close" }),

@@ -114,7 +114,7 @@ mod tests {
     #[test]
     fn one_is_found_by_letters_and_taken_several_are_chosen_in_order() {
         let mut one = Tidying::of("a".into());
-        assert_eq!(one.preview(), Do::Preview { id: "a".into(), tidy: vec!["trim".into()] });
+        assert_eq!(one.preview(), Do::Preview { id: "a".into(), tidy: vec!["plain".into()] });
         let done = ask(&mut one, &Ask::Type("unl".into()));
         assert_eq!(done, [Do::Preview { id: "a".into(), tidy: vec!["unlist".into()] }]);
         ask(&mut one, &Ask::Type(" ".into()));

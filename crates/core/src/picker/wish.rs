@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 /// What is listed.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum View {
     /// The history, newest first.
@@ -11,6 +12,8 @@ pub enum View {
     History,
     /// The favorites, in their order.
     Favorites,
+    /// What is in drawers.
+    Drawers,
 }
 
 /// What is to be listed: asked of the service.

@@ -7,6 +7,8 @@ use crate::text::near::nearest;
 /// One clean-up.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Step {
+    /// Words alone, without formatting: what every text is that is cleaned up.
+    Plain,
     /// White space at the ends of the text and of its lines goes.
     Trim,
     /// All lines become one, with a space between them.
@@ -36,7 +38,8 @@ pub enum Step {
 }
 
 /// All steps, by the names that people write.
-pub const STEPS: [(&str, Step); 13] = [
+pub const STEPS: [(&str, Step); 14] = [
+    ("plain", Step::Plain),
     ("trim", Step::Trim),
     ("one-line", Step::OneLine),
     ("unwrap", Step::Unwrap),
@@ -115,6 +118,7 @@ impl Step {
     /// A text after this step.
     pub fn of(self, text: &str) -> String {
         match self {
+            Self::Plain => text.to_owned(),
             Self::Trim => trim(text),
             Self::OneLine => words_of(text.lines(), " "),
             Self::Unwrap => unwrap(text),

@@ -158,6 +158,7 @@ fn happens() -> impl Strategy<Value = Happens> {
         Just(Ask::Pin),
         Just(Ask::Remove),
         Just(Ask::Favorites),
+        Just(Ask::See(View::Drawers)),
         Just(Ask::Whole),
         Just(Ask::Stay),
         Just(Ask::Leave),
