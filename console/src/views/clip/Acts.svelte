@@ -49,7 +49,7 @@
     </button>
   {/if}
   <!-- As wide for either word: another client may pin it while a pointer is on its way to the next button. -->
-  <button type="button" class="btn btn-sm btn-ghost touch min-w-23 px-2" aria-pressed={row.kept != null} onclick={() => void acts.pin([row.id])}>
+  <button type="button" class="btn btn-sm btn-ghost touch min-w-23 justify-start px-2" aria-pressed={row.kept != null} onclick={() => void acts.pin([row.id])}>
     {row.kept ? 'Unpin' : 'Pin'} <KeyHint of="pin" />
   </button>
   <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'drawer'} onclick={() => toggle('drawer')}>
