@@ -144,6 +144,9 @@ export class Service {
   endBrowser = async (id: string): Promise<void> => void (await this.#call(`/sign-ins/${id}/end`, { method: 'POST' }));
 
   status = (): Promise<Status> => this.#json('/status');
+  /** Nothing that is copied is read, for so many minutes or until it is resumed. */
+  pause = (minutes: number | null): Promise<Status> => this.#post('/pause', minutes === null ? {} : { minutes });
+  resume = (): Promise<Status> => this.#post('/resume', {});
   outline = (): Promise<Outline> => this.#json('/outline');
   detail = (id: string): Promise<Detail> => this.#json(`/clips/${id}`);
   rows = async (ids: string[]): Promise<Row[]> => (await this.#post<{ clips: Row[] }>('/rows', { ids })).clips;

@@ -2,6 +2,7 @@
 import type { Status } from '../api/types';
 import type { Service } from '../border/service';
 import type { Page } from './page';
+import { time } from './words';
 
 const LINK = '#entry=';
 
@@ -69,6 +70,16 @@ export class Session {
     }
   }
 
+  /** Pauses capture for so many minutes, or (`null`) until it is resumed. */
+  async pause(minutes: number | null): Promise<void> {
+    this.status = await this.service.pause(minutes);
+  }
+
+  /** Captures again what is copied from now on. */
+  async resume(): Promise<void> {
+    this.status = await this.service.resume();
+  }
+
   async signOut(): Promise<void> {
     await this.service.signOut();
     this.#out();
@@ -101,6 +112,10 @@ export class Session {
         return { look: 'broken', words: 'Copies wait in memory', reason };
       case 'broken':
         return { look: 'broken', words: 'Copies are not being kept', reason };
+      case 'paused': {
+        const until = capture?.paused_until;
+        return { look: 'dark', words: until ? `Paused until ${time(until / 1000)}` : 'Paused', reason: null };
+      }
       case 'off':
         return { look: 'dark', words: 'Capture is off', reason };
       default:

@@ -38,8 +38,8 @@ pub use search::{
 };
 pub use sign_in::{Frame, Proof, Renew, SignIn, SignInLink, SignedIn, SignedInBrowser, SignedInBrowsers};
 pub use status::{
-    Capture, CaptureState, ChordStatus, Database, DatabaseState, Hitch, LiveClipboard, LiveState, Refusal,
-    Restored, Status,
+    Capture, CaptureState, ChordStatus, Database, DatabaseState, Hitch, LiveClipboard, LiveState, PauseFor,
+    Refusal, Restored, Status,
 };
 
 pub use transfers::{Checked, LeftOut, TransferEnd};

@@ -21,6 +21,8 @@ pub enum CaptureState {
     Broken,
     /// Switched off for this run.
     Off,
+    /// Paused by the person: nothing that is copied is read.
+    Paused,
 }
 
 /// Capture, in a word and in words.
@@ -35,6 +37,18 @@ pub struct Capture {
     /// The display that is watched.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub display: Option<String>,
+    /// When it goes on by itself, where it is paused for a time.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub paused_until: Option<i64>,
+}
+
+/// To pause capture.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct PauseFor {
+    /// For so long; until it is resumed, if not given.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub minutes: Option<f64>,
 }
 
 /// Whether records can be read and written.

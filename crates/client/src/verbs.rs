@@ -13,6 +13,7 @@ pub(crate) mod export;
 pub(crate) mod import;
 pub(crate) mod join;
 pub(crate) mod list;
+pub(crate) mod pause;
 pub(crate) mod pick;
 pub(crate) mod pin;
 pub(crate) mod redo;

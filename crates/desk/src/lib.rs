@@ -7,6 +7,7 @@
 pub mod memory;
 pub mod x11;
 
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::{mpsc, oneshot};
@@ -181,6 +182,8 @@ pub enum RefusedBecause {
     DoNotRecord,
     /// The program did not answer, or ended while its copy was being read.
     Unreadable,
+    /// Capture is paused. Nothing of it was read.
+    Paused,
 }
 
 /// Why nothing was taken.
@@ -202,6 +205,8 @@ pub(crate) enum Command {
     Paste(Paste, oneshot::Sender<Result<(), PasteError>>),
     HandOver(oneshot::Sender<Option<Vec<Typed>>>),
     Target(PasteInto, oneshot::Sender<Option<String>>),
+    /// Copies are read, or not.
+    Reads(bool, oneshot::Sender<()>),
     Listen,
     Stop,
 }
@@ -221,6 +226,7 @@ type Send = dyn Fn(Command) -> bool + std::marker::Send + Sync;
 pub struct Desk {
     send: Box<Send>,
     keys: Arc<Mutex<Arc<Keys>>>,
+    paused: Arc<AtomicBool>,
     thread: Option<std::thread::JoinHandle<()>>,
 }
 
@@ -276,6 +282,23 @@ impl Desk {
     pub fn listen(&self, keys: Keys) {
         *self.keys.lock().unwrap_or_else(PoisonError::into_inner) = Arc::new(keys);
         (self.send)(Command::Listen);
+    }
+
+    /// Nothing that is copied from now on is read; what is being read is read to its end.
+    pub async fn pause(&self) {
+        self.paused.store(true, Ordering::SeqCst);
+        let (done, answer) = oneshot::channel();
+        if (self.send)(Command::Reads(false, done)) {
+            let _ = answer.await;
+        }
+    }
+
+    /// What is copied from now on is read; what was copied before is not.
+    pub async fn resume(&self) {
+        let (done, answer) = oneshot::channel();
+        if (self.send)(Command::Reads(true, done)) {
+            let _ = answer.await;
+        }
     }
 
     /// Ends the desk and waits for its thread.

@@ -45,12 +45,13 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
                 Command::HandOver(done) => drop(done),
                 Command::Target(_, done) => drop(done),
                 Command::Listen => {}
+                Command::Reads(_, done) => drop(done.send(())),
                 Command::Stop => return,
             }
         }
     });
     let send = Box::new(move |command| inbox.send(command).is_ok());
-    let desk = Desk { send, keys: Arc::default(), thread: Some(thread) };
+    let desk = Desk { send, keys: Arc::default(), paused: Arc::default(), thread: Some(thread) };
     (desk, events, stage)
 }
 

@@ -13,6 +13,7 @@ mod session;
 mod source;
 
 use std::os::fd::{AsFd, OwnedFd};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, mpsc as std_mpsc};
 use std::time::Duration;
 
@@ -32,6 +33,8 @@ pub(crate) struct Inbox {
     pub(crate) bell: Arc<OwnedFd>,
     /// What is listened for, and what is pressed.
     pub(crate) keys: Arc<Mutex<Arc<Keys>>>,
+    /// Copies are not read.
+    pub(crate) paused: Arc<AtomicBool>,
 }
 
 impl Inbox {
@@ -55,11 +58,21 @@ pub fn start(display: Option<String>) -> std::io::Result<(Desk, DeskEvents)> {
 
 /// The same, listening for chords.
 pub fn start_with(display: Option<String>, keys: Keys) -> std::io::Result<(Desk, DeskEvents)> {
+    start_paused(display, keys, false)
+}
+
+/// The same; `paused`: what is copied is not read until that is resumed.
+pub fn start_paused(
+    display: Option<String>,
+    keys: Keys,
+    paused: bool,
+) -> std::io::Result<(Desk, DeskEvents)> {
     let (tell, events) = mpsc::unbounded_channel();
     let (send, commands) = std_mpsc::channel();
     let bell = Arc::new(eventfd(0, EventfdFlags::NONBLOCK | EventfdFlags::CLOEXEC)?);
     let keys = Arc::new(Mutex::new(Arc::new(keys)));
-    let inbox = Inbox { commands, bell: bell.clone(), keys: keys.clone() };
+    let paused = Arc::new(AtomicBool::new(paused));
+    let inbox = Inbox { commands, bell: bell.clone(), keys: keys.clone(), paused: paused.clone() };
     let thread = std::thread::Builder::new()
         .name("desk".into())
         .spawn(move || run(display.as_deref(), &inbox, &tell))?;
@@ -68,7 +81,7 @@ pub fn start_with(display: Option<String>, keys: Keys) -> std::io::Result<(Desk,
         let _ = rustix::io::write(&*bell, &1u64.to_ne_bytes());
         sent
     };
-    Ok((Desk { send: Box::new(send), keys, thread: Some(thread) }, events))
+    Ok((Desk { send: Box::new(send), keys, paused, thread: Some(thread) }, events))
 }
 
 fn run(display: Option<&str>, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEvent>) {
@@ -178,6 +191,10 @@ fn pause(inbox: &Inbox, time: Option<Duration>, reason: &str) -> bool {
                 Command::Target(_, done) => drop(done),
                 // They are read when the display is back.
                 Command::Listen => {}
+                Command::Reads(reads, done) => {
+                    inbox.paused.store(!reads, Ordering::SeqCst);
+                    let _ = done.send(());
+                }
             }
         }
         if until.is_some_and(|until| std::time::Instant::now() >= until) {

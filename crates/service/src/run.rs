@@ -14,13 +14,15 @@ use yadori_desk::{Desk, DeskEvents, Keys};
 use yadori_store::server::{PrivateServer, ServerPaths};
 
 use crate::chords::picker::Picker;
-use crate::home::place::HomeError;
+use crate::home::place::{Home, HomeError};
 use crate::home::random::{NoRandomness, random_name};
 use crate::home::settings::Settings;
 use crate::http::{self, Context, server};
 use crate::records::room::Disk;
 use crate::state::app::{App, Shared};
+use crate::state::clock::now;
 use crate::state::files::Files;
+use crate::state::pausing::Pausing;
 use crate::writer::{Queue, Writer, queue};
 use crate::{chords, intake, records};
 
@@ -72,9 +74,16 @@ pub async fn run(
 ) -> Result<(), RunError> {
     let changeable = &settings.changeable;
     let keys = Keys { chords: changeable.chords.clone(), paste: changeable.paste.clone() };
-    let start = || yadori_desk::x11::start_with(settings.display.clone(), keys);
+    // Paused by an earlier run: then not even what lies on the clipboard is read.
+    let pausing = Pausing::default();
+    pausing.remembered(pause_file(&settings.home), now());
+    let start = || yadori_desk::x11::start_paused(settings.display.clone(), keys, pausing.now().is_some());
     let desk = if settings.capture { Some(start()?) } else { None };
     run_on(desk, settings, shutdown, ready).await
+}
+
+fn pause_file(home: &Home) -> PathBuf {
+    home.data.join("pause.json")
 }
 
 /// Runs the service on a given desk.
@@ -93,6 +102,11 @@ pub async fn run_on(
     let (desk, events) = desk.unzip();
     let app: Shared = Arc::new(App::new(device, desk, random_name::<6>()?, settings.grace, shutdown.clone()));
     *app.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings.changeable.clone());
+    app.pausing.remembered(pause_file(&home), now());
+    if let Some(desk) = app.desk.as_ref().filter(|_| app.pausing.now().is_none()) {
+        desk.resume().await;
+    }
+    app.parts.start("ending pauses", intake::pause::run(app.clone()));
     let files = app.files.get_or_init(|| Files::at(home.run.join("handed"))).clone();
     let mut server = match settings.database_url {
         Some(_) => None,

@@ -31,6 +31,8 @@ export class Picking {
   /** A text that is being edited. */
   editing = $state.raw<Row | null>(null);
   batch = $state.raw<Batch | null>(null);
+  /** Capture is paused. */
+  paused = $state(false);
   /** What was pressed before it is known what was typed before the window was there. */
   #early: Ask[] | null = [];
   #first: Wish;
@@ -201,7 +203,9 @@ export class Picking {
   }
 
   async #readBatch(): Promise<void> {
-    const { batch } = await this.service.status().catch(() => ({ batch: null }));
+    const status = await this.service.status().catch(() => null);
+    const batch = status?.batch;
+    this.paused = status?.capture.state === 'paused';
     this.batch = batch && (batch.gathering || batch.left > 0) ? batch : null;
   }
 }

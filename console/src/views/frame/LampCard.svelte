@@ -10,6 +10,16 @@
   const last = $derived(console.session.status?.last_copy_at);
   const unheard = $derived((console.session.status?.chords ?? []).filter((one) => one.problem));
   const hitch = $derived(console.session.status?.hitch);
+  const capture = $derived(console.session.status?.capture.state);
+
+  async function go(work: () => Promise<void>, words: string): Promise<void> {
+    try {
+      await work();
+      console.messages.tell(words);
+    } catch (why) {
+      console.messages.fail(why);
+    }
+  }
   const refusal = $derived(console.session.status?.refusals?.[0]);
 </script>
 
@@ -28,6 +38,16 @@
   <p class="facts figures mt-1">
     {console.today} today{#if last}{' · last '}{time(last / 1000)}{/if}{#if console.session.status?.unsaved}{` · ${console.session.status.unsaved} not saved yet`}{/if}
   </p>
+  {#if capture === 'paused'}
+    <button type="button" class="btn btn-sm btn-primary touch mt-1.5 px-2" onclick={() => void go(() => console.session.resume(), 'What is copied from now on is kept.')} data-resume>Resume</button>
+  {:else if capture === 'keeping' || capture === 'waiting'}
+    <div class="mt-1 flex flex-wrap items-center gap-x-2" role="group" aria-label="Pause capture">
+      <span class="facts">Pause</span>
+      {#each [[15, '15 min'], [60, '1 h'], [null, 'until I resume']] as const as [minutes, label] (label)}
+        <button type="button" class="facts link touch" onclick={() => void go(() => console.session.pause(minutes), 'Paused. Nothing that is copied meanwhile is read.')}>{label}</button>
+      {/each}
+    </div>
+  {/if}
   <div class="border-base-300 mt-2 border-t pt-2">
     <p class="facts">A paste now gives{live?.plain ? ', as plain text' : ''}</p>
     {#if live?.state === 'clip' && live.clip}

@@ -6,8 +6,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use yadori_api::picker::machine::{Do, Picker, View, Wanted};
 use yadori_api::{
-    Acted, Detail, Filling, Form, Found, Hand, HandedOut, Item, Items, Keep, KeepIn, Kind, Page, PasteInto,
-    Remove, Removed, Row, Status, Take, Taken, Tidied, TryTidy,
+    Acted, CaptureState, Detail, Filling, Form, Found, Hand, HandedOut, Item, Items, Keep, KeepIn, Kind,
+    Page, PasteInto, Remove, Removed, Row, Status, Take, Taken, Tidied, TryTidy,
 };
 
 use super::pictures::{LARGE, Pixels, SMALL, fetch};
@@ -245,8 +245,11 @@ fn listed(service: &Connection, wanted: &Wanted) -> Result<Answer, Failure> {
 /// How the batch in hand is, in words.
 pub(super) fn batch_words(service: &Connection) -> Option<String> {
     let status: Status = service.get("/status").ok()?;
-    let batch = status.batch.filter(|batch| batch.gathering || batch.left > 0)?;
-    Some(next_words(&batch))
+    let paused = (status.capture.state == CaptureState::Paused).then(|| "Capture is paused.".to_owned());
+    let batch =
+        status.batch.filter(|batch| batch.gathering || batch.left > 0).map(|batch| next_words(&batch));
+    let words: Vec<String> = paused.into_iter().chain(batch).collect();
+    (!words.is_empty()).then(|| words.join(" "))
 }
 
 /// A clip goes into the batch in hand, or begins one.

@@ -24,6 +24,7 @@ pub(crate) fn purpose(chord: &ChordStatus) -> String {
         "picker" => "open the picker".to_owned(),
         "next" => "paste what is next in the batch".to_owned(),
         "gather" => "let copies join a batch, or no longer".to_owned(),
+        "pause" => "pause capture, or go on".to_owned(),
         "1" => "paste the newest clip".to_owned(),
         place => format!("paste the clip at place {place}"),
     }
@@ -35,6 +36,7 @@ fn command(chord: &ChordStatus) -> String {
         "picker" => "xterm -e yadori pick".to_owned(),
         "next" => "yadori batch next --paste".to_owned(),
         "gather" => "yadori batch gather, or yadori batch end".to_owned(),
+        "pause" => "yadori pause, or yadori resume".to_owned(),
         place => format!("yadori take {place} --paste"),
     }
 }

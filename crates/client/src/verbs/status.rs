@@ -42,10 +42,16 @@ impl Status {
             CaptureState::Waiting => "copies wait in memory",
             CaptureState::Broken => "copies are not being kept",
             CaptureState::Off => "off",
+            CaptureState::Paused => "paused",
         };
         let display =
             status.capture.display.as_ref().map(|name| format!(" (display {name})")).unwrap_or_default();
-        line(out, "Capture", &format!("{capture}{display}"))?;
+        let until = match (status.capture.state, status.capture.paused_until) {
+            (CaptureState::Paused, Some(at)) => format!(" until {}", table::when(at, &TimeZone::system())),
+            (CaptureState::Paused, None) => " until `yadori resume`".to_owned(),
+            _ => String::new(),
+        };
+        line(out, "Capture", &format!("{capture}{until}{display}"))?;
         why(out, status.capture.reason.as_deref())?;
         let unsaved =
             if status.unsaved > 0 { format!(", {} not yet saved", status.unsaved) } else { String::new() };
@@ -132,7 +138,8 @@ const LOOK: Duration = Duration::from_millis(50);
 /// True when copies are being saved, as far as that is wanted.
 fn saves(status: &Answer) -> bool {
     let records = status.loaded && status.database.state == DatabaseState::Ready;
-    records && matches!(status.capture.state, CaptureState::Keeping | CaptureState::Off)
+    records
+        && matches!(status.capture.state, CaptureState::Keeping | CaptureState::Off | CaptureState::Paused)
 }
 
 fn verdict(status: &Answer) -> Result<(), Failure> {

@@ -161,6 +161,8 @@ pub enum Purpose {
     Next,
     /// Copies join a batch from now on, or no longer.
     Gather,
+    /// Capture is paused, or goes on.
+    Pause,
 }
 
 /// The keys that paste in a program: what is pressed, and whether that inserts the primary selection.

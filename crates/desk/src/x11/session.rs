@@ -280,6 +280,12 @@ impl<'a> Session<'a> {
                 Command::HandOver(done) => self.hand_over(done)?,
                 Command::Target(into, done) => drop(done.send(self.target(into)?)),
                 Command::Listen => self.listen()?,
+                Command::Reads(reads, done) => {
+                    if reads {
+                        self.resume()?;
+                    }
+                    let _ = done.send(());
+                }
             }
         }
         self.conn.flush()?;

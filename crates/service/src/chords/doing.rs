@@ -9,6 +9,7 @@ use super::hitch::{ChordError, said};
 use super::picker::Picker;
 use crate::batches::hand::{HandError, hand};
 use crate::home::random::random;
+use crate::intake::pause::{pause, resume};
 use crate::state::app::{App, Shared};
 use crate::state::pressed::Pressed;
 use crate::take::take::take;
@@ -22,6 +23,8 @@ pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::U
             Pressed::Paste(n, None) => Err(ChordError::NothingThere(n)),
             Pressed::Next => next(&app, &queue).await,
             Pressed::Gather => gather(&app, &queue).await,
+            Pressed::Pause if app.pausing.now().is_some() => resume(&app).await.map_err(ChordError::Pause),
+            Pressed::Pause => pause(&app, None).await.map_err(ChordError::Pause),
             Pressed::Picker => picker.start(&app),
             // Why has been told: it could not be started, or ended at once.
             Pressed::NoPicker if app.health.now().hitch.is_some() => continue,

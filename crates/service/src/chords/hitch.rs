@@ -7,6 +7,7 @@ use yadori_api::Hitch;
 use yadori_desk::PasteError;
 
 use crate::batches::hand::HandError;
+use crate::intake::pause::PauseError;
 use crate::state::app::{App, Shared};
 use crate::state::clock::now;
 use crate::take::error::TakeError;
@@ -28,6 +29,8 @@ pub(super) enum ChordError {
     NotTaken(TakeError),
     #[error("nothing was pasted: {0}")]
     Batch(HandError),
+    #[error("{0}")]
+    Pause(PauseError),
     #[error("gathering is as it was: {0}")]
     Write(WriteError),
     #[error(

@@ -59,6 +59,7 @@ struct ChordsSection {
     place: Option<String>,
     next: Option<String>,
     gather: Option<String>,
+    pause: Option<String>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -329,6 +330,7 @@ fn chords(section: &ChordsSection) -> Result<Vec<(Purpose, Chord)>, SettingsErro
     for (name, value, usual, purpose) in [
         ("chords.next", &section.next, "Ctrl+Alt+N", Purpose::Next),
         ("chords.gather", &section.gather, "Ctrl+Alt+G", Purpose::Gather),
+        ("chords.pause", &section.pause, "off", Purpose::Pause),
     ] {
         let text = wanted(value, usual);
         if text != "off" {

@@ -121,6 +121,8 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(service::status::status))
         .routes(routes!(service::status::stop))
         .routes(routes!(service::status::reread))
+        .routes(routes!(service::status::pause))
+        .routes(routes!(service::status::resume))
         .routes(routes!(service::events::events))
         .routes(routes!(service::sign_in::new_link))
         .routes(routes!(service::sign_in::browsers))

@@ -105,7 +105,7 @@ fn refuse(app: &Shared, queue: &Queue, refused: &Refused) {
     unkept(app, refused.at);
     let (reason, size) = match refused.reason {
         // Nothing at all is kept of it, not even that it happened.
-        RefusedBecause::DoNotRecord => return,
+        RefusedBecause::DoNotRecord | RefusedBecause::Paused => return,
         RefusedBecause::TooLarge(size) => (RefusalReason::TooLarge, Some(size)),
         RefusedBecause::Unreadable => (RefusalReason::Unreadable, None),
     };

@@ -2,4 +2,5 @@
 
 pub mod bring_in;
 pub mod desk;
+pub mod pause;
 pub mod reading;

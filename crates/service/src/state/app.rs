@@ -17,6 +17,7 @@ use crate::state::events::{Events, Happening};
 use crate::state::files::Files;
 use crate::state::health::{Health, LiveNow};
 use crate::state::parts::Parts;
+use crate::state::pausing::Pausing;
 use crate::state::shapes::{capture, chord, refusal, row};
 use crate::state::sign_in::Entries;
 use crate::state::transfers::Transfers;
@@ -51,6 +52,8 @@ pub struct App {
     pub taken: Mutex<Option<(LiveNow, Weak<Offer>)>>,
     /// Settings that can be changed meanwhile.
     pub settings: RwLock<Arc<Changeable>>,
+    /// Whether capture is paused.
+    pub pausing: Pausing,
     /// Pictures that were handed out as files.
     pub files: OnceLock<Files>,
     /// Items of batches are handed out one after another.
@@ -86,6 +89,7 @@ impl App {
             expected: Mutex::default(),
             taken: Mutex::default(),
             settings: RwLock::default(),
+            pausing: Pausing::default(),
             files: OnceLock::new(),
             handing: tokio::sync::Mutex::default(),
             grace,
@@ -139,7 +143,7 @@ impl App {
         };
         api::Status {
             version: env!("CARGO_PKG_VERSION").into(),
-            capture: capture(&health),
+            capture: capture(&health, self.pausing.now()),
             database: health.database.clone(),
             live: api::LiveClipboard { state: live, clip, plain },
             loaded: self.clips.are_loaded(),

@@ -10,6 +10,7 @@ pub mod events;
 pub mod files;
 pub mod health;
 pub mod parts;
+pub mod pausing;
 pub mod pressed;
 pub mod proof;
 pub mod shapes;

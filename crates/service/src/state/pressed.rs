@@ -16,6 +16,8 @@ pub enum Pressed {
     Next,
     /// Copies join a batch, or no longer.
     Gather,
+    /// Capture is paused, or goes on.
+    Pause,
     /// The picker is wanted.
     Picker,
     /// It did not come up.
@@ -28,6 +30,7 @@ pub fn meant(app: &App, purpose: Purpose) -> Pressed {
         Purpose::Picker => Pressed::Picker,
         Purpose::Next => Pressed::Next,
         Purpose::Gather => Pressed::Gather,
+        Purpose::Pause => Pressed::Pause,
         Purpose::Place(n) => Pressed::Paste(n, app.clips.history().at(usize::from(n)).cloned()),
     }
 }

@@ -9,6 +9,7 @@ use yadori_desk::{ChordHeard, ChordProblem, DeskState};
 use yadori_store::RefusalRow;
 
 use crate::state::health::HealthNow;
+use crate::state::pausing::Pause;
 
 /// A clip as a row of a list.
 pub fn row(history: &History, clip: &Clip) -> api::Row {
@@ -46,6 +47,7 @@ pub fn chord(heard: &ChordHeard) -> api::ChordStatus {
         Purpose::Place(n) => (n.to_string(), "chords.place"),
         Purpose::Next => ("next".to_owned(), "chords.next"),
         Purpose::Gather => ("gather".to_owned(), "chords.gather"),
+        Purpose::Pause => ("pause".to_owned(), "chords.pause"),
     };
     let keys = heard.chord.to_string();
     let problem = heard.problem.map(|problem| {
@@ -126,7 +128,7 @@ fn megabytes(size: u64) -> String {
 }
 
 /// Whether copies are kept, in a word and in words.
-pub fn capture(health: &HealthNow) -> api::Capture {
+pub fn capture(health: &HealthNow, pause: Option<Pause>) -> api::Capture {
     use api::{CaptureState as Is, DatabaseState};
     let (state, reason, display) = match &health.desk {
         None => {
@@ -151,8 +153,10 @@ pub fn capture(health: &HealthNow) -> api::Capture {
                 DatabaseState::Damaged => (Is::Waiting, waits("the records are damaged")),
                 DatabaseState::Refused => (Is::Broken, health.database.reason.clone()),
             };
+            let state = if pause.is_some() && state != Is::Broken { Is::Paused } else { state };
             (state, reason, Some(display.clone()))
         }
     };
-    api::Capture { state, reason, display }
+    let paused_until = pause.and_then(|pause| pause.until);
+    api::Capture { state, reason, display, paused_until }
 }

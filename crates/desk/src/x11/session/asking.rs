@@ -1,6 +1,7 @@
 //! Reading a copy: asking its owner for one form after another, and what becomes of it.
 
 use std::sync::Arc;
+use std::sync::atomic::Ordering;
 use std::time::Instant;
 
 use x11rb::connection::Connection;
@@ -22,6 +23,11 @@ impl Session<'_> {
     pub(super) fn begin(&mut self, owner: Window, time: Timestamp, at_start: bool) -> X<()> {
         let at = now();
         self.say(DeskEvent::Live(Live::Theirs(at)));
+        if self.inbox.paused.load(Ordering::SeqCst) {
+            let (reason, source) = (RefusedBecause::Paused, yadori_core::Source::default());
+            self.say(DeskEvent::Refused(Refused { at, reason, source }));
+            return Ok(());
+        }
         let window = self.conn.generate_id().map_err(|_| ConnectionError::UnknownError)?;
         let look = CreateWindowAux::new().event_mask(EventMask::PROPERTY_CHANGE);
         self.conn.create_window(0, window, self.root, -1, -1, 1, 1, 0, WindowClass::INPUT_ONLY, 0, &look)?;
@@ -30,6 +36,17 @@ impl Session<'_> {
         let (source, process) = self.programs.source_of(&self.conn, &self.atoms, self.root, owner);
         let job = Job::new(at, at_start, source, self.now_ms());
         self.readings.push(Reading { window, owner, time, job, process: process.map(Process::new) });
+        Ok(())
+    }
+
+    /// Copies are read again: those that come from now on. What was copied before, however shortly, has been told of when the
+    /// server answers.
+    pub(super) fn resume(&mut self) -> X<()> {
+        let _ = self.conn.get_input_focus()?.reply();
+        while let Some(event) = self.conn.poll_for_event()? {
+            self.handle(&event)?;
+        }
+        self.inbox.paused.store(false, Ordering::SeqCst);
         Ok(())
     }
 

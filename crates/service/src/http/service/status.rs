@@ -5,11 +5,13 @@ use std::sync::Arc;
 use axum::extract::State;
 use axum::http::StatusCode;
 use axum::{Extension, Json};
-use yadori_api::{Problem, Status};
+use yadori_api::{PauseFor, Problem, Status};
 
 use crate::home::settings::read_again;
 use crate::http::context::Entrance;
+use crate::http::extract::Json as Body;
 use crate::http::{Context, Failure};
+use crate::intake::pause::{self as pausing, PauseError};
 
 /// The process is up. Says nothing else.
 pub(crate) async fn healthz() -> &'static str {
@@ -51,6 +53,42 @@ pub(crate) async fn reread(
     })?;
     context.app.set(settings);
     Ok(StatusCode::NO_CONTENT)
+}
+
+/// Pause capture, for a time or until it is resumed
+#[utoipa::path(post, path = "/pause", request_body = PauseFor,
+    responses((status = 200, body = Status), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub(crate) async fn pause(
+    State(context): State<Arc<Context>>,
+    Body(wanted): Body<PauseFor>,
+) -> Result<Json<Status>, Failure> {
+    pausing::pause(&context.app, wanted.minutes).await?;
+    Ok(Json(context.app.status()))
+}
+
+/// Capture again what is copied from now on
+#[utoipa::path(post, path = "/resume", responses((status = 200, body = Status), (status = 409, body = Problem)))]
+pub(crate) async fn resume(State(context): State<Arc<Context>>) -> Result<Json<Status>, Failure> {
+    pausing::resume(&context.app).await?;
+    Ok(Json(context.app.status()))
+}
+
+impl From<PauseError> for Failure {
+    fn from(why: PauseError) -> Self {
+        let words = why.to_string();
+        match why {
+            PauseError::Minutes(_) => Self::invalid(&words),
+            PauseError::Remembering(_) => Self::new(
+                StatusCode::INSUFFICIENT_STORAGE,
+                "not-remembered",
+                "It holds until the service ends",
+                words,
+            ),
+            PauseError::Off | PauseError::NotPaused => {
+                Self::new(StatusCode::CONFLICT, "not-paused", "Capture is as it was", words)
+            }
+        }
+    }
 }
 
 /// For calls that browsers must not make.
