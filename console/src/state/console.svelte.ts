@@ -72,7 +72,7 @@ export class Console {
       this.#where.queried(text);
       if (isList(this.place)) this.list.place = this.place;
     };
-    this.session.onIn = () => this.#listen();
+    this.session.onIn = () => this.#listen(false);
     this.session.onOut = () => this.messages.say('You are signed out. The page stays as it is; sign in to go on.');
   }
 
@@ -82,9 +82,10 @@ export class Console {
   }
 
   /** The picker asks for what it shows itself, and is there at once; the rest is read when one goes there. */
-  #listen(): void {
+  #listen(anew: boolean): void {
     if (this.session.entry !== 'in' || !this.#placed) return;
-    if (this.place.view === 'pick') return this.picking.open();
+    // What was typed there stays when one has signed in again.
+    if (this.place.view === 'pick') return anew || !this.picking.isOpen ? this.picking.open() : undefined;
     if (!this.#listening) void this.arrivals.listen();
     this.#listening = true;
   }
@@ -93,7 +94,7 @@ export class Console {
     await this.session.open();
     this.#where.read();
     this.#placed = true;
-    this.#listen();
+    this.#listen(true);
   }
 
   /** Where one is. */
@@ -135,7 +136,7 @@ export class Console {
   }
 
   #come(place: Place): void {
-    this.#listen();
+    this.#listen(true);
     if (this.drafts.editing) void this.drafts.leave();
     const list = isList(place) ? place : null;
     this.list.place = list;

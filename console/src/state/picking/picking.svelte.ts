@@ -36,6 +36,8 @@ export class Picking {
   /** What was pressed before it is known what was typed before the window was there. */
   #early: Ask[] | null = [];
   #first: Wish;
+  /** It was opened, and is there. */
+  isOpen = false;
   /** Called when it is left and can't be closed. */
   onLeave: () => void = () => {};
 
@@ -53,6 +55,7 @@ export class Picking {
   open(): void {
     [this.#machine, this.#first] = Picker.open(this.page.kept(SWAPPED) === 'yes');
     this.#early = [];
+    this.isOpen = true;
     this.acts.onTaken = () => this.#taken(!this.#machine.stays);
     this.#wish([this.#first]);
     void this.#readBatch();
