@@ -65,8 +65,8 @@
 <main class="bg-base-100 flex min-h-0 min-w-0 grow flex-col" id="page" tabindex="-1" onkeydown={onKey} data-pick>
   <h1 class="sr-only">Picker</h1>
   <header class="border-base-300 border-b px-3 pt-2.5 pb-2">
-    <div role="search" class="flex items-center gap-2">
-      <label class={['field flex h-10 min-w-0 grow items-center gap-2 px-3', picking.problem !== null && 'border-error!']}>
+    <div role="search" class="flex flex-wrap items-center gap-2 sm:flex-nowrap">
+      <label class={['field flex h-10 min-w-0 grow basis-full sm:basis-0 items-center gap-2 px-3', picking.problem !== null && 'border-error!']}>
         <SearchIcon size={15} aria-hidden="true" class="soft shrink-0" />
         <input
           id="search"
