@@ -87,7 +87,8 @@
   $effect(() => {
     const { look, words } = console.session.lamp;
     const name = console.session.entry === 'in' ? `${console.pageName} · Yadori` : 'Yadori';
-    showLamp(look, console.session.entry !== 'in' || look === 'lit' || look === 'dark' ? name : `${words} · ${name}`);
+    const paused = console.session.status?.capture.state === 'paused';
+    showLamp(look, console.session.entry !== 'in' || look === 'lit' || (look === 'dark' && !paused) ? name : `${words} · ${name}`);
   });
 </script>
 

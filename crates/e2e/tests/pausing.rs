@@ -140,6 +140,7 @@ async fn it_is_paused_by_a_chord_and_resumed_in_the_console() -> Result<()> {
     browser
         .until("return document.querySelector('[data-capture=paused]')?.textContent.includes('Paused')")
         .await?;
+    browser.until("return document.title.startsWith('Paused · ')").await?;
     let owner = Owner::on(&display);
     owner.copy_text("meanwhile");
     assert_eq!(browser.faults().await?, Vec::<String>::new());
