@@ -186,6 +186,15 @@ impl Browser {
         }
     }
 
+    /// Waits until the buttons of the unfolded clip have been where they are for longer than a person needs to see them there: a
+    /// press on one that has just moved does nothing.
+    pub async fn at_rest(&self) -> Result<()> {
+        let script = "const box = document.querySelector('[aria-expanded=true] [aria-label=\"What can be done\"]').getBoundingClientRect(), at = [box.top, box.height].join(); \
+            if (window.__at !== at) { window.__at = at; window.__since = performance.now(); } return performance.now() - window.__since > 350";
+        self.until(script).await?;
+        Ok(())
+    }
+
     /// What axe-core finds wrong with the page: all of its rules, best practices included.
     pub async fn faults(&self) -> Result<Vec<String>> {
         let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/node_modules/axe-core/axe.min.js");

@@ -148,6 +148,7 @@ async fn everything_can_be_done_by_pointer_alone() -> Result<()> {
             "return document.querySelector('[data-holds]')?.textContent.includes('text/plain;charset=utf-8')",
         )
         .await?;
+    browser.at_rest().await?;
     press_button(&browser, "Remove").await?;
     browser.until("return document.querySelectorAll('[data-id]').length === 2").await?;
     browser.driver.find(By::Css("[data-toast] button")).await?.click().await?;
@@ -305,7 +306,7 @@ async fn a_text_is_tidied_with_its_outcome_in_sight_and_taken_so_by_keys_alone()
     browser.press("\u{e015}y").await?;
     browser.until("return document.activeElement.closest('[data-tidy]')").await?;
     // To “No numbers and bullets”, and on to “UPPER”.
-    browser.press("\u{e004}\u{e004}\u{e004} ").await?;
+    browser.press("\u{e004}\u{e004}\u{e004}\u{e004} ").await?;
     browser.until("return document.querySelector('[data-tidied]')?.textContent === 'oats\\ngas'").await?;
     browser.press("\u{e004}\u{e004}\u{e004} ").await?;
     browser.until("return document.querySelector('[data-tidied]')?.textContent === 'OATS\\nGAS'").await?;
