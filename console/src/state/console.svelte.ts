@@ -73,7 +73,10 @@ export class Console {
       if (isList(this.place)) this.list.place = this.place;
     };
     this.session.onIn = () => this.#listen(false);
-    this.session.onOut = () => this.messages.say('You are signed out. The page stays as it is; sign in to go on.');
+    this.session.onOut = () => {
+      this.#listening = false;
+      this.messages.say('You are signed out. The page stays as it is; sign in to go on.');
+    };
   }
 
   #parts() {

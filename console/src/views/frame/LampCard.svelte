@@ -44,7 +44,7 @@
     <div class="mt-1 flex flex-wrap items-center gap-x-2" role="group" aria-label="Pause capture">
       <span class="facts">Pause</span>
       {#each [[15, '15 min'], [60, '1 h'], [null, 'for now']] as const as [minutes, label] (label)}
-        <button type="button" class="facts link touch" title={minutes === null ? 'Until you resume' : undefined} onclick={() => void go(() => console.session.pause(minutes), 'Paused. Nothing that is copied meanwhile is read.')}>{label}</button>
+        <button type="button" class="facts link touch min-w-7 px-1" title={minutes === null ? 'Until you resume' : undefined} onclick={() => void go(() => console.session.pause(minutes), 'Paused. Nothing that is copied meanwhile is read.')}>{label}</button>
       {/each}
     </div>
   {/if}

@@ -33,9 +33,14 @@ pub(crate) struct Resume {
     json: bool,
 }
 
+/// Not a span of time.
+#[derive(Debug, PartialEq, Eq, thiserror::Error)]
+#[error("`{0}` is no time; write a number and s, m, h or d, such as 15m")]
+struct NoTime(String);
+
 /// A span of time in minutes.
-fn minutes(text: &str) -> Result<f64, String> {
-    let wrong = || format!("`{text}` is no time; write a number and s, m, h or d, such as 15m");
+fn minutes(text: &str) -> Result<f64, NoTime> {
+    let wrong = || NoTime(text.to_owned());
     let unit = text.chars().last().ok_or_else(wrong)?;
     let each = match unit {
         's' => 1.0 / 60.0,

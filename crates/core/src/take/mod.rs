@@ -3,4 +3,5 @@
 pub mod chord;
 pub mod fill_in;
 pub mod handing;
+pub mod standing;
 pub mod tidy;

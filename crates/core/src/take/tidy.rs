@@ -82,33 +82,6 @@ impl std::str::FromStr for Step {
     }
 }
 
-/// Clean-ups of everything that is pasted into a program, by the class of its window.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Standing(Vec<(String, Vec<Step>)>);
-
-impl Standing {
-    /// What goes into windows of this class is cleaned up so: names with commas between them.
-    ///
-    /// # Errors
-    /// There is no such step.
-    pub fn insert(&mut self, class: String, names: &str) -> Result<(), NoStep> {
-        let steps = names.split(',').map(str::parse).collect::<Result<_, _>>()?;
-        self.0.push((class, steps));
-        Ok(())
-    }
-
-    /// True when nothing is cleaned up for any program.
-    pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
-    }
-
-    /// The steps for a window of this class; none for most.
-    pub fn steps(&self, class: &str) -> &[Step] {
-        let found = self.0.iter().find(|(known, _)| known.eq_ignore_ascii_case(class));
-        found.map_or(&[], |(_, steps)| steps)
-    }
-}
-
 /// A text after these steps, one after another.
 pub fn tidied(text: &str, steps: &[Step]) -> String {
     steps.iter().fold(text.to_owned(), |text, step| step.of(&text))

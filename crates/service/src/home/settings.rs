@@ -9,7 +9,8 @@ use std::time::Duration;
 use clap::Parser;
 use serde::Deserialize;
 use yadori_core::take::chord::{Chord, ChordError, PasteTable, Purpose};
-use yadori_core::take::tidy::{NoStep, Standing};
+use yadori_core::take::standing::Standing;
+use yadori_core::take::tidy::NoStep;
 
 use crate::home::place::{BaseDirectories, Home, HomeError};
 
