@@ -255,9 +255,19 @@ async fn what_arrives_twenty_times_a_second_changes_nothing_of_what_a_key_takes(
             .until("return document.querySelector('[data-pick-row][aria-selected=true] [data-words]')?.textContent.trim()")
             .await?;
         let words = if turn % 3 == 2 { json!(format!("before {turn:02}z")) } else { words };
-        browser.press(ENTER).await?;
-        let said = format!("return document.querySelector('[data-toast]')?.textContent.includes({words})");
-        if browser.until(&said).await.is_err() {
+        // A copy of the very same moment is told of, and the next press takes what is still marked.
+        let said = format!(
+            "const text = document.querySelector('[data-toast]')?.textContent ?? ''; return text.includes('same moment') ? 'again' : text.includes({words})"
+        );
+        for tries in 0.. {
+            browser.press(ENTER).await?;
+            let told = browser.until(&said).await;
+            if told.as_ref().is_ok_and(|told| *told == json!("again")) && tries < 5 {
+                continue;
+            }
+            if told.is_ok_and(|told| told == json!(true)) {
+                break;
+            }
             let there = "return [document.querySelector('[data-toast]')?.textContent, document.querySelector('[data-state]').textContent, document.activeElement.value, document.querySelector('[data-pick-row][aria-selected=true]')?.textContent]";
             anyhow::bail!("turn {turn}: {words} was marked; {:?}", browser.script(there).await?);
         }
