@@ -205,8 +205,8 @@ pub(crate) enum Command {
     Paste(Paste, oneshot::Sender<Result<(), PasteError>>),
     HandOver(oneshot::Sender<Option<Vec<Typed>>>),
     Target(PasteInto, oneshot::Sender<Option<String>>),
-    /// Copies are read, or not.
-    Reads(bool, oneshot::Sender<()>),
+    /// Copies are read again.
+    Resume(oneshot::Sender<()>),
     Listen,
     Stop,
 }
@@ -285,18 +285,19 @@ impl Desk {
     }
 
     /// Nothing that is copied from now on is read; what is being read is read to its end.
-    pub async fn pause(&self) {
+    pub fn pause(&self) {
         self.paused.store(true, Ordering::SeqCst);
-        let (done, answer) = oneshot::channel();
-        if (self.send)(Command::Reads(false, done)) {
-            let _ = answer.await;
-        }
+    }
+
+    /// True while nothing that is copied is read.
+    pub fn is_paused(&self) -> bool {
+        self.paused.load(Ordering::SeqCst)
     }
 
     /// What is copied from now on is read; what was copied before is not.
     pub async fn resume(&self) {
         let (done, answer) = oneshot::channel();
-        if (self.send)(Command::Reads(true, done)) {
+        if (self.send)(Command::Resume(done)) {
             let _ = answer.await;
         }
     }

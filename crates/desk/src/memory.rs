@@ -45,7 +45,7 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
                 Command::HandOver(done) => drop(done),
                 Command::Target(_, done) => drop(done),
                 Command::Listen => {}
-                Command::Reads(_, done) => drop(done.send(())),
+                Command::Resume(done) => drop(done.send(())),
                 Command::Stop => return,
             }
         }

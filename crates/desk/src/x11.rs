@@ -191,8 +191,8 @@ fn pause(inbox: &Inbox, time: Option<Duration>, reason: &str) -> bool {
                 Command::Target(_, done) => drop(done),
                 // They are read when the display is back.
                 Command::Listen => {}
-                Command::Reads(reads, done) => {
-                    inbox.paused.store(!reads, Ordering::SeqCst);
+                Command::Resume(done) => {
+                    inbox.paused.store(false, Ordering::SeqCst);
                     let _ = done.send(());
                 }
             }

@@ -85,25 +85,25 @@ impl Service {
 
     /// Starts a service without a clipboard in a new home with this configuration (TOML), and waits for its records.
     pub fn configured(configuration: &str) -> Self {
-        let scratch = tempfile::Builder::new().prefix("yadori-").tempdir().expect("a directory");
-        let home = scratch.path().join("home");
-        std::fs::create_dir(&home).expect("a home");
-        std::fs::write(home.join("config.toml"), configuration).expect("a configuration");
-        let mut service = Self::start_in(&home, &["--no-capture"]);
-        service._scratch = Some(scratch);
+        let service = Self::start_configured(configuration, &["--no-capture"]);
         service.await_records();
         service
     }
 
     /// Starts a service on a display in a new home with this configuration (TOML), and waits until it keeps copies.
     pub fn configured_on(display: &str, configuration: &str) -> Self {
+        let service = Self::start_configured(configuration, &["--display", display]);
+        service.await_keeping();
+        service
+    }
+
+    fn start_configured(configuration: &str, arguments: &[&str]) -> Self {
         let scratch = tempfile::Builder::new().prefix("yadori-").tempdir().expect("a directory");
         let home = scratch.path().join("home");
         std::fs::create_dir(&home).expect("a home");
         std::fs::write(home.join("config.toml"), configuration).expect("a configuration");
-        let mut service = Self::start_in(&home, &["--display", display]);
+        let mut service = Self::start_in(&home, arguments);
         service._scratch = Some(scratch);
-        service.await_keeping();
         service
     }
 

@@ -103,9 +103,6 @@ pub async fn run_on(
     let app: Shared = Arc::new(App::new(device, desk, random_name::<6>()?, settings.grace, shutdown.clone()));
     *app.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings.changeable.clone());
     app.pausing.remembered(pause_file(&home), now());
-    if let Some(desk) = app.desk.as_ref().filter(|_| app.pausing.now().is_none()) {
-        desk.resume().await;
-    }
     app.parts.start("ending pauses", intake::pause::run(app.clone()));
     let files = app.files.get_or_init(|| Files::at(home.run.join("handed"))).clone();
     let mut server = match settings.database_url {

@@ -280,10 +280,8 @@ impl<'a> Session<'a> {
                 Command::HandOver(done) => self.hand_over(done)?,
                 Command::Target(into, done) => drop(done.send(self.target(into)?)),
                 Command::Listen => self.listen()?,
-                Command::Reads(reads, done) => {
-                    if reads {
-                        self.resume()?;
-                    }
+                Command::Resume(done) => {
+                    self.resume()?;
                     let _ = done.send(());
                 }
             }

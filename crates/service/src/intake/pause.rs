@@ -34,7 +34,7 @@ pub enum PauseError {
 ///
 /// # Errors
 /// Nothing was changed, unless it can't be remembered.
-pub async fn pause(app: &App, minutes: Option<f64>) -> Result<(), PauseError> {
+pub fn pause(app: &App, minutes: Option<f64>) -> Result<(), PauseError> {
     let desk = app.desk.as_ref().ok_or(PauseError::Off)?;
     if let Some(minutes) = minutes.filter(|minutes| !(1.0 / 60.0..=LONGEST).contains(minutes)) {
         return Err(PauseError::Minutes(minutes));
@@ -44,7 +44,7 @@ pub async fn pause(app: &App, minutes: Option<f64>) -> Result<(), PauseError> {
         Micros::try_from(Duration::from_secs_f64(minutes * 60.0).as_micros()).unwrap_or(Micros::MAX)
     };
     let until = minutes.map(|minutes| since.saturating_add(span(minutes)));
-    desk.pause().await;
+    desk.pause();
     let remembered = app.pausing.set(Some(Pause { since, until }));
     app.health.touch();
     Ok(remembered?)
@@ -67,6 +67,10 @@ pub async fn resume(app: &App) -> Result<(), PauseError> {
 
 /// Ends pauses when their time has come, until the service ends.
 pub async fn run(app: Shared) {
+    // A pause that ended while the service was starting.
+    if let Some(desk) = app.desk.as_ref().filter(|desk| desk.is_paused() && app.pausing.now().is_none()) {
+        desk.resume().await;
+    }
     loop {
         let left = app
             .pausing

@@ -62,7 +62,7 @@ pub(crate) async fn pause(
     State(context): State<Arc<Context>>,
     Body(wanted): Body<PauseFor>,
 ) -> Result<Json<Status>, Failure> {
-    pausing::pause(&context.app, wanted.minutes).await?;
+    pausing::pause(&context.app, wanted.minutes)?;
     Ok(Json(context.app.status()))
 }
 
