@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 use std::io::Write as _;
 use std::process::Stdio;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result, ensure};
 
@@ -283,21 +283,31 @@ impl Programs {
         Ok(())
     }
 
-    /// Cuts the files in their folder.
+    /// Cuts the two files in their folder. The file manager shows new files when word of them has reached it,
+    /// so the keys are pressed once more when they have cut nothing, as a person would.
     ///
     /// # Errors
     /// When the file manager does not do what it is asked to.
     pub fn cut_files(&mut self) -> Result<()> {
         self.show("files-to-copy")?;
-        let before = self.desktop.display.paste("TARGETS");
-        self.desktop.press(&["ctrl+a", "ctrl+x"])?;
+        let since = |this: &Self| this.desktop.display.paste("TIMESTAMP");
+        let before = since(self);
+        let both = |this: &Self| {
+            let list = this.desktop.display.paste("text/uri-list").unwrap_or_default();
+            let files = list.split(|byte| *byte == b'\n').filter(|line| line.starts_with(b"file:")).count();
+            since(this) != before && files == 2
+        };
+        let mut pressed = None::<Instant>;
         until("the cut", || {
-            let cut = self.desktop.display.paste("application/x-kde-cutselection");
-            (cut.is_some_and(|mark| mark.starts_with(b"1"))
-                || self.desktop.display.paste("TARGETS") != before)
-                .then_some(())
-        });
-        Ok(())
+            if both(self) {
+                return Some(Ok(()));
+            }
+            if pressed.is_none_or(|at| at.elapsed() > Duration::from_secs(3)) {
+                pressed = Some(Instant::now());
+                return self.desktop.press(&["ctrl+a", "ctrl+x"]).err().map(Err);
+            }
+            None
+        })
     }
 
     /// Copies a password in a password manager, and gives it.
