@@ -9,6 +9,7 @@ pub mod batch;
 pub mod clip;
 pub mod history;
 pub mod intake;
+pub mod limits;
 pub mod merge;
 pub mod picker;
 pub mod search;

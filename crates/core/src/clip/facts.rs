@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::clip::id::Class;
 use crate::clip::link;
+use crate::clip::secret::SecretKind;
 
 /// How many characters of a text its facts carry.
 pub const HEAD_CHARS: usize = 600;
@@ -12,7 +13,7 @@ pub const HEAD_CHARS: usize = 600;
 pub const HEAD_FILES: usize = 40;
 
 /// What a person would call it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
@@ -74,6 +75,9 @@ pub struct Facts {
     /// For files: how many there are.
     #[serde(default)]
     pub file_count: u64,
+    /// What secret it was recognised as: it is masked wherever it is shown, and not found by its words.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub secret: Option<SecretKind>,
 }
 
 /// Facts quote contents, so debug output leaves them out.
@@ -113,6 +117,7 @@ impl Facts {
             picture: None,
             files: Vec::new(),
             file_count: 0,
+            secret: None,
         }
     }
 }

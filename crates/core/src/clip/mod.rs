@@ -9,5 +9,6 @@ pub mod link;
 pub mod mime;
 pub mod offer;
 pub mod reading;
+pub mod secret;
 pub mod target;
 pub mod time;

@@ -49,6 +49,7 @@ pub fn read(mut offer: Offer, device: DeviceId) -> Option<Reading> {
             formatted: false,
             picture: None,
             file_count: uris.len() as u64,
+            secret: None,
             files: uris.into_iter().take(HEAD_FILES).collect(),
         };
         return Some(Reading { id: ClipId::of(Class::Files, &[&device.0, joined.as_bytes()]), facts, offer });
@@ -74,6 +75,7 @@ pub fn read(mut offer: Offer, device: DeviceId) -> Option<Reading> {
             picture: Some(Picture { mime: image.mime.clone(), width, height }),
             files: Vec::new(),
             file_count: 0,
+            secret: None,
         };
         return Some(Reading { id: ClipId::of(Class::Image, &[image.content.expose()]), facts, offer });
     }

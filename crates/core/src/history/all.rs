@@ -1,6 +1,6 @@
 //! The history in memory: all clips of this device, newest first, found by place, by id, and by the beginning of an id.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
 use crate::batch::Batches;
@@ -9,6 +9,7 @@ use crate::clip::time::Micros;
 use crate::history::address::{Address, reads_as_id};
 use crate::history::drawers::Drawers;
 use crate::history::stored::{Clip, StoredClip};
+use crate::history::tally::Tallies;
 use crate::merge::clip::{ClipState, Kept};
 
 /// The shortest prefix of an id that is shown.
@@ -47,6 +48,7 @@ pub struct History {
     gone: HashMap<ClipId, ClipState>,
     drawers: Arc<Drawers>,
     batches: Batches,
+    tallies: Tallies,
     revision: u64,
 }
 
@@ -97,7 +99,19 @@ impl History {
             .filter(|clip| clip.state.is_pinned())
             .map(|clip| (clip.state.kept().clone(), clip.id))
             .collect();
+        self.tallies = Tallies::default();
+        self.clips.values().for_each(|clip| self.tallies.add(clip));
         self.revision += 1;
+    }
+
+    /// How many clips limits count, and their bytes.
+    pub fn tallies(&self) -> &Tallies {
+        &self.tallies
+    }
+
+    /// All clips, oldest first.
+    pub fn oldest_first(&self) -> impl Iterator<Item = &Arc<Clip>> {
+        self.order.iter().filter_map(|(_, id)| self.clips.get(id))
     }
 
     /// All drawers.
@@ -166,11 +180,62 @@ impl History {
         let key = (clip.ordered_at, clip.id);
         let at = self.order.partition_point(|known| *known < key);
         self.order.insert(at, key);
+        self.hold(clip);
+        Placed { before, now: Some(self.order.len() - at) }
+    }
+
+    /// Everything that is known of a clip but its place.
+    fn hold(&mut self, clip: Clip) {
+        self.tallies.add(&clip);
         if clip.state.is_pinned() {
             self.kept.insert((clip.state.kept().clone(), clip.id));
         }
         self.clips.insert(clip.id, Arc::new(clip));
-        Placed { before, now: Some(self.order.len() - at) }
+    }
+
+    /// Lets go of what [`History::hold`] holds.
+    fn let_go(&mut self, id: ClipId) -> Option<Arc<Clip>> {
+        let old = self.clips.remove(&id)?;
+        self.tallies.take(&old);
+        if old.state.is_pinned() {
+            self.kept.remove(&(old.state.kept().clone(), id));
+        }
+        Some(old)
+    }
+
+    /// What is now known of many clips, each of which occurs once: as [`History::settle`], in the time of one pass over
+    /// all clips. Nothing is left of those in `forgotten`, not even that they were there.
+    pub fn settle_many(&mut self, many: Vec<StoredClip>, forgotten: &[ClipId]) {
+        let mut out: HashSet<(Micros, ClipId)> = HashSet::with_capacity(many.len() + forgotten.len());
+        let mut coming: Vec<(Micros, ClipId)> = Vec::new();
+        for id in many.iter().map(|one| one.id).chain(forgotten.iter().copied()) {
+            if let Some(old) = self.let_go(id) {
+                out.insert((old.ordered_at, id));
+            }
+        }
+        for id in forgotten {
+            self.gone.remove(id);
+        }
+        for stored in many {
+            let (id, state) = (stored.id, stored.state.clone());
+            match stored.into_clip() {
+                Some(clip) => {
+                    self.gone.remove(&id);
+                    coming.push((clip.ordered_at, id));
+                    self.hold(clip);
+                }
+                None => {
+                    self.gone.insert(id, state);
+                }
+            }
+        }
+        self.order.retain(|key| !out.contains(key));
+        if !coming.is_empty() {
+            self.order.append(&mut coming);
+            // Two runs in order but for the end: the sort finds them.
+            self.order.sort();
+        }
+        self.revision += 1;
     }
 
     /// Takes a clip out.
@@ -181,10 +246,7 @@ impl History {
     }
 
     fn take_out(&mut self, id: ClipId) -> Option<usize> {
-        let old = self.clips.remove(&id)?;
-        if old.state.is_pinned() {
-            self.kept.remove(&(old.state.kept().clone(), id));
-        }
+        let old = self.let_go(id)?;
         let index = self.index_of(&old)?;
         self.order.remove(index);
         Some(self.order.len() + 1 - index)

@@ -97,6 +97,7 @@ mod tests {
     use crate::clip::facts::Facts;
     use crate::clip::id::{Class, ClipId};
     use crate::clip::offer::Source;
+    use crate::history::stored::Held;
     use crate::merge::clip::{ClipState, OfferRecord};
     use crate::merge::stamp::Stamp;
     use jiff::civil::DateTime;
@@ -113,7 +114,7 @@ mod tests {
             stamp,
         );
         let id = ClipId::of(Class::Text, &[when.as_bytes()]);
-        Clip { id, state, facts: Facts::of_text(when, 10, false), ordered_at: at, saved: true }
+        Clip { id, state, facts: Facts::of_text(when, 10, false), ordered_at: at, held: Held::Recorded }
     }
 
     #[test]

@@ -8,3 +8,4 @@ pub mod insight;
 pub mod rank;
 pub mod sitting;
 pub mod stored;
+pub mod tally;

@@ -19,14 +19,39 @@ pub struct Clip {
     pub facts: Facts,
     /// The time by which this device orders it: that of the copy, but always after what this device saw before.
     pub ordered_at: Micros,
-    /// False while it waits in memory for the database.
-    pub saved: bool,
+    /// Where it is held.
+    pub held: Held,
+}
+
+/// Where a clip is held.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Held {
+    /// In the records.
+    #[default]
+    Recorded,
+    /// In memory, until it can be recorded.
+    Waiting,
+    /// In memory alone, on purpose: it is never recorded, sent or exported, and ends at this moment.
+    Fleeting {
+        /// When.
+        until: Micros,
+    },
 }
 
 impl Clip {
     /// When it was copied, for the person.
     pub fn copied_at(&self) -> Micros {
         self.state.copied_at().unwrap_or(self.ordered_at)
+    }
+
+    /// It lives in memory only, and ends by itself.
+    pub fn is_fleeting(&self) -> bool {
+        matches!(self.held, Held::Fleeting { .. })
+    }
+
+    /// It was recognised as a secret, or a rule masks it.
+    pub fn is_secret(&self) -> bool {
+        self.facts.secret.is_some()
     }
 }
 
@@ -58,7 +83,7 @@ impl StoredClip {
         let (mut state, mut facts) = (self.state, self.facts?);
         state.shrink();
         facts.head.shrink_to_fit();
-        Some(Clip { id: self.id, state, facts, ordered_at: self.ordered_at, saved: true })
+        Some(Clip { id: self.id, state, facts, ordered_at: self.ordered_at, held: Held::Recorded })
     }
 }
 

@@ -4,6 +4,7 @@ use super::*;
 use crate::clip::device::DeviceId;
 use crate::clip::facts::Facts;
 use crate::clip::id::Class;
+use crate::history::stored::Held;
 use crate::merge::clip::OfferRecord;
 use crate::merge::stamp::Stamp;
 use proptest::prelude::*;
@@ -18,7 +19,7 @@ fn clip(n: u16, at: Micros, ordered_at: Micros) -> Clip {
         state,
         facts: Facts::of_text(&text, text.len() as u64, false),
         ordered_at: at.min(ordered_at),
-        saved: true,
+        held: Held::Recorded,
     }
 }
 

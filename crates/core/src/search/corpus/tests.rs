@@ -11,6 +11,7 @@ use crate::clip::facts::Facts;
 use crate::clip::id::Class;
 use crate::clip::offer::Source;
 use crate::history::all::History;
+use crate::history::stored::Held;
 use crate::merge::clip::ClipState;
 use crate::merge::clip::{Kept, OfferRecord, RepresentationRecord};
 use crate::merge::drawer::{Drawer, DrawerState};
@@ -48,7 +49,7 @@ fn clip(n: u64, text: &str, at: i64) -> Clip {
         facts: Facts::of_text(text, text.len() as u64, false),
         state,
         ordered_at: at,
-        saved: true,
+        held: Held::Recorded,
     }
 }
 

@@ -1,0 +1,247 @@
+//! What goes when limits are obeyed, why, and how much that frees: one plan for the preview, the sweep, and the question
+//! why a clip is going. Oldest first; the same for the same clips, limits and time.
+
+use std::collections::HashMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::clip::facts::Kind;
+use crate::clip::id::ClipId;
+use crate::clip::time::Micros;
+use crate::history::all::History;
+use crate::history::stored::Clip;
+use crate::history::tally::{Tallies, Tally, program_of};
+use crate::limits::limit::{Limit, Limits};
+use crate::text::fold::fold;
+
+/// Which limit of several.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Which {
+    /// There are more clips than may be.
+    Clips,
+    /// It is older than may be.
+    Age,
+    /// All together are larger than may be.
+    Bytes,
+    /// It alone is larger than may be.
+    One,
+}
+
+/// What a limit is for.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Of {
+    /// Everything.
+    Everything,
+    /// A kind.
+    Kind(Kind),
+    /// What comes from a program, by the name in the limits.
+    Program(String),
+}
+
+/// Why a clip goes.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Why {
+    /// Which limit.
+    pub which: Which,
+    /// What it is for.
+    pub of: Of,
+}
+
+impl Why {
+    /// In words: the end of "it goes, since …".
+    pub fn words(&self) -> String {
+        let of = match &self.of {
+            Of::Everything => "clips".to_owned(),
+            Of::Kind(Kind::Text) => "texts".to_owned(),
+            Of::Kind(Kind::Link) => "links".to_owned(),
+            Of::Kind(Kind::Image) => "pictures".to_owned(),
+            Of::Kind(Kind::Files) => "file lists".to_owned(),
+            Of::Program(name) => format!("clips from {name}"),
+        };
+        match self.which {
+            Which::Clips => format!("there are more {of} than the limit"),
+            Which::Age => format!("it is older than {of} may be"),
+            Which::Bytes => format!("{of} together are larger than the limit"),
+            Which::One => "it alone is larger than the limit of one clip".to_owned(),
+        }
+    }
+}
+
+/// A clip that goes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Going {
+    /// Which.
+    pub id: ClipId,
+    /// Why: the first limit that takes it.
+    pub why: Why,
+    /// Bytes of it.
+    pub bytes: u64,
+}
+
+/// What goes, oldest first.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Plan {
+    /// They.
+    pub going: Vec<Going>,
+    /// Bytes that they free.
+    pub frees: u64,
+}
+
+impl Plan {
+    /// How many go for each reason, and their bytes.
+    pub fn reasons(&self) -> Vec<(Why, Tally)> {
+        let mut reasons: HashMap<&Why, Tally> = HashMap::new();
+        for one in &self.going {
+            reasons.entry(&one.why).or_default().add(one.bytes);
+        }
+        let mut reasons: Vec<_> = reasons.into_iter().map(|(why, tally)| (why.clone(), tally)).collect();
+        reasons.sort_by(|a, b| a.0.cmp(&b.0));
+        reasons
+    }
+
+    /// How many go for their age.
+    pub fn aged(&self) -> usize {
+        self.going.iter().filter(|one| one.why.which == Which::Age).count()
+    }
+
+    /// An age limit would take over a fifth of everything: the clock may be wrong, and a person is asked first.
+    pub fn waits(&self, clips: usize) -> bool {
+        self.aged() * 5 > clips
+    }
+}
+
+/// One limit with what is left of what it counts.
+struct Gauge<'l> {
+    of: Of,
+    limit: &'l Limit,
+    left: Tally,
+    oldest: Option<Micros>,
+}
+
+impl Gauge<'_> {
+    fn takes(&self, clip: &Clip) -> Option<Which> {
+        if self.oldest.is_some_and(|oldest| clip.ordered_at < oldest) {
+            return Some(Which::Age);
+        }
+        if self.limit.clips.is_some_and(|most| self.left.clips > most) {
+            return Some(Which::Clips);
+        }
+        self.limit.bytes.is_some_and(|most| self.left.bytes > most).then_some(Which::Bytes)
+    }
+
+    /// Nothing newer than this moment goes for it.
+    fn is_met(&self, at: Micros) -> bool {
+        self.oldest.is_none_or(|oldest| at >= oldest)
+            && self.limit.clips.is_none_or(|most| self.left.clips <= most)
+            && self.limit.bytes.is_none_or(|most| self.left.bytes <= most)
+    }
+}
+
+/// The limits of one history at one moment, as far as they are not met yet.
+struct Gauges<'l> {
+    everything: Gauge<'l>,
+    kinds: HashMap<Kind, Gauge<'l>>,
+    programs: HashMap<String, Gauge<'l>>,
+    one: u64,
+}
+
+impl<'l> Gauges<'l> {
+    fn new(limits: &'l Limits, everything: &'l Limit, tallies: &Tallies, now: Micros) -> Self {
+        let gauge = |of, limit: &'l Limit, left: Tally| Gauge { of, limit, left, oldest: limit.oldest(now) };
+        let kinds = limits.kinds.iter().map(|(kind, limit)| {
+            let left = tallies.kinds.get(kind).copied().unwrap_or_default();
+            (*kind, gauge(Of::Kind(*kind), limit, left))
+        });
+        let programs = limits.programs.iter().map(|(name, limit)| {
+            let folded = fold(name);
+            let left = tallies.programs.get(&folded).copied().unwrap_or_default();
+            (folded, gauge(Of::Program(name.clone()), limit, left))
+        });
+        Self {
+            everything: gauge(Of::Everything, everything, tallies.all),
+            kinds: kinds.collect(),
+            programs: programs.collect(),
+            one: limits.one,
+        }
+    }
+
+    /// Looks at a clip, oldest first: whether it goes, and why.
+    fn look(&mut self, clip: &Clip) -> Option<Why> {
+        let program = if self.programs.is_empty() { String::new() } else { program_of(clip) };
+        let kind = if self.kinds.is_empty() { Kind::Text } else { clip.facts.kind() };
+        let alone = (clip.facts.size > self.one).then_some(Why { which: Which::One, of: Of::Everything });
+        let why = alone.or_else(|| {
+            let inner = [self.kinds.get(&kind), self.programs.get(&program)];
+            let mut gauges = std::iter::once(&self.everything).chain(inner.into_iter().flatten());
+            gauges.find_map(|gauge| Some(Why { which: gauge.takes(clip)?, of: gauge.of.clone() }))
+        })?;
+        let bytes = clip.facts.size;
+        self.everything.left.take(bytes);
+        self.kinds.entry(kind).and_modify(|gauge| gauge.left.take(bytes));
+        self.programs.entry(program).and_modify(|gauge| gauge.left.take(bytes));
+        Some(why)
+    }
+
+    fn are_met(&self, at: Micros) -> bool {
+        self.everything.is_met(at)
+            && self.kinds.values().all(|gauge| gauge.is_met(at))
+            && self.programs.values().all(|gauge| gauge.is_met(at))
+    }
+}
+
+/// What goes when these limits are obeyed now. `thorough` looks at every clip, also for those that are too large alone;
+/// otherwise it ends as soon as every other limit is met. Kept clips never go; those that live in memory only end by
+/// themselves.
+pub fn plan(history: &History, limits: &Limits, now: Micros, thorough: bool) -> Plan {
+    let everything = limits.everything();
+    let mut gauges = Gauges::new(limits, &everything, history.tallies(), now);
+    let mut plan = Plan::default();
+    for clip in history.oldest_first() {
+        if !thorough && gauges.are_met(clip.ordered_at) {
+            break;
+        }
+        if clip.state.is_pinned() || clip.is_fleeting() {
+            continue;
+        }
+        if let Some(why) = gauges.look(clip) {
+            plan.frees += clip.facts.size;
+            plan.going.push(Going { id: clip.id, why, bytes: clip.facts.size });
+        }
+    }
+    plan
+}
+
+/// When and why a clip will go.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Outlook {
+    /// Why it goes with the next sweep, if it does.
+    pub goes: Option<Why>,
+    /// When it will be too old, if there is a limit of age.
+    pub at: Option<Micros>,
+    /// After how many more copies it will be one too many, if there is a limit of number.
+    pub after: Option<u64>,
+}
+
+/// The outlook of a clip. `None` for one that is kept or not there: limits do not touch it.
+pub fn outlook(history: &History, limits: &Limits, id: ClipId, now: Micros) -> Option<Outlook> {
+    let clip = history.get(id).filter(|clip| !clip.state.is_pinned() && !clip.is_fleeting())?;
+    let goes = plan(history, limits, now, true).going.into_iter().find(|one| one.id == id).map(|one| one.why);
+    let program = program_of(clip);
+    let everything = limits.everything();
+    let kind = limits.kinds.get(&clip.facts.kind());
+    let own = limits.programs.iter().find(|(name, _)| fold(name) == program).map(|(_, limit)| limit);
+    let each = || std::iter::once(&everything).chain(kind).chain(own);
+    let ages = each().filter_map(|limit| limit.oldest(now).map(|oldest| now - oldest));
+    let at = ages.min().map(|age| clip.ordered_at.saturating_add(age));
+    let newer = history.from(1).take_while(|one| one.id != id).filter(|one| !one.state.is_pinned()).count();
+    let after = limits.clips.map(|most| most.saturating_sub(newer as u64));
+    Some(Outlook { goes, at, after })
+}
+
+#[cfg(test)]
+mod tests;
