@@ -160,6 +160,7 @@ const ACTS: Record<string, string> = {
   'drop-items': 'dropped from a batch',
   'order-items': 'batch put in another order',
   'remove-batch': 'batch removed',
+  clear: 'cleared',
 };
 
 /** An act in words. */

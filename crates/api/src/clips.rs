@@ -1,6 +1,7 @@
 //! Clips: as a row of a list, as a whole, and how they come in and go out.
 
 use serde::{Deserialize, Serialize};
+use yadori_core::clip::secret::SecretKind;
 use yadori_core::picker::keys::Ask;
 use yadori_core::{Color, Kind, Picture, Source};
 
@@ -57,6 +58,12 @@ pub struct Row {
     /// It is kept and holds fill-ins: a take fills them.
     #[serde(default)]
     pub fill_ins: bool,
+    /// What it was recognised as: it is masked, and `head` says only what it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub secret: Option<SecretKind>,
+    /// It lives in memory alone and ends at this moment.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub until: Option<i64>,
 }
 
 /// Where a clip is kept.

@@ -3,6 +3,7 @@
 
 pub mod acts;
 pub mod batches;
+pub mod clearing;
 pub mod clips;
 pub mod drawers;
 pub mod events;
@@ -21,6 +22,7 @@ pub use batches::{
     AllBatches, Batch, BatchItem, BatchItems, BatchesEvent, ChangeBatch, Filling, Hand, HandOut, HandedOut,
     Join, Joined, NewBatch, Parts, SomeItems, Split, TextPart, TrySplit,
 };
+pub use clearing::{Clear, ClearPlan, Cleared, Work};
 pub use clips::{
     AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Representation, Row,
     Shape, Take, Taken, Tidied, TryTidy, TypedKeys,
@@ -46,6 +48,8 @@ pub use transfers::{Checked, LeftOut, TransferEnd};
 pub use yadori_core::acts::ActKind;
 pub use yadori_core::batch::After;
 pub use yadori_core::batch::split::WAYS;
+pub use yadori_core::clip::secret::SecretKind;
+pub use yadori_core::limits::{self, Scope};
 pub use yadori_core::picker;
 pub use yadori_core::take::chord;
 pub use yadori_core::take::tidy::STEPS;

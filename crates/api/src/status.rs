@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use yadori_core::RefusalReason;
 
-use crate::{Batch, Row};
+use crate::{Batch, Row, Work};
 
 /// Whether copies are kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -197,6 +197,9 @@ pub struct Status {
     /// Contents that were found damaged by the last check.
     #[serde(default)]
     pub damaged: u64,
+    /// What takes a while and is under way.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub work: Option<Work>,
     /// Since when the service runs.
     pub started_at: i64,
 }

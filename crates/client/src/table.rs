@@ -84,6 +84,11 @@ pub(crate) fn size(bytes: u64) -> String {
     }
 }
 
+/// A number of things, in words.
+pub(crate) fn count_of(count: u64, one: &str) -> String {
+    if count == 1 { format!("1 {one}") } else { format!("{count} {one}s") }
+}
+
 /// A moment, short: the time today, the day and the time before.
 pub(crate) fn when(micros: i64, zone: &TimeZone) -> String {
     let Ok(at) = Timestamp::from_microsecond(micros) else { return "?".into() };

@@ -5,6 +5,7 @@ pub(crate) mod backup;
 pub(crate) mod batch;
 pub(crate) mod check;
 pub(crate) mod chords;
+pub(crate) mod clear;
 pub(crate) mod completions;
 pub(crate) mod console;
 pub(crate) mod drawer;
@@ -100,5 +101,6 @@ fn name_of(act: ActKind) -> &'static str {
         ActKind::DropItems => "dropped from a batch",
         ActKind::OrderItems => "batch put in another order",
         ActKind::RemoveBatch => "batch removed",
+        ActKind::Clear => "cleared",
     }
 }

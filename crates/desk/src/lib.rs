@@ -205,6 +205,8 @@ pub(crate) enum Command {
     Paste(Paste, oneshot::Sender<Result<(), PasteError>>),
     HandOver(oneshot::Sender<Option<Vec<Typed>>>),
     Target(PasteInto, oneshot::Sender<Option<String>>),
+    /// The clipboard is to hold nothing.
+    Clear(oneshot::Sender<bool>),
     /// Copies are read again.
     Resume(oneshot::Sender<()>),
     Listen,
@@ -276,6 +278,12 @@ impl Desk {
             return None;
         }
         answer.await.ok().flatten()
+    }
+
+    /// Empties the live clipboard, whoever holds it. True when it was done.
+    pub async fn clear(&self) -> bool {
+        let (done, answer) = oneshot::channel();
+        (self.send)(Command::Clear(done)) && answer.await.unwrap_or(false)
     }
 
     /// Listens for these chords from now on, and presses these keys; [`DeskEvent::Chords`] tells which are heard.

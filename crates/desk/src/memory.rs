@@ -44,6 +44,13 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
                 }
                 Command::HandOver(done) => drop(done),
                 Command::Target(_, done) => drop(done),
+                Command::Clear(done) => {
+                    if let Ok(mut live) = live.lock() {
+                        *live = None;
+                    }
+                    let _ = tell.send(DeskEvent::Live(Live::Empty));
+                    let _ = done.send(true);
+                }
                 Command::Listen => {}
                 Command::Resume(done) => drop(done.send(())),
                 Command::Stop => return,

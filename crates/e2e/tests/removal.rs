@@ -112,6 +112,36 @@ fn what_a_batch_held_is_nowhere_once_it_was_removed_and_its_time_has_ended() {
     }
 }
 
+#[test]
+fn what_was_cleared_is_nowhere_once_its_time_has_ended_or_at_once_where_that_was_said() {
+    let service = Service::configured(SHORT_GRACE);
+    let word = |n: u32| format!("zephyr{}quill", n * 6_421);
+    let long = format!("{} {}", "many words ".repeat(400), word(2));
+    let ids = [add(&service, &word(1)), add(&service, &long), add(&service, "oats")];
+    service.yadori(&["title", &ids[0], &word(3)]);
+    service.yadori(&["color", "red", &ids[0]]);
+    service.yadori(&["pin", &ids[2]]);
+    service.yadori(&["list", &word(2)]);
+    assert!(!in_memory(service.pid(), &word(1)).is_empty(), "a look into memory finds what is there");
+    service.yadori(&["clear", "--yes"]);
+    // Taken back and made again: the same words once more.
+    service.yadori(&["undo"]);
+    service.yadori(&["redo"]);
+    add(&service, &word(4));
+    service.yadori(&["clear", "--yes", "--now"]);
+    until_within("the ends of both", Duration::from_secs(30), || {
+        acts(&service).iter().all(|act| act["act"] != "clear").then_some(())
+    });
+    assert_eq!(service.list(5).len(), 1);
+    for n in 0..40 {
+        add(&service, &format!("clip {n} {}", "oats ".repeat(900)));
+        service.yadori(&["list"]);
+    }
+    for n in 1..=4 {
+        nowhere(&service, &word(n));
+    }
+}
+
 /// In no memory and in no file; what work is still under way lets go of it when it ends.
 fn nowhere(service: &Service, word: &str) {
     let mut found = Vec::new();

@@ -12,9 +12,11 @@ mod store;
 mod write;
 
 pub use error::{CommitError, OpenError, ReadError};
+pub use read::clearings::PartBody;
 pub use read::snapshot::{Read, Snapshot};
 pub use rows::{
-    ActRow, BatchChange, DraftRow, ForgettingAct, RefusalRow, SignInChange, SignInRow, SteppedAct,
+    ActRow, BatchChange, DraftRow, ENDING, ForgettingAct, GOING, GOING_TO_END, PartRow, PortionRow,
+    RefusalRow, STANDS, SignInChange, SignInRow, SteppedAct,
 };
 pub use store::{Location, MIGRATIONS, SCHEMA, Store};
 pub use write::contents::CHUNK;

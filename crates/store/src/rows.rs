@@ -27,8 +27,45 @@ pub struct ActRow {
     pub lasting: bool,
     /// The id of its first clip, or of its drawer, in words.
     pub subject: Option<String>,
-    /// The clips it knows of.
+    /// The clips it knows of; none for a clearing.
     pub clips: Vec<ClipId>,
+    /// A clearing: how many clips it was meant to take.
+    pub cleared: Option<u64>,
+    /// How far it has come: [`STANDS`] and so on.
+    pub going: i8,
+}
+
+/// Everything of the act is as it says.
+pub const STANDS: i8 = 0;
+/// Its parts follow.
+pub const GOING: i8 = 1;
+/// Its parts follow, and it ends with them.
+pub const GOING_TO_END: i8 = 2;
+/// It ends: its parts are let go of.
+pub const ENDING: i8 = 3;
+
+/// Clips that a clearing is to take with one change.
+#[derive(Clone, Debug)]
+pub struct PortionRow {
+    /// Of which act.
+    pub act: [u8; 16],
+    /// Its number.
+    pub n: i32,
+    /// They.
+    pub clips: Vec<ClipId>,
+}
+
+/// What brings back one clip of a clearing.
+#[derive(Clone, Debug)]
+pub struct PartRow {
+    /// Of which act.
+    pub act: [u8; 16],
+    /// Which clip.
+    pub clip: ClipId,
+    /// What brings it back, as JSON.
+    pub body: Vec<u8>,
+    /// The contents it needs for that.
+    pub holds: Vec<Digest>,
 }
 
 /// An act that was taken back or made again.

@@ -304,6 +304,8 @@ async fn the_end_of_an_act_wipes_what_only_it_held() {
         lasting: false,
         subject: None,
         clips: vec![gone.0.id],
+        cleared: None,
+        going: yadori_store::STANDS,
     };
     let tombstone = StoredClip { state: gone.0.state.tombstone(), facts: None, ..gone.0.clone() };
     let removal = Group {

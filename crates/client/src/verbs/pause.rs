@@ -36,10 +36,10 @@ pub(crate) struct Resume {
 /// Not a span of time.
 #[derive(Debug, PartialEq, Eq, thiserror::Error)]
 #[error("`{0}` is no time; write a number and s, m, h or d, such as 15m")]
-struct NoTime(String);
+pub(crate) struct NoTime(String);
 
 /// A span of time in minutes.
-fn minutes(text: &str) -> Result<f64, NoTime> {
+pub(crate) fn minutes(text: &str) -> Result<f64, NoTime> {
     let wrong = || NoTime(text.to_owned());
     let unit = text.chars().last().ok_or_else(wrong)?;
     let each = match unit {

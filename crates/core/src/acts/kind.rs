@@ -47,11 +47,13 @@ pub enum ActKind {
     OrderItems,
     /// A batch went.
     RemoveBatch,
+    /// Many clips went at once, by a scope.
+    Clear,
 }
 
 impl ActKind {
     /// All of them.
-    pub const ALL: [Self; 20] = [
+    pub const ALL: [Self; 21] = [
         Self::Remove,
         Self::Pin,
         Self::Unpin,
@@ -72,6 +74,7 @@ impl ActKind {
         Self::DropItems,
         Self::OrderItems,
         Self::RemoveBatch,
+        Self::Clear,
     ];
 
     /// The word for it.
@@ -97,6 +100,7 @@ impl ActKind {
             Self::DropItems => "drop-items",
             Self::OrderItems => "order-items",
             Self::RemoveBatch => "remove-batch",
+            Self::Clear => "clear",
         }
     }
 

@@ -53,8 +53,19 @@ pub struct ActEntry {
     pub lasting: bool,
     /// The id of its first clip, or of its drawer.
     pub subject: Option<String>,
-    /// The clips it knows of.
+    /// The clips it knows of; none for a clearing, whose parts are not held in memory.
     pub clips: Vec<ClipId>,
+    /// A clearing, and how many clips it took.
+    pub cleared: Option<u64>,
+    /// It is ending: it can't be stepped, and what it holds is let go of in portions.
+    pub ending: bool,
+}
+
+impl ActEntry {
+    /// How many clips it touched.
+    pub fn count(&self) -> u64 {
+        self.cleared.unwrap_or(self.clips.len() as u64)
+    }
 }
 
 /// All acts that are remembered, oldest first.
@@ -159,7 +170,9 @@ impl ActLog {
     /// True when it can be taken back or made again now.
     pub fn can_step(&self, act: &ActEntry, direction: Direction, now: Micros) -> bool {
         let standing = act.undone.is_none();
-        (direction == Direction::Undo) == standing && self.until(act).is_none_or(|until| now < until)
+        !act.ending
+            && (direction == Direction::Undo) == standing
+            && self.until(act).is_none_or(|until| now < until)
     }
 
     /// The act that is taken back, or made again, next.
@@ -171,9 +184,10 @@ impl ActLog {
         }
     }
 
-    /// What ends when a new act is done: nothing is left to be made again, and only so many last.
+    /// What ends when a new act is done: nothing is left to be made again, and only so many last. Clearings among them end
+    /// in portions: see [`ActLog::begin_to_end`].
     pub fn ended_by_new(&self) -> Vec<[u8; 16]> {
-        let undone = self.acts.values().filter(|act| act.undone.is_some());
+        let undone = self.acts.values().filter(|act| act.undone.is_some() && act.cleared.is_none());
         let lasting: Vec<&ActEntry> =
             self.acts.values().filter(|act| act.lasting && act.undone.is_none()).collect();
         let many = (lasting.len() + 1).saturating_sub(LASTING);
@@ -182,7 +196,54 @@ impl ActLog {
 
     /// When the next act ends.
     pub fn deadline(&self) -> Option<Micros> {
-        self.acts.values().filter_map(|act| self.until(act)).min()
+        self.acts.values().filter(|act| !act.ending).filter_map(|act| self.until(act)).min()
+    }
+
+    /// Clearings that have ended by now, or that a new act leaves nothing of to be made again: from here on they are
+    /// ending.
+    pub fn begin_to_end(&mut self, now: Micros, by_new: bool) -> Vec<[u8; 16]> {
+        let (grace, mut begun) = (self.grace, Vec::new());
+        for act in self.acts.values_mut().filter(|act| act.cleared.is_some() && !act.ending) {
+            let of_act = act.steady.saturating_add(grace) <= now;
+            let of_undo = act.undone.is_some_and(|(_, at)| at.saturating_add(grace) <= now);
+            if of_act || of_undo || (by_new && act.undone.is_some()) {
+                act.ending = true;
+                begun.push(act.id);
+            }
+        }
+        begun
+    }
+
+    /// A clearing ends at once, whatever its grace.
+    pub fn end_now(&mut self, id: [u8; 16]) {
+        if let Some(act) = self.acts.values_mut().find(|act| act.id == id) {
+            act.ending = true;
+        }
+    }
+
+    /// A clearing took so many clips in the end.
+    pub fn counted(&mut self, id: [u8; 16], count: u64) {
+        if let Some(act) = self.acts.values_mut().find(|act| act.id == id) {
+            act.cleared = Some(count);
+        }
+    }
+
+    /// Clips that are gone for good, unless another act holds one: these, and the acts that go on and know of them.
+    pub fn gone_for_good(&self, ids: &[ClipId], is_there: impl Fn(ClipId) -> bool) -> Ending {
+        let mut ending = Ending::default();
+        let mut forgetting: HashSet<i64> = HashSet::new();
+        for id in ids.iter().filter(|id| !is_there(**id)) {
+            let known: Vec<i64> = self.by_clip.get(id).into_iter().flatten().copied().collect();
+            if !known.iter().filter_map(|number| self.acts.get(number)).any(|act| self.brings_back(act)) {
+                ending.clips.push(*id);
+                forgetting.extend(known);
+            }
+        }
+        let mut forgetting: Vec<i64> = forgetting.into_iter().collect();
+        forgetting.sort_unstable();
+        ending.forgetting =
+            forgetting.iter().filter_map(|number| self.acts.get(number).map(|act| act.id)).collect();
+        ending
     }
 
     /// What has ended by now: `most` acts at most. `is_there` says whether a clip is in the history.
@@ -190,7 +251,7 @@ impl ActLog {
         let over: Vec<&ActEntry> = self
             .acts
             .values()
-            .filter(|act| self.until(act).is_some_and(|until| until <= now))
+            .filter(|act| act.cleared.is_none() && self.until(act).is_some_and(|until| until <= now))
             .take(most)
             .collect();
         self.ending_of(&over, is_there)
@@ -258,6 +319,8 @@ mod tests {
             lasting: kind != ActKind::Remove,
             subject: None,
             clips: clips.iter().map(|n| ClipId([*n; 16])).collect(),
+            cleared: None,
+            ending: false,
         }
     }
 

@@ -8,6 +8,7 @@ mod batch;
 pub mod bring_drawer;
 mod bring_up;
 pub mod capture;
+pub mod clear;
 mod color;
 mod divider;
 mod drawer;
@@ -28,6 +29,7 @@ mod title;
 
 pub use act::{Act, BatchChange, DrawerChange, ItemsChange, Place};
 pub use capture::{Copied, Extra, capture};
+pub use clear::{ClearRecord, Part, clear_one, members, step_part};
 pub use error::{ActError, Obstacle};
 pub use kind::ActKind;
 pub use log::{ActEntry, ActLog, Direction};

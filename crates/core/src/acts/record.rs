@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
+use crate::acts::clear::ClearRecord;
 use crate::acts::face::{BatchFace, ClipFace, DrawerFace};
 use crate::acts::plan::Plan;
 use crate::batch::{BatchId, Item};
@@ -61,6 +62,9 @@ pub struct ActRecord {
     /// Batches.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub batches: Vec<BatchRecord>,
+    /// A clearing: its clips are remembered in parts of their own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub clear: Option<ClearRecord>,
 }
 
 /// The version of the records that are written.
@@ -100,7 +104,7 @@ impl ActRecord {
                 items,
             }
         });
-        Self { clips, drawers, batches: batches.collect() }
+        Self { clips, drawers, batches: batches.collect(), clear: None }
     }
 
     /// As it is kept: JSON.
@@ -125,7 +129,7 @@ impl ActRecord {
                 before: ClipFace::of(clip),
                 after: None,
             });
-            return Some(Self { clips: clips.collect(), drawers: Vec::new(), batches: Vec::new() });
+            return Some(Self { clips: clips.collect(), drawers: Vec::new(), ..Self::default() });
         }
         serde_json::from_value::<SecondVersion>(value).ok().map(SecondVersion::read)
     }
@@ -146,12 +150,12 @@ impl ActRecord {
     /// their removal in it.
     pub fn removes(&self) -> bool {
         let goes = self.clips.iter().any(|one| one.before.is_some() && one.after.is_none());
-        goes || self.batches.iter().any(|one| !one.items.is_empty())
+        goes || self.clear.is_some() || self.batches.iter().any(|one| !one.items.is_empty())
     }
 
     /// True when nothing is left of it.
     pub fn is_empty(&self) -> bool {
-        self.clips.is_empty() && self.drawers.is_empty() && self.batches.is_empty()
+        self.clips.is_empty() && self.drawers.is_empty() && self.batches.is_empty() && self.clear.is_none()
     }
 
     /// The clips it knows of.
@@ -209,7 +213,7 @@ impl SecondVersion {
             before: DrawerFace::of(&one.before),
             after: DrawerFace::of(&one.after),
         });
-        ActRecord { clips, drawers: drawers.collect(), batches: Vec::new() }
+        ActRecord { clips, drawers: drawers.collect(), ..ActRecord::default() }
     }
 }
 

@@ -70,7 +70,13 @@ fn is_lost(change: &ClipChange, history: &History) -> bool {
     change.before.is_some() && change.after.is_some() && history.get(change.id).is_none()
 }
 
-fn clip(change: &ClipChange, direction: Direction, now: StoredClip, moment: &mut Moment<'_>) -> StoredClip {
+/// One clip of it.
+pub(super) fn clip(
+    change: &ClipChange,
+    direction: Direction,
+    now: StoredClip,
+    moment: &mut Moment<'_>,
+) -> StoredClip {
     let (from, to) = direction.ends(&change.before, &change.after);
     let shown = ClipFace::of(&now);
     match (from, to, shown) {

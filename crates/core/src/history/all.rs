@@ -245,6 +245,12 @@ impl History {
         Placed { before, now: None }
     }
 
+    /// Takes a clip out, and forgets that it was ever there.
+    pub fn forget(&mut self, id: ClipId) -> Placed {
+        self.gone.remove(&id);
+        self.remove(id)
+    }
+
     fn take_out(&mut self, id: ClipId) -> Option<usize> {
         let old = self.let_go(id)?;
         let index = self.index_of(&old)?;

@@ -279,6 +279,10 @@ impl<'a> Session<'a> {
                 Command::Paste(paste, done) => self.begin_paste(paste, done)?,
                 Command::HandOver(done) => self.hand_over(done)?,
                 Command::Target(into, done) => drop(done.send(self.target(into)?)),
+                Command::Clear(done) => {
+                    self.empty()?;
+                    let _ = done.send(true);
+                }
                 Command::Listen => self.listen()?,
                 Command::Resume(done) => {
                     self.resume()?;

@@ -220,7 +220,7 @@ fn clip(n: usize, text: &str) -> Clip {
         state,
         facts: Facts::of_text(text, text.len() as u64, false),
         ordered_at: n as i64 + 1,
-        saved: true,
+        held: yadori_core::history::stored::Held::Recorded,
     }
 }
 

@@ -3,6 +3,7 @@
 
 mod acts;
 mod batches;
+mod clearing;
 mod clips;
 mod context;
 mod drawers;

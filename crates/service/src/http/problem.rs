@@ -313,7 +313,10 @@ impl From<WriteError> for Failure {
                     "GET /api/v1/acts, `yadori undo --list` and the console's recent acts say what can be",
                 )
             }
-            WriteError::NothingToStep { .. } | WriteError::Lost(_) | WriteError::Empty => {
+            WriteError::NothingToStep { .. }
+            | WriteError::NothingToClear
+            | WriteError::Lost(_)
+            | WriteError::Empty => {
                 Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", words)
             }
             WriteError::NotEmpty => Self::new(

@@ -16,7 +16,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::context::{Context, Entrance};
-use super::{acts, batches, clips, drawers, gate, problem, ready, search, service, transfers};
+use super::{acts, batches, clearing, clips, drawers, gate, problem, ready, search, service, transfers};
 
 /// The most a request may carry: a clip at the cap, in base64, and something around it.
 const BODY_LIMIT: usize = 92 * 1024 * 1024;
@@ -78,6 +78,8 @@ fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(acts::clips::title))
         .routes(routes!(acts::clips::paint))
         .routes(routes!(acts::clips::bring_up))
+        .routes(routes!(clearing::clear::plan_clear))
+        .routes(routes!(clearing::clear::clear))
         .routes(routes!(acts::log::undo))
         .routes(routes!(acts::log::redo))
         .routes(routes!(acts::log::list))

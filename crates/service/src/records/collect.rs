@@ -11,6 +11,11 @@ const AT_ONCE: u32 = 64;
 
 /// Deletes what was staged before `before` and is needed by nobody.
 pub(crate) async fn collect(store: Store, queue: Queue, before: Micros) {
+    if let Err(why) = store.forget_portions().await {
+        tracing::warn!(
+            "what was noted for clearings that never came about stays until the next start: {why}"
+        );
+    }
     let mut after = None;
     let mut count = 0;
     // Each round begins after the last one's end, so that there is an end.

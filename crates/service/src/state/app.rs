@@ -158,6 +158,7 @@ impl App {
             console_problem: health.console.err(),
             faults: self.parts.faults(),
             damaged: health.damaged,
+            work: health.work.map(|work| api::Work { what: work.what.into(), done: work.done, of: work.of }),
             started_at: self.started_at,
         }
     }

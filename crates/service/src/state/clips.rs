@@ -1,11 +1,13 @@
 //! History and search in memory. Only the writer changes them; readers never wait for the database, and nobody waits
 //! for a search.
 
+use std::collections::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, PoisonError, RwLock, RwLockReadGuard};
 use std::time::Duration;
 
 use tokio::sync::watch;
+use yadori_core::history::stored::Held;
 use yadori_core::search::index::facts_are_whole;
 use yadori_core::search::texts::Texts;
 use yadori_core::search::{Corpus, Index, Text};
@@ -119,9 +121,44 @@ impl Clips {
         }
         let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
         let placed = match clip {
-            Some(clip) => history.put(Clip { saved, ..clip }),
+            Some(clip) => {
+                history.put(Clip { held: if saved { Held::Recorded } else { Held::Waiting }, ..clip })
+            }
             None => history.settle(stored),
         };
+        (placed, history.revision())
+    }
+
+    /// What is now known of many clips; nothing is left of those in `forgotten`.
+    pub(crate) fn settle_many(
+        &self,
+        many: Vec<StoredClip>,
+        forgotten: &[ClipId],
+        texts: &HashMap<ClipId, String>,
+    ) {
+        let drawers = self.drawers();
+        {
+            let mut corpus = self.corpus.write().unwrap_or_else(PoisonError::into_inner);
+            for stored in &many {
+                match stored.clone().into_clip() {
+                    Some(clip) => {
+                        let text = texts.get(&clip.id).map_or(Text::Known, |text| Text::Whole(text));
+                        corpus.put(&clip, &drawers, text);
+                    }
+                    None => corpus.remove(stored.id),
+                }
+            }
+            forgotten.iter().for_each(|id| corpus.remove(*id));
+        }
+        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        history.settle_many(many, forgotten);
+    }
+
+    /// Nothing is left of a clip, not even that it was there.
+    pub(crate) fn forget(&self, id: ClipId) -> (Placed, u64) {
+        self.corpus.write().unwrap_or_else(PoisonError::into_inner).remove(id);
+        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        let placed = history.forget(id);
         (placed, history.revision())
     }
 

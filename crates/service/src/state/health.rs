@@ -65,6 +65,19 @@ pub struct HealthNow {
     pub chords: Vec<ChordHeard>,
     /// What the chord that was pressed last did not do.
     pub hitch: Option<api::Hitch>,
+    /// What takes a while and is under way.
+    pub work: Option<Work>,
+}
+
+/// What takes a while, and how far it has come.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Work {
+    /// In words.
+    pub what: &'static str,
+    /// Clips that are done.
+    pub done: u64,
+    /// Of how many.
+    pub of: u64,
 }
 
 impl HealthNow {
@@ -125,6 +138,7 @@ impl Health {
             damaged: 0,
             chords: Vec::new(),
             hitch: None,
+            work: None,
         };
         Self { health: Mutex::new(health), changed: Notify::new() }
     }

@@ -2,6 +2,7 @@
 
 use yadori_api as api;
 use yadori_core::clip::facts::path_of;
+use yadori_core::history::stored::Held;
 use yadori_core::take::chord::Purpose;
 use yadori_core::take::fill_in::may_hold;
 use yadori_core::{Clip, ClipId, Facts, History, Kind, RefusalReason, Source};
@@ -20,7 +21,7 @@ pub fn row(history: &History, clip: &Clip) -> api::Row {
         prefix: history.prefix_of(clip.id),
         place: history.place_of(clip.id).unwrap_or(0) as u64,
         kind: facts.kind(),
-        head: facts.head.clone(),
+        head: head(clip),
         title: clip.state.title().map(str::to_owned),
         chars: facts.chars,
         lines: facts.lines,
@@ -30,13 +31,26 @@ pub fn row(history: &History, clip: &Clip) -> api::Row {
         copies: clip.state.times_copied(),
         source: offer.map(|offer| offer.source.clone()).unwrap_or_default(),
         picture: facts.picture.clone(),
-        files: files(facts),
+        files: if clip.is_secret() { Vec::new() } else { files(facts) },
         file_count: facts.file_count,
-        saved: clip.saved,
+        saved: clip.held != Held::Waiting,
         color: clip.state.color(),
         kept: kept(history, clip),
         made_from: clip.state.made_from().filter(|id| history.get(*id).is_some()).map(|id| id.to_string()),
-        fill_ins: clip.state.is_pinned() && may_hold(&facts.head),
+        fill_ins: clip.state.is_pinned() && !clip.is_secret() && may_hold(&facts.head),
+        secret: facts.secret,
+        until: match clip.held {
+            Held::Fleeting { until } => Some(until),
+            _ => None,
+        },
+    }
+}
+
+/// What is shown of its words: of a secret, only what it is.
+pub fn head(clip: &Clip) -> String {
+    match clip.facts.secret {
+        Some(secret) => format!("•••••••• ({})", secret.name()),
+        None => clip.facts.head.clone(),
     }
 }
 
@@ -85,6 +99,8 @@ pub fn blank_row(id: ClipId) -> api::Row {
         kept: None,
         made_from: None,
         fill_ins: false,
+        secret: None,
+        until: None,
     }
 }
 

@@ -3,22 +3,30 @@
 use std::collections::HashMap;
 
 use yadori_api as api;
-use yadori_core::acts::{self, Act, ActEntry, ActRecord, Direction, Moment, Stepped};
+use yadori_core::acts::plan::ClipPlan;
+use yadori_core::acts::{self, Act, ActEntry, ActRecord, Direction, Moment};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::search::facts_are_whole;
 use yadori_core::{BatchId, ClipId};
-use yadori_store::{ActRow, CHUNK, Group, SteppedAct};
+use yadori_store::{ActRow, CHUNK, Group, STANDS, SteppedAct};
 
 use crate::home::random::{hex, random};
 use crate::state::clock::now;
 use crate::state::shapes::row;
-use crate::writer::change::{Outcome, With};
+use crate::writer::change::{Done, Outcome, With};
 use crate::writer::error::WriteError;
 use crate::writer::handed::{dropped, recorded};
 use crate::writer::worker::Writer;
 
 /// Bytes that the record of one act may have: well below what the database takes at once.
 const PAYLOAD: usize = 40 << 20;
+
+/// An act that is stepped, or whose stepping has begun.
+enum Begun {
+    Done(Outcome),
+    /// Its parts follow; favorites are among them or not.
+    Long([u8; 16], bool),
+}
 
 impl Writer {
     /// Carries an act out.
@@ -47,6 +55,8 @@ impl Writer {
                 .or_else(|| plan.drawers.first().map(|one| one.after.id.clone()))
                 .or_else(|| plan.batches.first().map(|one| one.id.to_string())),
             clips: record.ids(),
+            cleared: None,
+            going: STANDS,
         };
         let entry = ActEntry {
             id: row.id,
@@ -58,6 +68,8 @@ impl Writer {
             lasting: row.lasting,
             subject: row.subject.clone(),
             clips: row.clips.clone(),
+            cleared: None,
+            ending: false,
         };
         let mut group = Group {
             now: now(),
@@ -82,11 +94,13 @@ impl Writer {
         texts.extend(with.text);
         self.commit_act(&group).await?;
         self.log.end(&group.ended);
+        self.begin_ends(true);
         let act_id = entry.id;
         self.log.push(entry);
         let ids = self.apply(group.clips, group.drawers, &texts);
         self.apply_batches(plan.batches);
-        Ok(Outcome { id: act_id, kind: plan.kind, ids, made: plan.made })
+        let count = ids.len() as u64;
+        Ok(Outcome { id: act_id, kind: plan.kind, ids, count, made: plan.made })
     }
 
     /// Takes an act back, or makes it again: the one named, or the last.
@@ -94,7 +108,20 @@ impl Writer {
         &mut self,
         direction: Direction,
         which: Option<[u8; 16]>,
-    ) -> Result<Outcome, WriteError> {
+        answer: Done<Outcome>,
+    ) {
+        match self.begin_or_step(direction, which).await {
+            Ok(Begun::Done(outcome)) => drop(answer.send(Ok(outcome))),
+            Ok(Begun::Long(act, favorites)) => self.begin_step(act, direction, favorites, answer),
+            Err(why) => drop(answer.send(Err(why))),
+        }
+    }
+
+    async fn begin_or_step(
+        &mut self,
+        direction: Direction,
+        which: Option<[u8; 16]>,
+    ) -> Result<Begun, WriteError> {
         self.writable()?;
         let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
         let minutes = self.app.grace.as_secs() / 60;
@@ -113,6 +140,10 @@ impl Writer {
             store.act_payload(act.id).await.map_err(|why| WriteError::Unavailable(why.to_string()))?;
         let record = payload.and_then(|payload| ActRecord::from_bytes(&payload));
         let record = record.ok_or(WriteError::DamagedRecord)?;
+        if let Some(clear) = &record.clear {
+            self.step_clear(&act, clear, direction).await?;
+            return Ok(Begun::Long(act.id, clear.scope.favorites));
+        }
         let stepped = {
             let history = self.app.clips.history();
             let mut moment = Moment { now: now(), clock: &mut self.clock };
@@ -125,7 +156,7 @@ impl Writer {
             self.log.end(&group.ended);
             return Err(WriteError::Lost(act.kind));
         };
-        let texts = self.texts_that_come_back(&stepped).await?;
+        let texts = self.texts_that_come_back(&stepped.clips).await?;
         let undone = (direction == Direction::Undo).then(|| (self.log.next_number(), now()));
         let group = Group {
             now: now(),
@@ -141,13 +172,17 @@ impl Writer {
         self.log.stepped(act.id, direction, self.steady.now());
         let ids = self.apply(group.clips, group.drawers, &texts);
         self.apply_batches(stepped.batches);
-        Ok(Outcome { id: act.id, kind: act.kind, ids, made: None })
+        let count = ids.len() as u64;
+        Ok(Begun::Done(Outcome { id: act.id, kind: act.kind, ids, count, made: None }))
     }
 
     /// The texts of clips that come back and are longer than their facts tell: they must be found at once.
-    async fn texts_that_come_back(&self, stepped: &Stepped) -> Result<HashMap<ClipId, String>, WriteError> {
+    pub(super) async fn texts_that_come_back(
+        &self,
+        clips: &[ClipPlan],
+    ) -> Result<HashMap<ClipId, String>, WriteError> {
         let mut texts = HashMap::new();
-        for one in stepped.clips.iter().filter(|one| !one.before.state.is_there()) {
+        for one in clips.iter().filter(|one| !one.before.state.is_there()) {
             let Some(clip) = one.after.clone().into_clip().filter(|clip| !facts_are_whole(clip)) else {
                 continue;
             };
@@ -172,7 +207,7 @@ impl Writer {
                 act: act.kind,
                 at: act.at,
                 // One text in its old and its new form is one to a person.
-                clips: if act.kind.exchanges() { 1 } else { act.clips.len() as u64 },
+                clips: if act.kind.exchanges() { 1 } else { act.count() },
                 subject: act.subject.clone(),
                 first: subject
                     .and_then(ClipId::parse)

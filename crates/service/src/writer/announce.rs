@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use yadori_core::history::stored::Held;
 use yadori_core::{ClipId, Drawer, Placed, StoredClip};
 use yadori_store::RefusalRow;
 
@@ -31,6 +32,12 @@ impl Writer {
         if told != Told::Not {
             self.announce(id, placed, revision, told == Told::Copied);
         }
+    }
+
+    /// Nothing is left of a clip.
+    pub(super) fn forget(&self, id: ClipId) {
+        let (placed, revision) = self.app.clips.forget(id);
+        self.announce(id, placed, revision, false);
     }
 
     fn announce(&self, id: ClipId, placed: Placed, revision: u64, copied: bool) {
@@ -81,7 +88,7 @@ impl Writer {
             let few = touched.len() <= ONE_BY_ONE;
             quiet |= !few;
             for clip in touched {
-                let saved = clip.saved;
+                let saved = clip.held != Held::Waiting;
                 self.settle(
                     StoredClip::from(&*clip),
                     saved,

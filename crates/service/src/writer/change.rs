@@ -7,10 +7,11 @@ use yadori_api as api;
 use yadori_core::acts::bring_drawer::ForeignDrawer;
 use yadori_core::acts::{Act, ActKind, Copied, Direction};
 use yadori_core::search::Corpus;
-use yadori_core::{BatchId, ClipId, Content, Digest, Drawer, History, Stamp};
+use yadori_core::{BatchId, ClipId, Content, Digest, Drawer, History, Micros, Stamp};
 use yadori_store::{ActRow, RefusalRow, SignInChange, SignInRow, Store};
 
 use crate::writer::error::WriteError;
+use crate::writer::wish::ClearWish;
 
 /// Copies above this are read, staged and let go of aside, in bytes.
 pub const ASIDE: u64 = 512 * 1024;
@@ -80,8 +81,10 @@ pub struct Outcome {
     pub id: [u8; 16],
     /// The kind of act.
     pub kind: ActKind,
-    /// The clips it touched.
+    /// The clips it touched; none are named for a clearing.
     pub ids: Vec<ClipId>,
+    /// How many they are.
+    pub count: u64,
     /// What it made.
     pub made: Option<String>,
 }
@@ -99,6 +102,10 @@ pub enum Change {
     Handed(BatchId, Handed, Done<()>),
     /// A person takes an act back, or makes it again: the one named, or the last.
     Step(Direction, Option<[u8; 16]>, Done<Outcome>),
+    /// Clips are cleared.
+    Clear(Box<ClearWish>, Done<Outcome>),
+    /// Clips go for limits: those whose time is still the same.
+    Evict(Vec<(ClipId, Micros)>, Done<Outcome>),
     /// What can be taken back, and made again.
     ListActs(oneshot::Sender<Vec<api::Act>>),
     /// What is typed in an editor: to be kept, or let go of.
@@ -181,6 +188,22 @@ impl Queue {
     /// Nothing was done then.
     pub async fn step(&self, direction: Direction, which: Option<[u8; 16]>) -> Result<Outcome, WriteError> {
         self.ask(|done| Change::Step(direction, which, done)).await
+    }
+
+    /// Clears clips. Comes back when they have gone.
+    ///
+    /// # Errors
+    /// Nothing has gone then, unless the service ends: then it goes on at the next start.
+    pub async fn clear(&self, wish: ClearWish) -> Result<Outcome, WriteError> {
+        self.ask(|done| Change::Clear(Box::new(wish), done)).await
+    }
+
+    /// Lets clips go for limits. Comes back when they have gone.
+    ///
+    /// # Errors
+    /// The rest stays then.
+    pub async fn evict(&self, clips: Vec<(ClipId, Micros)>) -> Result<Outcome, WriteError> {
+        self.ask(|done| Change::Evict(clips, done)).await
     }
 
     /// The acts that can be taken back or made again, newest first.

@@ -88,7 +88,10 @@ impl Writer {
         match change {
             Change::Capture(capture) => self.wait(*capture),
             Change::Refusal(refusal) => self.announce_refusal(&refusal),
-            Change::Act(_, _, done) | Change::Step(_, _, done) => {
+            Change::Act(_, _, done)
+            | Change::Step(_, _, done)
+            | Change::Clear(_, done)
+            | Change::Evict(_, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::Handed(batch, handed, done) => {

@@ -4,7 +4,7 @@ use std::collections::HashSet;
 
 use yadori_core::acts::ActRecord;
 use yadori_core::{ClipId, Digest};
-use yadori_store::{CommitError, DraftRow, ForgettingAct, Group, SignInChange};
+use yadori_store::{CommitError, DraftRow, ForgettingAct, Group, SignInChange, Store};
 
 use crate::state::clock::now;
 use crate::writer::commit::NotCommitted;
@@ -18,6 +18,7 @@ impl Writer {
     /// Ends grace periods: what only they held leaves tables and memory, also out of the records of other acts. A few at
     /// a time; what is left is due at once.
     pub(super) async fn sweep(&mut self) {
+        self.begin_ends(false);
         let Some(store) = self.store.clone() else { return };
         let ending = {
             let history = self.app.clips.history();
@@ -28,10 +29,36 @@ impl Writer {
         }
         let gone: HashSet<ClipId> = ending.clips.iter().copied().collect();
         let mut group = Group { now: now(), ended: ending.acts, ..Group::default() };
-        for id in ending.forgetting {
+        if self.forgetting(&store, &mut group, ending.forgetting, &gone).await.is_err() {
+            return;
+        }
+        group.drafts = ending.clips.into_iter().map(|clip| DraftRow { clip, text: None }).collect();
+        match self.commit(&group).await {
+            Ok(()) => {
+                self.have_forgotten(&group, &gone);
+                self.let_go_of_buffers();
+                tracing::info!("{} acts can't be taken back any more", group.ended.len());
+            }
+            Err(NotCommitted::Not(why)) => self.fall_back(&why),
+            Err(NotCommitted::NotKnown) => {}
+        }
+    }
+
+    /// Acts that go on lose what they know of clips that are gone for good.
+    pub(super) async fn forgetting(
+        &mut self,
+        store: &Store,
+        group: &mut Group,
+        acts: Vec<[u8; 16]>,
+        gone: &HashSet<ClipId>,
+    ) -> Result<(), WriteError> {
+        for id in acts {
             let payload = match store.act_payload(id).await {
                 Ok(payload) => payload,
-                Err(why) => return self.fall_back(&CommitError::Away(why.to_string())),
+                Err(why) => {
+                    self.fall_back(&CommitError::Away(why.to_string()));
+                    return Err(self.unavailable());
+                }
             };
             let Some(mut record) = payload.and_then(|payload| ActRecord::from_bytes(&payload)) else {
                 // What can't be read can't be taken back either.
@@ -47,21 +74,15 @@ impl Writer {
                 _ => group.ended.push(id),
             }
         }
-        group.drafts = ending.clips.into_iter().map(|clip| DraftRow { clip, text: None }).collect();
-        match self.commit(&group).await {
-            Ok(()) => {
-                for act in &group.forgetting {
-                    self.log.forget(act.id, &gone);
-                }
-                self.log.end(&group.ended);
-                self.app.at_hand.forget();
-                self.app.events.forget();
-                self.app.parts.start("letting go of buffers", async move { store.renew_connections().await });
-                tracing::info!("{} acts can't be taken back any more", group.ended.len());
-            }
-            Err(NotCommitted::Not(why)) => self.fall_back(&why),
-            Err(NotCommitted::NotKnown) => {}
+        Ok(())
+    }
+
+    /// The log follows what [`Writer::forgetting`] has prepared, once it is committed.
+    pub(super) fn have_forgotten(&mut self, group: &Group, gone: &HashSet<ClipId>) {
+        for act in &group.forgetting {
+            self.log.forget(act.id, gone);
         }
+        self.log.end(&group.ended);
     }
 
     /// Keeps what is typed in an editor, or lets go of it.

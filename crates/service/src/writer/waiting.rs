@@ -2,6 +2,7 @@
 //! the records can be written again.
 
 use yadori_core::RefusalReason;
+use yadori_core::history::stored::Held;
 
 use crate::writer::announce::Told;
 use crate::writer::captures::refusal_of;
@@ -49,7 +50,7 @@ impl Writer {
         let id = one.copied.id;
         let (shown, saved, newest) = {
             let history = self.app.clips.history();
-            let saved = history.get(id).is_none_or(|clip| clip.saved);
+            let saved = history.get(id).is_none_or(|clip| clip.held != Held::Waiting);
             (history.stored(id), saved, history.newest())
         };
         if saved {

@@ -7,7 +7,7 @@ use tokio::sync::{mpsc, oneshot};
 use yadori_core::acts::{ActEntry, ActLog};
 use yadori_core::text::stack::overwrite_stack;
 use yadori_core::{BatchId, ClipId, HybridClock, Micros, StoredClip};
-use yadori_store::Store;
+use yadori_store::{STANDS, Store};
 
 use crate::records::room::Disk;
 use crate::state::app::Shared;
@@ -15,6 +15,7 @@ use crate::state::clock::SteadyClock;
 use crate::state::events::Happening;
 use crate::state::health::REFUSALS;
 use crate::writer::change::{Capture, Change, Loaded};
+use crate::writer::long::Long;
 use crate::writer::mode::Mode;
 
 /// Changes committed together at most.
@@ -43,6 +44,8 @@ pub struct Writer {
     pub(super) log: ActLog,
     /// Tells when a database that was away can be written again.
     pub(super) probe: Option<oneshot::Receiver<()>>,
+    /// Work in portions, what was begun first in front.
+    pub(super) long: VecDeque<Long>,
     pub(super) stopping: bool,
     pub(super) stopped: Option<oneshot::Sender<()>>,
 }
@@ -66,6 +69,7 @@ impl Writer {
             disk,
             log: ActLog::new(grace),
             probe: None,
+            long: VecDeque::new(),
             stopping: false,
             stopped: None,
         }
@@ -75,11 +79,24 @@ impl Writer {
     pub async fn run(mut self) {
         while !self.stopping {
             let sleep = self.until_next_end();
+            let long = self.has_long();
             tokio::select! {
+                biased;
                 change = self.queue.recv() => match change {
                     None => return,
-                    Some(first) => self.work(first).await,
+                    Some(first) => {
+                        self.work(first).await;
+                        // Whatever goes on in the queue, what was begun comes to its end.
+                        if self.has_long() && !self.stopping {
+                            self.work_on_long().await;
+                        }
+                    }
                 },
+                () = std::future::ready(()), if long => {
+                    self.work_on_long().await;
+                    overwrite_stack();
+                    tokio::task::yield_now().await;
+                }
                 () = back(&mut self.probe) => self.come_back().await,
                 () = tokio::time::sleep(sleep.unwrap_or(LONGEST_SLEEP)), if sleep.is_some() => self.sweep().await,
             }
@@ -141,10 +158,9 @@ impl Writer {
                 let outcome = self.handed(batch, handed).await;
                 let _ = done.send(outcome);
             }
-            Change::Step(direction, which, done) => {
-                let outcome = self.step(direction, which).await;
-                let _ = done.send(outcome);
-            }
+            Change::Step(direction, which, done) => self.step(direction, which, done).await,
+            Change::Clear(wish, done) => self.clear(*wish, done),
+            Change::Evict(clips, done) => self.evict(clips, done),
             Change::ListActs(done) => {
                 let _ = done.send(self.list_acts());
             }
@@ -184,7 +200,11 @@ impl Writer {
             let last = self.clock.last().max(Some(clock));
             self.clock = HybridClock::resume(self.app.clips.device(), last);
         }
+        let mut begun = Vec::new();
         for act in loaded.acts {
+            if act.going != STANDS {
+                begun.push((act.id, act.going, act.undone.is_some(), act.cleared.unwrap_or(0)));
+            }
             self.log.push(ActEntry {
                 id: act.id,
                 number: act.number,
@@ -195,6 +215,8 @@ impl Writer {
                 lasting: act.lasting,
                 subject: act.subject,
                 clips: act.clips,
+                cleared: act.cleared,
+                ending: false,
             });
         }
         let count = loaded.history.len();
@@ -216,6 +238,7 @@ impl Writer {
         });
         tracing::info!("{count} clips loaded");
         self.flush().await;
+        self.resume_long(begun).await;
         self.app.clips.set_loaded();
         self.app.health.touch();
         self.app.events.send(Happening::Reset);

@@ -47,7 +47,7 @@ impl Store {
     /// While the database does not answer, or when a record can't be read.
     pub async fn acts(&self) -> Result<Vec<ActRow>, ReadError> {
         let rows = sqlx::query(
-            "SELECT id, number, at, kind, undone_at, undone_number, lasting, subject, known FROM acts ORDER BY number, at, id",
+            "SELECT id, number, at, kind, undone_at, undone_number, lasting, subject, known, clips, going FROM acts ORDER BY number, at, id",
         )
         .fetch_all(&self.pool)
         .await?;
@@ -83,6 +83,11 @@ impl Store {
                 lasting: row.try_get("lasting")?,
                 subject: row.try_get::<Option<Vec<u8>>, _>("subject")?.map(text),
                 clips,
+                cleared: (kind == ActKind::Clear)
+                    .then(|| row.try_get::<i32, _>("clips"))
+                    .transpose()?
+                    .map(|count| u64::try_from(count).unwrap_or(0)),
+                going: row.try_get("going")?,
             });
         }
         Ok(acts)

@@ -1,6 +1,7 @@
 //! Reading records back: at start, for undo, for a backup, and to check them.
 
 pub(crate) mod check;
+pub(crate) mod clearings;
 pub(crate) mod content;
 pub(crate) mod load;
 pub(crate) mod snapshot;

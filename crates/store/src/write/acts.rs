@@ -12,8 +12,8 @@ fn known(clips: &[ClipId]) -> Vec<u8> {
 pub(crate) async fn write(tx: &mut MySqlConnection, group: &Group) -> Result<(), sqlx::Error> {
     for act in &group.acts {
         sqlx::query(
-            "INSERT INTO acts (id, number, at, kind, payload, undone_at, undone_number, lasting, subject, clips, known) \
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO acts (id, number, at, kind, payload, undone_at, undone_number, lasting, subject, clips, known, going) \
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         )
         .bind(&act.id[..])
         .bind(act.number)
@@ -24,8 +24,9 @@ pub(crate) async fn write(tx: &mut MySqlConnection, group: &Group) -> Result<(),
         .bind(act.undone.map(|(number, _)| number))
         .bind(act.lasting)
         .bind(act.subject.as_ref().map(String::as_bytes))
-        .bind(i32::try_from(act.clips.len()).unwrap_or(i32::MAX))
+        .bind(i32::try_from(act.cleared.unwrap_or(act.clips.len() as u64)).unwrap_or(i32::MAX))
         .bind(known(&act.clips))
+        .bind(act.going)
         .execute(&mut *tx)
         .await?;
     }

@@ -12,6 +12,7 @@ use crate::store::Store;
 use crate::write::acts;
 use crate::write::batches;
 use crate::write::claims::Claim;
+use crate::write::clearings;
 use crate::write::contents::{chunks_of, insert_small, wipe_unused};
 use crate::write::drafts;
 use crate::write::group::{Group, LIMIT, ROWS};
@@ -117,6 +118,7 @@ impl Store {
                 BatchChange::Handed { .. } | BatchChange::End(_) => Vec::new(),
             }))
             .chain(group.acts.iter().flat_map(|act| act.holds.iter().map(|digest| (act.id, *digest))))
+            .chain(group.parts.iter().flat_map(|part| part.holds.iter().map(|digest| (part.act, *digest))))
             .collect();
         write_uses(tx, &uses).await?;
         acts::write(tx, group).await?;
@@ -140,6 +142,7 @@ impl Store {
             sign_ins::write(tx, change).await?;
         }
         let mut freed: Vec<Digest> = group.unneeded.clone();
+        freed.extend(clearings::write(tx, group).await?);
         for dropped in group.dropped.chunks(ROWS) {
             let mut sql = QueryBuilder::<MySql>::new("DELETE FROM uses WHERE (holder, digest) IN ");
             sql.push_tuples(dropped, |mut row, (holder, digest)| {

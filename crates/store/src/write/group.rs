@@ -2,9 +2,11 @@
 
 use std::time::Duration;
 
-use yadori_core::{Content, Digest, Drawer, Micros, Stamp, StoredClip};
+use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp, StoredClip};
 
-use crate::rows::{ActRow, BatchChange, DraftRow, ForgettingAct, RefusalRow, SignInChange, SteppedAct};
+use crate::rows::{
+    ActRow, BatchChange, DraftRow, ForgettingAct, PartRow, PortionRow, RefusalRow, SignInChange, SteppedAct,
+};
 
 /// Rows per statement.
 pub(crate) const ROWS: usize = 200;
@@ -40,6 +42,21 @@ pub struct Group {
     pub sign_ins: Vec<SignInChange>,
     /// Acts whose grace period has ended: they are deleted, and the contents only they held are wiped.
     pub ended: Vec<[u8; 16]>,
+    /// Portions of clips that clearings are to take.
+    pub portions: Vec<PortionRow>,
+    /// Portions (act, number) that were taken.
+    pub portions_done: Vec<([u8; 16], i32)>,
+    /// Parts of clearings that stand.
+    pub parts: Vec<PartRow>,
+    /// Parts of clearings that were taken back.
+    pub parts_back: Vec<([u8; 16], Vec<ClipId>)>,
+    /// Parts of clearings that end, with the contents they held.
+    pub parts_ended: Vec<([u8; 16], Vec<ClipId>, Vec<Digest>)>,
+    /// How far acts have come: one of [`STANDS`](crate::STANDS), [`GOING`](crate::GOING), …; and how many clips they took,
+    /// where that is another number than before.
+    pub going: Vec<([u8; 16], i8, Option<u64>)>,
+    /// Clips that go without leaving anything.
+    pub evicted: Vec<ClipId>,
     /// Contents that are wiped if nobody needs them.
     pub unneeded: Vec<Digest>,
     /// Copies that were not kept.
@@ -60,7 +77,9 @@ impl Group {
             BatchChange::Put { comes, .. } => comes.len() as u64 * 2_000,
             _ => 0,
         });
-        contents.chain(acts).chain(items).sum::<u64>() + self.clips.len() as u64 * 1_000
+        let parts = self.parts.iter().map(|part| part.body.len() as u64);
+        let rows = self.clips.len() + self.evicted.len();
+        contents.chain(acts).chain(items).chain(parts).sum::<u64>() + rows as u64 * 1_000
     }
 
     /// How long its transaction may take.

@@ -3,6 +3,7 @@
 pub(crate) mod acts;
 pub(crate) mod batches;
 pub(crate) mod claims;
+pub(crate) mod clearings;
 pub(crate) mod commit;
 pub(crate) mod contents;
 pub(crate) mod drafts;

@@ -34,6 +34,13 @@ impl Session<'_> {
         self.ask_time()
     }
 
+    /// The clipboard holds nothing from now on (Xlib, `XSetSelectionOwner`: without an owner, whoever had it is told).
+    pub(super) fn empty(&mut self) -> X<()> {
+        self.conn.set_selection_owner(x11rb::NONE, self.atoms.CLIPBOARD, x11rb::CURRENT_TIME)?;
+        self.conn.flush()?;
+        Ok(())
+    }
+
     /// The server's time has come: own the clipboard with it (ICCCM section 2.1) and make sure of it.
     pub(super) fn finish_takes(&mut self, time: Timestamp) -> X<()> {
         for take in std::mem::take(&mut self.takes) {

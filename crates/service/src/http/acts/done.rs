@@ -44,7 +44,7 @@ pub(crate) fn acted(context: &Context, outcome: Outcome) -> axum::Json<Acted> {
     axum::Json(Acted {
         id: hex(outcome.id),
         clips: there.take(ROWS).collect(),
-        count: outcome.ids.len() as u64,
+        count: outcome.count,
         act: outcome.kind,
         made: outcome.made,
         revision: history.revision(),

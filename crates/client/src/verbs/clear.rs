@@ -1,0 +1,258 @@
+//! `yadori clear`: many clips go by a scope. It says what will go, asks once, and can be taken back for a while.
+
+use std::io::{BufRead, IsTerminal, Write};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Duration;
+
+use clap::{Args, ValueEnum};
+use jiff::Timestamp;
+use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
+use yadori_api::{Clear as Wanted, ClearPlan, Cleared, Kind, Scope, Status};
+
+use super::json;
+use super::list::{pointed, print};
+use super::pause::minutes;
+use crate::connection::Connection;
+use crate::failure::Failure;
+use crate::table::{count_of, size};
+
+/// How long something may take before it is told how far it has come.
+const SOON: Duration = Duration::from_secs(1);
+
+/// A kind of clips.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum KindName {
+    Text,
+    Link,
+    Image,
+    Files,
+}
+
+impl From<KindName> for Kind {
+    fn from(name: KindName) -> Self {
+        match name {
+            KindName::Text => Self::Text,
+            KindName::Link => Self::Link,
+            KindName::Image => Self::Image,
+            KindName::Files => Self::Files,
+        }
+    }
+}
+
+/// Clear the history: whatever is no favorite, or what is said
+///
+/// What is said together must all hold. Favorites stay unless --favorites names them. It says first what will go, and
+/// asks; `yadori undo` brings everything back until the grace period ends.
+#[derive(Debug, Args)]
+pub(crate) struct Clear {
+    /// Only what was copied in this time, such as 10m, 2h or 1d
+    #[arg(long, value_name = "TIME", value_parser = minutes, conflicts_with = "since")]
+    last: Option<f64>,
+    /// Only what was copied since, such as 14:30, 2026-11-27 or 2026-11-27T14:30
+    #[arg(long, value_name = "WHEN", value_parser = moment)]
+    since: Option<i64>,
+    /// Only this kind
+    #[arg(long, value_enum)]
+    kind: Option<KindName>,
+    /// Only what came from this program
+    #[arg(long, value_name = "PROGRAM")]
+    from: Option<String>,
+    /// Only what this search finds
+    #[arg(short, long, value_name = "QUERY")]
+    query: Option<String>,
+    /// Only what was recognised as a secret
+    #[arg(long)]
+    secrets: bool,
+    /// Favorites as well
+    #[arg(long)]
+    favorites: bool,
+    /// The live clipboard as well
+    #[arg(long)]
+    live: bool,
+    /// Without a grace period: it can't be taken back
+    #[arg(long)]
+    now: bool,
+    /// Only show what would go
+    #[arg(long)]
+    dry_run: bool,
+    /// Do not ask
+    #[arg(short, long)]
+    yes: bool,
+    /// For programs
+    #[arg(long)]
+    json: bool,
+}
+
+/// Not a moment.
+#[derive(Debug, PartialEq, Eq, thiserror::Error)]
+#[error("`{0}` is no moment; write 14:30, 2026-11-27 or 2026-11-27T14:30")]
+pub(crate) struct NoMoment(String);
+
+/// A moment in this computer's zone: microseconds since the Unix epoch.
+fn moment(text: &str) -> Result<i64, NoMoment> {
+    let wrong = || NoMoment(text.to_owned());
+    let zone = TimeZone::system();
+    let now = Timestamp::now().to_zoned(zone.clone());
+    let civil = match text.split_once(':') {
+        Some((hour, minute)) if !text.contains('-') => {
+            let (hour, minute) = (hour.parse().map_err(|_| wrong())?, minute.parse().map_err(|_| wrong())?);
+            let time = jiff::civil::Time::new(hour, minute, 0, 0).map_err(|_| wrong())?;
+            now.date().to_datetime(time)
+        }
+        _ => text
+            .parse::<DateTime>()
+            .or_else(|_| {
+                text.parse::<jiff::civil::Date>().map(|date| date.to_datetime(jiff::civil::Time::midnight()))
+            })
+            .map_err(|_| wrong())?,
+    };
+    let at = civil.to_zoned(zone).map_err(|_| wrong())?.timestamp().as_microsecond();
+    if at > now.timestamp().as_microsecond() { Err(wrong()) } else { Ok(at) }
+}
+
+impl Clear {
+    fn wanted(&self) -> Wanted {
+        #[allow(clippy::cast_possible_truncation)]
+        let ago = self.last.map(|minutes| Timestamp::now().as_microsecond() - (minutes * 60e6) as i64);
+        Wanted {
+            scope: Scope {
+                kind: self.kind.map(Kind::from),
+                program: self.from.clone(),
+                since: self.since.or(ago),
+                query: self.query.clone(),
+                secrets: self.secrets,
+                favorites: self.favorites,
+            },
+            upto: None,
+            now: self.now,
+            live: self.live,
+            zone: None,
+        }
+    }
+
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let wanted = self.wanted();
+        let query = self.query.as_deref().unwrap_or_default();
+        let plan: ClearPlan = service.post("/clear/plan", &wanted).map_err(|why| pointed(why, query))?;
+        if self.dry_run {
+            if self.json {
+                return json(out, &plan);
+            }
+            show(out, &plan)?;
+            return Ok(writeln!(out, "Nothing was done.")?);
+        }
+        if plan.clips == 0 && !self.live {
+            let spared = match plan.spared {
+                0 => String::new(),
+                some => format!(" {} would be meant and stay; --favorites takes them too.", favorites(some)),
+            };
+            return Err(Failure::Use(format!("there is nothing to clear.{spared}")));
+        }
+        if !self.yes {
+            show(out, &plan)?;
+            out.flush()?;
+            let grace = match plan.grace_seconds.div_ceil(60) {
+                _ if self.now => "This can't be taken back".to_owned(),
+                minutes => format!("`yadori undo` takes it back for {minutes} minutes"),
+            };
+            if !confirmed(&format!("Clear {}? {grace}.", count_of(plan.clips, "clip")))? {
+                return Ok(writeln!(out, "Nothing was done.")?);
+            }
+        }
+        let wanted = Wanted { upto: Some(plan.upto), ..wanted };
+        let cleared: Cleared = with_progress(service, || service.post("/clear", &wanted))?;
+        if self.json {
+            return json(out, &cleared);
+        }
+        let live = if cleared.live { " The live clipboard is empty." } else { "" };
+        let back = match cleared.grace_seconds.div_ceil(60) {
+            0 => String::new(),
+            minutes => format!(" `yadori undo` takes that back, for {minutes} minutes."),
+        };
+        Ok(writeln!(out, "Cleared {}.{live}{back}", count_of(cleared.clips, "clip"))?)
+    }
+}
+
+fn favorites(count: u64) -> String {
+    count_of(count, "favorite")
+}
+
+/// What would go: how many, how large, and some of them.
+fn show(out: &mut dyn Write, plan: &ClearPlan) -> Result<(), Failure> {
+    print(out, &plan.sample)?;
+    let shown = plan.sample.len() as u64;
+    if plan.clips > shown && shown > 0 {
+        writeln!(out, "… and {} more", plan.clips - shown)?;
+    }
+    let spared = match plan.spared {
+        0 => String::new(),
+        some => format!("; {} of the kind stay", favorites(some)),
+    };
+    Ok(writeln!(out, "{}: {}, {}{spared}.", plan.words, count_of(plan.clips, "clip"), size(plan.bytes))?)
+}
+
+/// Asks a question whose safe answer is no. Without somebody to answer, that is an error.
+///
+/// # Errors
+/// When there is nobody to ask.
+pub(crate) fn confirmed(question: &str) -> Result<bool, Failure> {
+    if !std::io::stdin().is_terminal() {
+        return Err(Failure::Use(
+            "nobody can answer here, so nothing was done; add --yes to do it, or --dry-run to see what it would do".into(),
+        ));
+    }
+    eprint!("{question} [y/N] ");
+    let mut line = String::new();
+    std::io::stdin().lock().read_line(&mut line)?;
+    Ok(matches!(line.trim().to_lowercase().as_str(), "y" | "yes"))
+}
+
+/// Waits for an answer; what takes longer than a second tells how far it has come.
+pub(crate) fn with_progress<T: Send>(
+    service: &Connection,
+    ask: impl FnOnce() -> Result<T, Failure>,
+) -> Result<T, Failure> {
+    let (over, shown) = (AtomicBool::new(false), std::io::stderr().is_terminal());
+    std::thread::scope(|threads| {
+        let telling = threads.spawn(|| {
+            let mut told = false;
+            std::thread::park_timeout(SOON);
+            while !over.load(Ordering::Acquire) {
+                if let Ok(Status { work: Some(work), .. }) = service.get("/status")
+                    && shown
+                {
+                    eprint!("\r\u{1b}[K{}: {} of {}", work.what, work.done, work.of);
+                    told = true;
+                }
+                std::thread::park_timeout(SOON / 2);
+            }
+            if told {
+                eprint!("\r\u{1b}[K");
+            }
+        });
+        let answer = ask();
+        over.store(true, Ordering::Release);
+        telling.thread().unpark();
+        answer
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn moments_are_times_of_today_or_dates_and_never_to_come() {
+        let zone = TimeZone::system();
+        let at = |text: &str| {
+            moment(text).map(|at| Timestamp::from_microsecond(at).unwrap().to_zoned(zone.clone()))
+        };
+        assert_eq!(at("2026-11-20").unwrap().date().to_string(), "2026-11-20");
+        assert_eq!(at("2026-11-20T14:30").unwrap().time().to_string(), "14:30:00");
+        assert_eq!(at("00:00").unwrap().time(), jiff::civil::Time::midnight());
+        for text in ["", "soon", "25:00", "12:61", "2026-13-01", "2999-01-01", "-1", "9999999999999"] {
+            assert!(moment(text).is_err(), "{text}");
+        }
+    }
+}

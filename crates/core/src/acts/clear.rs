@@ -1,0 +1,103 @@
+//! Clearing: many clips go at once, as far as a scope takes them. What is remembered of it as a whole is small; what is
+//! needed to bring one clip back is a part of its own, so that everything is done in portions of any size.
+
+use serde::{Deserialize, Serialize};
+
+use crate::acts::face::ClipFace;
+use crate::acts::log::Direction;
+use crate::acts::moment::Moment;
+use crate::acts::plan::ClipPlan;
+use crate::acts::record::ClipChange;
+use crate::acts::step;
+use crate::clip::id::ClipId;
+use crate::clip::time::Micros;
+use crate::history::all::History;
+use crate::history::stored::StoredClip;
+use crate::limits::scope::Scope;
+use crate::merge::stamp::Stamp;
+
+/// What is remembered of a clearing as a whole.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ClearRecord {
+    /// What it takes.
+    pub scope: Scope,
+    /// Nothing that was written after this goes: what was copied again or pinned meanwhile stays.
+    pub floor: Stamp,
+    /// How many clips it was meant to take.
+    pub count: u64,
+    /// The standing order that did it, by its name; `None`: a person.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub order: Option<String>,
+}
+
+/// A clip on its way out or back, and what is remembered of that.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Part {
+    /// The clip before and after.
+    pub plan: ClipPlan,
+    /// What brings it back.
+    pub change: ClipChange,
+}
+
+/// What a scope takes of a history, oldest first. `found` is what its search finds, where it has one; what came after
+/// `upto` (the time of the newest clip that was seen when it was asked) stays.
+pub fn members(
+    history: &History,
+    scope: &Scope,
+    found: Option<&dyn Fn(ClipId) -> bool>,
+    upto: Option<Micros>,
+) -> Vec<ClipId> {
+    history
+        .oldest_first()
+        .filter(|clip| !clip.is_fleeting() && upto.is_none_or(|upto| clip.ordered_at <= upto))
+        .filter(|clip| scope.takes(clip) && found.is_none_or(|found| found(clip.id)))
+        .map(|clip| clip.id)
+        .collect()
+}
+
+/// What clearing makes of a clip. `None` when it stays: it has gone already, was touched since, or is pinned and no
+/// favorites were named.
+pub fn clear_one(
+    before: StoredClip,
+    favorites: bool,
+    floor: Option<Stamp>,
+    moment: &mut Moment<'_>,
+) -> Option<Part> {
+    let pinned = before.state.is_pinned();
+    let newest = before.state.newest_stamp();
+    let face = ClipFace::of(&before)?;
+    if (pinned && !favorites) || floor.is_some_and(|floor| newest > Some(floor)) {
+        return None;
+    }
+    let stamp = moment.stamp(newest);
+    let mut state = before.state.clone();
+    if pinned {
+        state.remove(stamp)
+    } else {
+        state.clear(stamp)
+    }
+    let after = StoredClip { state: state.tombstone(), facts: None, ..before.clone() };
+    let change = ClipChange { id: before.id, before: Some(face), after: None };
+    Some(Part { plan: ClipPlan { before, after }, change })
+}
+
+/// A part of a clearing, taken back or made again.
+pub fn step_part(
+    change: &ClipChange,
+    direction: Direction,
+    favorites: bool,
+    history: &History,
+    moment: &mut Moment<'_>,
+) -> Option<Part> {
+    let before = history.stored(change.id);
+    match direction {
+        Direction::Redo => clear_one(before, favorites, None, moment),
+        Direction::Undo => {
+            let after = step::clip(change, direction, before.clone(), moment);
+            Some(Part { plan: ClipPlan { before, after }, change: change.clone() })
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,3 @@
+//! Clearing: a preview, and the act.
+
+pub(super) mod clear;

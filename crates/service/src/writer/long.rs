@@ -1,0 +1,496 @@
+//! Work that grows with what it touches: clearings, their taking back, their end, and what limits let go of. It is done in
+//! portions, each a transaction of its own; changes that wait in the queue come in between. What was begun and not ended
+//! is gone on with at the next start.
+
+use std::collections::{HashMap, HashSet};
+use std::time::{Duration, Instant};
+
+use yadori_core::acts::record::ClipChange;
+use yadori_core::acts::{ActKind, ClearRecord, Direction, Moment, Part, clear_one, step_part};
+use yadori_core::{ClipId, Digest, Micros};
+use yadori_store::{DraftRow, ENDING, GOING, GOING_TO_END, Group, PartRow, PortionRow, STANDS};
+
+use crate::state::clock::now;
+use crate::state::events::Happening;
+use crate::state::health::Work;
+use crate::writer::announce::Told;
+use crate::writer::change::{Done, Outcome};
+use crate::writer::error::WriteError;
+use crate::writer::handed::dropped;
+use crate::writer::mode::Mode;
+use crate::writer::worker::Writer;
+
+/// Clips of one portion: what waits behind it does not wait long.
+const PORTION: usize = 200;
+/// Portions that are noted with one change.
+const NOTED: usize = 200;
+/// How often it is told how far something has come.
+const TOLD: Duration = Duration::from_millis(300);
+
+/// What is being done.
+#[derive(Debug)]
+pub(super) enum Task {
+    /// What a clearing shall take is noted.
+    Note { record: Box<ClearRecord>, clips: Vec<ClipId>, noted: usize, ends: bool },
+    /// A clearing takes its clips.
+    Clear { record: Box<ClearRecord>, ends: bool },
+    /// Its parts are taken back, or made again.
+    Step { direction: Direction, favorites: bool },
+    /// Its parts are let go of.
+    End,
+    /// Clips go for limits: those whose time is still the same.
+    Evict { clips: Vec<(ClipId, Micros)> },
+}
+
+/// Work in portions.
+#[derive(Debug)]
+pub(super) struct Long {
+    pub(super) act: [u8; 16],
+    pub(super) task: Task,
+    pub(super) done: u64,
+    pub(super) of: u64,
+    pub(super) answer: Option<Done<Outcome>>,
+    told: Instant,
+}
+
+/// What became of a portion.
+enum Portion {
+    /// There is more to do.
+    More(u64),
+    /// That was all.
+    Last,
+    /// Another task follows.
+    Then(Task),
+}
+
+impl Long {
+    pub(super) fn new(act: [u8; 16], task: Task, of: u64, answer: Option<Done<Outcome>>) -> Self {
+        Self { act, task, done: 0, of, answer, told: Instant::now() }
+    }
+
+    fn word(&self) -> &'static str {
+        match self.task {
+            Task::Note { .. } | Task::Clear { .. } => "clearing",
+            Task::Step { direction: Direction::Undo, .. } => "bringing back",
+            Task::Step { direction: Direction::Redo, .. } => "clearing again",
+            Task::End => "letting go of what was cleared",
+            Task::Evict { .. } => "obeying the limits",
+        }
+    }
+
+    /// Its act is recorded: it is gone on with, whatever comes.
+    fn has_begun(&self) -> bool {
+        !matches!(self.task, Task::Note { .. } | Task::Evict { .. })
+    }
+
+    /// It is few enough to be told of clip by clip.
+    fn is_small(&self) -> bool {
+        self.of <= PORTION as u64
+    }
+}
+
+impl Writer {
+    pub(super) fn has_long(&self) -> bool {
+        self.mode == Mode::Ready && !self.long.is_empty()
+    }
+
+    /// Does one portion of what was begun first.
+    pub(super) async fn work_on_long(&mut self) {
+        let Some(mut long) = self.long.pop_front() else { return };
+        let outcome = match &mut long.task {
+            Task::Note { record, clips, noted, ends } => {
+                self.note(long.act, record, clips, noted, *ends).await
+            }
+            Task::Clear { record, ends } => self.clear_portion(long.act, record, *ends, long.of).await,
+            Task::Step { direction, favorites } => {
+                self.step_portion(long.act, *direction, *favorites, long.of).await
+            }
+            Task::End => self.end_portion(long.act).await,
+            Task::Evict { clips } => self.evict_portion(clips, long.of).await,
+        };
+        match outcome {
+            Ok(Portion::More(done)) => {
+                long.done += done;
+                self.tell(&mut long, false);
+                self.long.push_front(long);
+            }
+            Ok(Portion::Then(task)) => {
+                long.task = task;
+                // What ends at once has gone; nobody waits for its traces.
+                if matches!(long.task, Task::End)
+                    && let Some(answer) = long.answer.take()
+                {
+                    let _ = answer.send(Ok(self.outcome_of(long.act, long.done)));
+                }
+                self.long.push_front(long);
+            }
+            Ok(Portion::Last) => {
+                self.tell(&mut long, true);
+                if let Some(answer) = long.answer.take() {
+                    let _ = answer.send(Ok(self.outcome_of(long.act, long.done)));
+                }
+            }
+            // It is gone on with when the records can be written again.
+            Err(WriteError::Unavailable(_) | WriteError::NotKnown) if long.has_begun() => {
+                self.long.push_front(long);
+            }
+            Err(why) => {
+                tracing::warn!("{} was given up: {why}", long.word());
+                self.tell(&mut long, true);
+                if let Some(answer) = long.answer.take() {
+                    let _ = answer.send(Err(why));
+                }
+            }
+        }
+    }
+
+    fn outcome_of(&self, act: [u8; 16], count: u64) -> Outcome {
+        Outcome { id: act, kind: ActKind::Clear, ids: Vec::new(), count, made: None }
+    }
+
+    /// Says how far it has come, now and then; at its end in any case.
+    fn tell(&self, long: &mut Long, ended: bool) {
+        if !ended && long.told.elapsed() < TOLD {
+            return;
+        }
+        long.told = Instant::now();
+        let more = !long.is_small();
+        let work = (!ended && more).then(|| Work { what: long.word(), done: long.done, of: long.of });
+        if ended || more {
+            self.app.health.change(|health| health.work = work);
+        }
+        if more && !matches!(long.task, Task::End) {
+            self.app.events.send(Happening::Reset);
+        }
+        self.app.health.touch();
+    }
+
+    /// Begins a clearing. Nothing has gone before its act is recorded.
+    pub(super) fn begin_clear(
+        &mut self,
+        record: ClearRecord,
+        clips: Vec<ClipId>,
+        ends: bool,
+        act: [u8; 16],
+        answer: Option<Done<Outcome>>,
+    ) {
+        let of = clips.len() as u64;
+        let task = Task::Note { record: Box::new(record), clips, noted: 0, ends };
+        self.long.push_back(Long::new(act, task, of, answer));
+    }
+
+    async fn note(
+        &mut self,
+        act: [u8; 16],
+        record: &ClearRecord,
+        clips: &[ClipId],
+        noted: &mut usize,
+        ends: bool,
+    ) -> Result<Portion, WriteError> {
+        let portions: Vec<PortionRow> = clips
+            .chunks(PORTION)
+            .enumerate()
+            .skip(*noted)
+            .take(NOTED)
+            .map(|(n, clips)| PortionRow {
+                act,
+                n: i32::try_from(n).unwrap_or(i32::MAX),
+                clips: clips.to_vec(),
+            })
+            .collect();
+        let mut group = Group { now: now(), ..Group::default() };
+        let count = portions.len();
+        group.portions = portions;
+        if *noted + count < clips.len().div_ceil(PORTION) {
+            self.commit_act(&group).await?;
+            *noted += count;
+            return Ok(Portion::More(0));
+        }
+        // The last of them comes with the act itself: from now on it is done.
+        let going = if ends { GOING_TO_END } else { GOING };
+        self.record_clear(group, act, record, going).await?;
+        Ok(Portion::Then(Task::Clear { record: Box::new(record.clone()), ends }))
+    }
+
+    async fn clear_portion(
+        &mut self,
+        act: [u8; 16],
+        record: &ClearRecord,
+        ends: bool,
+        of: u64,
+    ) -> Result<Portion, WriteError> {
+        let away = |why: yadori_store::ReadError| WriteError::Unavailable(why.to_string());
+        let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
+        let Some((n, clips)) = store.portion(act).await.map_err(away)? else {
+            let (stand, _) = store.parts_count(act).await.map_err(away)?;
+            let going = if ends { ENDING } else { STANDS };
+            let group = Group { going: vec![(act, going, Some(stand))], now: now(), ..Group::default() };
+            self.commit_act(&group).await?;
+            self.log.counted(act, stand);
+            if ends {
+                self.log.end_now(act);
+                return Ok(Portion::Then(Task::End));
+            }
+            return Ok(Portion::Last);
+        };
+        let parts: Vec<Part> = {
+            let history = self.app.clips.history();
+            let mut moment = Moment { now: now(), clock: &mut self.clock };
+            let favorites = record.scope.favorites;
+            clips
+                .iter()
+                .filter(|id| !self.on_disk.contains_key(id))
+                .filter_map(|id| clear_one(history.stored(*id), favorites, Some(record.floor), &mut moment))
+                .collect()
+        };
+        let taken = parts.len() as u64;
+        let group = Group { portions_done: vec![(act, n)], ..Group::default() };
+        self.carry_out_parts(act, parts, group, of).await?;
+        Ok(Portion::More(taken))
+    }
+
+    async fn step_portion(
+        &mut self,
+        act: [u8; 16],
+        direction: Direction,
+        favorites: bool,
+        of: u64,
+    ) -> Result<Portion, WriteError> {
+        let away = |why: yadori_store::ReadError| WriteError::Unavailable(why.to_string());
+        let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
+        let stand = direction == Direction::Undo;
+        let bodies = store.parts(act, Some(stand), PORTION as u32).await.map_err(away)?;
+        if bodies.is_empty() {
+            let group = Group { going: vec![(act, STANDS, None)], now: now(), ..Group::default() };
+            self.commit_act(&group).await?;
+            return Ok(Portion::Last);
+        }
+        let ids: Vec<ClipId> = bodies.iter().map(|(id, _)| *id).collect();
+        let changes: Vec<ClipChange> =
+            bodies.iter().filter_map(|(_, body)| serde_json::from_slice(body).ok()).collect();
+        let parts: Vec<Part> = {
+            let history = self.app.clips.history();
+            let mut moment = Moment { now: now(), clock: &mut self.clock };
+            let step = |one| step_part(one, direction, favorites, &history, &mut moment);
+            changes.iter().filter_map(step).collect()
+        };
+        let count = ids.len() as u64;
+        if direction == Direction::Redo {
+            // What was pinned meanwhile is no part of it any more.
+            let taken: HashSet<ClipId> = parts.iter().map(|part| part.change.id).collect();
+            let spared: Vec<ClipId> = ids.into_iter().filter(|id| !taken.contains(id)).collect();
+            let group = Group { parts_ended: vec![(act, spared, Vec::new())], ..Group::default() };
+            self.carry_out_parts(act, parts, group, of).await?;
+            return Ok(Portion::More(count));
+        }
+        let plans: Vec<_> = parts.into_iter().map(|part| part.plan).collect();
+        let texts = self.texts_that_come_back(&plans).await?;
+        let group = Group {
+            now: now(),
+            clock: self.clock.last(),
+            dropped: dropped(&plans, &[]),
+            clips: plans.into_iter().map(|plan| plan.after).collect(),
+            parts_back: vec![(act, ids)],
+            ..Group::default()
+        };
+        self.commit_act(&group).await?;
+        self.apply_many(group.clips, &[], &texts, of);
+        Ok(Portion::More(count))
+    }
+
+    /// Clips that go with a clearing: committed, and applied.
+    async fn carry_out_parts(
+        &mut self,
+        act: [u8; 16],
+        parts: Vec<Part>,
+        group: Group,
+        of: u64,
+    ) -> Result<(), WriteError> {
+        let rows = parts.iter().map(|part| {
+            let faces = part.change.before.iter().filter_map(|face| face.content.as_ref());
+            let offers = faces.flat_map(|content| &content.offers);
+            let mut holds: Vec<Digest> =
+                offers.flat_map(|offer| offer.representations.iter().map(|one| one.digest)).collect();
+            holds.sort_unstable();
+            holds.dedup();
+            let body = serde_json::to_vec(&part.change).map_err(|_| WriteError::DamagedRecord)?;
+            Ok(PartRow { act, clip: part.change.id, body, holds })
+        });
+        let rows: Result<Vec<PartRow>, WriteError> = rows.collect();
+        let plans: Vec<_> = parts.iter().map(|part| part.plan.clone()).collect();
+        let group = Group {
+            now: now(),
+            clock: self.clock.last(),
+            dropped: dropped(&plans, &[]),
+            clips: plans.into_iter().map(|plan| plan.after).collect(),
+            parts: rows?,
+            ..group
+        };
+        self.commit_act(&group).await?;
+        self.apply_many(group.clips, &[], &HashMap::new(), of);
+        Ok(())
+    }
+
+    async fn end_portion(&mut self, act: [u8; 16]) -> Result<Portion, WriteError> {
+        let away = |why: yadori_store::ReadError| WriteError::Unavailable(why.to_string());
+        let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
+        let bodies = store.parts(act, None, PORTION as u32).await.map_err(away)?;
+        if bodies.is_empty() {
+            let group = Group { ended: vec![act], now: now(), ..Group::default() };
+            self.commit_act(&group).await?;
+            self.log.end(&group.ended);
+            self.let_go_of_buffers();
+            return Ok(Portion::Last);
+        }
+        let ids: Vec<ClipId> = bodies.iter().map(|(id, _)| *id).collect();
+        let held: Vec<Digest> = bodies
+            .iter()
+            .filter_map(|(_, body)| serde_json::from_slice::<ClipChange>(body).ok())
+            .filter_map(|change| change.before?.content)
+            .flat_map(|content| content.offers)
+            .flat_map(|offer| offer.representations.into_iter().map(|one| one.digest))
+            .collect::<HashSet<_>>()
+            .into_iter()
+            .collect();
+        let others: HashSet<ClipId> =
+            store.held_by_others(act, &ids).await.map_err(away)?.into_iter().collect();
+        let count = ids.len() as u64;
+        let ending = {
+            let history = self.app.clips.history();
+            self.log.gone_for_good(&ids, |id| others.contains(&id) || history.get(id).is_some())
+        };
+        let mut group = Group {
+            now: now(),
+            going: vec![(act, ENDING, None)],
+            parts_ended: vec![(act, ids, held)],
+            ..Group::default()
+        };
+        let gone: HashSet<ClipId> = ending.clips.iter().copied().collect();
+        self.forgetting(&store, &mut group, ending.forgetting, &gone).await?;
+        group.drafts = ending.clips.into_iter().map(|clip| DraftRow { clip, text: None }).collect();
+        self.commit_act(&group).await?;
+        self.have_forgotten(&group, &gone);
+        Ok(Portion::More(count))
+    }
+
+    async fn evict_portion(
+        &mut self,
+        clips: &mut Vec<(ClipId, Micros)>,
+        of: u64,
+    ) -> Result<Portion, WriteError> {
+        let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
+        let some: Vec<(ClipId, Micros)> = clips.iter().take(PORTION).copied().collect();
+        if some.is_empty() {
+            self.let_go_of_buffers();
+            return Ok(Portion::Last);
+        }
+        let evicted: Vec<ClipId> = {
+            let history = self.app.clips.history();
+            // One that was copied again, pinned, or waits to be recorded is not what was planned.
+            let same = |(id, at): &&(ClipId, Micros)| {
+                history.get(*id).is_some_and(|clip| {
+                    clip.ordered_at == *at && !clip.state.is_pinned() && !clip.is_fleeting()
+                }) && !self.on_disk.contains_key(id)
+            };
+            some.iter().filter(same).map(|(id, _)| *id).collect()
+        };
+        let ending = self.log.gone_for_good(&evicted, |_| false);
+        let gone: HashSet<ClipId> = ending.clips.iter().copied().collect();
+        let mut group = Group { now: now(), evicted: evicted.clone(), ..Group::default() };
+        self.forgetting(&store, &mut group, ending.forgetting, &gone).await?;
+        group.drafts = evicted.iter().map(|clip| DraftRow { clip: *clip, text: None }).collect();
+        self.commit_act(&group).await?;
+        self.have_forgotten(&group, &gone);
+        let count = evicted.len() as u64;
+        self.apply_many(Vec::new(), &evicted, &HashMap::new(), of);
+        clips.drain(..some.len());
+        Ok(Portion::More(count))
+    }
+
+    /// The history follows a portion. Few clips are told of one by one.
+    fn apply_many(
+        &mut self,
+        clips: Vec<yadori_core::StoredClip>,
+        forgotten: &[ClipId],
+        texts: &HashMap<ClipId, String>,
+        of: u64,
+    ) {
+        for clip in &clips {
+            self.on_disk.remove(&clip.id);
+        }
+        if of <= PORTION as u64 && forgotten.is_empty() {
+            for clip in clips {
+                let text = texts.get(&clip.id).map(String::as_str);
+                self.settle(clip, true, text, Told::Changed);
+            }
+            self.app.events.send(Happening::Kept(Vec::new()));
+            self.app.health.touch();
+            return;
+        }
+        if of <= PORTION as u64 {
+            for id in forgotten {
+                self.forget(*id);
+            }
+            self.app.health.touch();
+            return;
+        }
+        self.app.clips.settle_many(clips, forgotten, texts);
+    }
+
+    /// Buffers that may hold what has gone are let go of.
+    pub(super) fn let_go_of_buffers(&self) {
+        self.app.at_hand.forget();
+        self.app.events.forget();
+        if let Some(store) = self.store.clone() {
+            self.app.parts.start("letting go of buffers", async move { store.renew_connections().await });
+        }
+    }
+
+    /// Goes on with what an earlier run did not bring to its end.
+    pub(super) async fn resume_long(&mut self, begun: Vec<([u8; 16], i8, bool, u64)>) {
+        let Some(store) = self.store.clone() else { return };
+        for (act, going, undone, count) in begun {
+            let payload = store.act_payload(act).await.ok().flatten();
+            let record =
+                payload.and_then(|payload| yadori_core::acts::ActRecord::from_bytes(&payload)?.clear);
+            let Some(record) = record else { continue };
+            let favorites = record.scope.favorites;
+            let task = match going {
+                ENDING => {
+                    self.log.end_now(act);
+                    Task::End
+                }
+                _ if undone => Task::Step { direction: Direction::Undo, favorites },
+                going => Task::Clear { record: Box::new(record), ends: going == GOING_TO_END },
+            };
+            tracing::info!("a clearing of {count} clips is gone on with");
+            self.long.push_back(Long::new(act, task, count, None));
+        }
+    }
+
+    /// Ends what is to be ended: clearings whose grace is over, or that can't be made again any more.
+    pub(super) fn begin_ends(&mut self, by_new: bool) {
+        for act in self.log.begin_to_end(self.steady.now(), by_new) {
+            let of = self.log.get(act).map_or(0, |act| act.count());
+            self.long.push_back(Long::new(act, Task::End, of, None));
+        }
+    }
+
+    /// A clearing is taken back or made again: what is under way of it ends where it is.
+    pub(super) fn begin_step(
+        &mut self,
+        act: [u8; 16],
+        direction: Direction,
+        favorites: bool,
+        answer: Done<Outcome>,
+    ) {
+        if let Some(at) = self.long.iter().position(|long| long.act == act)
+            && let Some(mut before) = self.long.remove(at)
+            && let Some(waiting) = before.answer.take()
+        {
+            let _ = waiting.send(Ok(self.outcome_of(act, before.done)));
+        }
+        let of = self.log.get(act).map_or(0, |act| act.count());
+        self.long.push_back(Long::new(act, Task::Step { direction, favorites }, of, Some(answer)));
+    }
+}
