@@ -58,7 +58,12 @@ fn start(settings: Settings) -> anyhow::Result<()> {
     let _ = setrlimit(Resource::Nofile, Rlimit { current: files.maximum, ..files });
     std::fs::create_dir_all(&settings.home.logs)?;
     logging::start(&settings.home.logs, settings.log_level, settings.log_days)?;
-    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .worker_threads(2)
+        .enable_all()
+        // A thread that has nothing to do holds nothing of what it did.
+        .on_thread_park(yadori_core::text::stack::overwrite_stack)
+        .build()?;
     let outcome = runtime.block_on(async {
         let shutdown = CancellationToken::new();
         end_on_signals(&shutdown)?;

@@ -202,7 +202,7 @@ pub(crate) fn confirmed(question: &str) -> Result<bool, Failure> {
             "nobody can answer here, so nothing was done; add --yes to do it, or --dry-run to see what it would do".into(),
         ));
     }
-    eprint!("{question} [y/N] ");
+    write!(std::io::stderr(), "{question} [y/N] ")?;
     let mut line = String::new();
     std::io::stdin().lock().read_line(&mut line)?;
     Ok(matches!(line.trim().to_lowercase().as_str(), "y" | "yes"))
@@ -222,13 +222,14 @@ pub(crate) fn with_progress<T: Send>(
                 if let Ok(Status { work: Some(work), .. }) = service.get("/status")
                     && shown
                 {
-                    eprint!("\r\u{1b}[K{}: {} of {}", work.what, work.done, work.of);
+                    let _ =
+                        write!(std::io::stderr(), "\r\u{1b}[K{}: {} of {}", work.what, work.done, work.of);
                     told = true;
                 }
                 std::thread::park_timeout(SOON / 2);
             }
             if told {
-                eprint!("\r\u{1b}[K");
+                let _ = write!(std::io::stderr(), "\r\u{1b}[K");
             }
         });
         let answer = ask();

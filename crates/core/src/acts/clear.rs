@@ -72,9 +72,9 @@ pub fn clear_one(
     let stamp = moment.stamp(newest);
     let mut state = before.state.clone();
     if pinned {
-        state.remove(stamp)
+        state.remove(stamp);
     } else {
-        state.clear(stamp)
+        state.clear(stamp);
     }
     let after = StoredClip { state: state.tombstone(), facts: None, ..before.clone() };
     let change = ClipChange { id: before.id, before: Some(face), after: None };

@@ -140,7 +140,7 @@ fn luhn(digits: &[u32]) -> bool {
         .enumerate()
         .map(|(n, digit)| if n % 2 == 1 { doubled(*digit) } else { *digit })
         .sum();
-    sum % 10 == 0
+    sum.is_multiple_of(10)
 }
 
 /// The check digits of ISO 13616: the number modulo 97 is 1.

@@ -79,6 +79,11 @@ impl Rules {
         &self.recognised
     }
 
+    /// For how many minutes recognised secrets are held.
+    pub fn masks_for(&self) -> f64 {
+        self.minutes
+    }
+
     fn by_rule(&self, n: usize) -> Decision {
         let one = &self.rules[n];
         let secret = (one.rule.then == Verdict::Mask).then_some(SecretKind::Ruled);

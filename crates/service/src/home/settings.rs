@@ -8,11 +8,18 @@ use std::time::Duration;
 
 use clap::Parser;
 use serde::Deserialize;
+use yadori_core::intake::rule::Rule;
+use yadori_core::limits::Order;
 use yadori_core::take::chord::{Chord, ChordError, PasteTable, Purpose};
 use yadori_core::take::standing::Standing;
 use yadori_core::take::tidy::NoStep;
 
 use crate::home::place::{BaseDirectories, Home, HomeError};
+
+pub mod change;
+pub mod kept;
+
+use self::kept::{Keeping, KeepingError, LimitsSection, SecretsSection};
 
 /// The commented example, also the documentation of every setting.
 pub const EXAMPLE: &str = include_str!("../../config.example.toml");
@@ -51,6 +58,10 @@ struct File {
     chords: ChordsSection,
     paste: PasteSection,
     picker: PickerSection,
+    limits: LimitsSection,
+    secrets: SecretsSection,
+    rules: Vec<Rule>,
+    orders: Vec<Order>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -121,6 +132,8 @@ pub struct Changeable {
     pub picker_form: PickerForm,
     /// What the picker's chord starts; empty: found by itself.
     pub picker: Vec<String>,
+    /// What is kept, and how.
+    pub keeping: Keeping,
 }
 
 impl Default for Changeable {
@@ -132,6 +145,7 @@ impl Default for Changeable {
             put_back: false,
             picker_form: PickerForm::Terminal,
             picker: Vec::new(),
+            keeping: Keeping::default(),
         }
     }
 }
@@ -208,6 +222,9 @@ pub enum SettingsError {
     /// Not a form of the picker.
     #[error("`picker.form` is `{0}`; it must be terminal or console")]
     PickerForm(String),
+    /// What is kept, and how.
+    #[error(transparent)]
+    Keeping(#[from] KeepingError),
     /// Not a number of days.
     #[error("`log.days` must be at least 1")]
     Days,
@@ -239,13 +256,20 @@ pub fn resolve(
 /// # Errors
 /// Says what is wrong in the file, anywhere in it.
 pub fn read_again(settings: &Path) -> Result<Changeable, SettingsError> {
-    let file = match std::fs::read_to_string(settings) {
-        Ok(text) => parse(&text, settings)?,
-        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => File::default(),
-        Err(cause) => return Err(SettingsError::Unreadable { path: settings.to_owned(), cause }),
-    };
-    let home = Home::under(settings.parent().unwrap_or(settings));
-    Ok(combine(Flags::default(), file, home, None)?.changeable)
+    match std::fs::read_to_string(settings) {
+        Ok(text) => check_text(&text, settings),
+        Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => check_text("", settings),
+        Err(cause) => Err(SettingsError::Unreadable { path: settings.to_owned(), cause }),
+    }
+}
+
+/// What would hold while the service runs if the file were this text.
+///
+/// # Errors
+/// Says what is wrong, anywhere in it.
+pub fn check_text(text: &str, path: &Path) -> Result<Changeable, SettingsError> {
+    let home = Home::under(path.parent().unwrap_or(path));
+    Ok(combine(Flags::default(), parse(text, path)?, home, None)?.changeable)
 }
 
 fn parse(text: &str, path: &Path) -> Result<File, SettingsError> {
@@ -307,6 +331,7 @@ fn combine(
             put_back: file.paste.put_back.unwrap_or(false),
             picker_form,
             picker: file.picker.command,
+            keeping: kept::keeping(&file.limits, &file.secrets, file.rules, file.orders)?,
         },
         config: PathBuf::new(),
         under: flags.home.map(|dir| std::path::absolute(&dir).unwrap_or(dir)),

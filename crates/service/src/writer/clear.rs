@@ -14,8 +14,8 @@ use crate::writer::worker::Writer;
 
 impl Writer {
     /// Begins a clearing; the answer comes when it is done.
-    pub(super) fn clear(&mut self, wish: ClearWish, answer: Done<Outcome>) {
-        match self.wanted(&wish) {
+    pub(super) fn clear(&mut self, wish: &ClearWish, answer: Done<Outcome>) {
+        match self.wanted(wish) {
             Err(why) => drop(answer.send(Err(why))),
             Ok((act, record, clips)) => self.begin_clear(record, clips, wish.now, act, Some(answer)),
         }

@@ -6,7 +6,7 @@ use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 
 use yadori_core::acts::record::ClipChange;
-use yadori_core::acts::{ActKind, ClearRecord, Direction, Moment, Part, clear_one, step_part};
+use yadori_core::acts::{ActEntry, ActKind, ClearRecord, Direction, Moment, Part, clear_one, step_part};
 use yadori_core::{ClipId, Digest, Micros};
 use yadori_store::{DraftRow, ENDING, GOING, GOING_TO_END, Group, PartRow, PortionRow, STANDS};
 
@@ -471,7 +471,7 @@ impl Writer {
     /// Ends what is to be ended: clearings whose grace is over, or that can't be made again any more.
     pub(super) fn begin_ends(&mut self, by_new: bool) {
         for act in self.log.begin_to_end(self.steady.now(), by_new) {
-            let of = self.log.get(act).map_or(0, |act| act.count());
+            let of = self.log.get(act).map_or(0, ActEntry::count);
             self.long.push_back(Long::new(act, Task::End, of, None));
         }
     }
@@ -490,7 +490,7 @@ impl Writer {
         {
             let _ = waiting.send(Ok(self.outcome_of(act, before.done)));
         }
-        let of = self.log.get(act).map_or(0, |act| act.count());
+        let of = self.log.get(act).map_or(0, ActEntry::count);
         self.long.push_back(Long::new(act, Task::Step { direction, favorites }, of, Some(answer)));
     }
 }

@@ -159,7 +159,7 @@ impl Writer {
                 let _ = done.send(outcome);
             }
             Change::Step(direction, which, done) => self.step(direction, which, done).await,
-            Change::Clear(wish, done) => self.clear(*wish, done),
+            Change::Clear(wish, done) => self.clear(&wish, done),
             Change::Evict(clips, done) => self.evict(clips, done),
             Change::ListActs(done) => {
                 let _ = done.send(self.list_acts());

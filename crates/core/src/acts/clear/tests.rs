@@ -25,7 +25,7 @@ struct World {
 type Faces = BTreeMap<ClipId, ClipFace>;
 
 fn text_of(n: u8) -> String {
-    if n % 3 == 0 { format!("https://huts.example/{n}") } else { format!("note {n}") }
+    if n.is_multiple_of(3) { format!("https://huts.example/{n}") } else { format!("note {n}") }
 }
 
 fn id_of(n: u8) -> ClipId {
