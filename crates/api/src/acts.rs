@@ -62,6 +62,9 @@ pub struct Keep {
     /// Before this clip (its id) or divider (its id); at the end when absent.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub before: Option<String>,
+    /// Recognised secrets among them are meant to be recorded, masked. Without this they are refused.
+    #[serde(default)]
+    pub secrets: bool,
 }
 
 /// To give clips a title, or to take it away.

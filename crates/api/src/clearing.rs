@@ -64,6 +64,16 @@ pub struct Cleared {
     pub revision: u64,
 }
 
+/// What the limits would take, and why they wait for a person.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Waits {
+    /// How many clips.
+    pub clips: u64,
+    /// Why, in words.
+    pub why: String,
+}
+
 /// Something that takes a while, and how far it has come.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

@@ -8,6 +8,7 @@ pub mod clips;
 pub mod drawers;
 pub mod events;
 pub mod history;
+pub mod keeping;
 pub mod problem;
 pub mod search;
 pub mod sign_in;
@@ -22,7 +23,7 @@ pub use batches::{
     AllBatches, Batch, BatchItem, BatchItems, BatchesEvent, ChangeBatch, Filling, Hand, HandOut, HandedOut,
     Join, Joined, NewBatch, Parts, SomeItems, Split, TextPart, TrySplit,
 };
-pub use clearing::{Clear, ClearPlan, Cleared, Work};
+pub use clearing::{Clear, ClearPlan, Cleared, Waits, Work};
 pub use clips::{
     AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Representation, Row,
     Shape, Take, Taken, Tidied, TryTidy, TypedKeys,
@@ -33,6 +34,10 @@ pub use drawers::{
 };
 pub use events::{ClipEvent, Event, GoneEvent, KeptEvent};
 pub use history::{Outline, Page, RowsById, RowsRequest};
+pub use keeping::{
+    AgeShare, AllOrders, AllRules, AllSettings, Amount, ChangeSettings, CountedRule, LimitsPlan, Obeyed,
+    Outlook, Reason, Recogniser, Setting, StandingOrder, TriedRules, TryLimits, TryRules,
+};
 pub use problem::Problem;
 pub use search::{
     Completion, Completions, Excerpt, ExcerptOf, FillPreview, Filled, Found, FoundOutline, Hit,
@@ -49,7 +54,8 @@ pub use yadori_core::acts::ActKind;
 pub use yadori_core::batch::After;
 pub use yadori_core::batch::split::WAYS;
 pub use yadori_core::clip::secret::SecretKind;
-pub use yadori_core::limits::{self, Scope};
+pub use yadori_core::intake::rule::{Rule, Verdict};
+pub use yadori_core::limits::{self, Order, Scope};
 pub use yadori_core::picker;
 pub use yadori_core::take::chord;
 pub use yadori_core::take::tidy::STEPS;

@@ -52,6 +52,11 @@ impl Connection {
         self.json(self.agent.post(url(path)).content_type("application/json").send(&body[..]))
     }
 
+    pub(crate) fn patch<T: DeserializeOwned>(&self, path: &str, body: &impl Serialize) -> Result<T, Failure> {
+        let body = serde_json::to_vec(body).map_err(|why| Failure::Connection(why.to_string()))?;
+        self.json(self.agent.patch(url(path)).content_type("application/json").send(&body[..]))
+    }
+
     /// A call without body.
     pub(crate) fn post_empty<T: DeserializeOwned>(&self, path: &str) -> Result<T, Failure> {
         self.json(self.agent.post(url(path)).send_empty())

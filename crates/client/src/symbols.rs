@@ -1,6 +1,11 @@
 //! Contents made safe for a terminal: control, escape and bidirectional characters become visible symbols, so that a
 //! copied text can't move the cursor, change colors or reorder a line.
 
+/// A text on one line.
+pub(crate) fn line(text: &str) -> String {
+    shown(text, false)
+}
+
 /// `text` with every dangerous character replaced. Line feeds and tabs stay when `keep_lines` is set, and become
 /// symbols (`⏎`, a space) otherwise.
 pub(crate) fn shown(text: &str, keep_lines: bool) -> String {

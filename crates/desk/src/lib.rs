@@ -11,8 +11,9 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::{mpsc, oneshot};
+use yadori_core::intake::rules::Rules;
 use yadori_core::take::chord::{Chord, PasteTable, Purpose};
-use yadori_core::{Micros, Offer, Source};
+use yadori_core::{COPY_CAP, Micros, Offer, Source};
 
 /// What happened on the desktop.
 #[derive(Debug, Clone)]
@@ -27,6 +28,8 @@ pub enum DeskEvent {
         offer: Arc<Offer>,
         /// It was already on the clipboard when the desk began to watch.
         at_start: bool,
+        /// The executable of its program, without its directory.
+        executable: Option<String>,
     },
     /// A copy was made that is not kept.
     Refused(Refused),
@@ -45,6 +48,23 @@ pub struct Keys {
     pub chords: Vec<(Purpose, Chord)>,
     /// What pastes in which program.
     pub paste: PasteTable,
+    /// What is read at all.
+    pub intake: Intake,
+}
+
+/// What is read at all.
+#[derive(Debug, Clone)]
+pub struct Intake {
+    /// What they refuse before it is read is not asked for.
+    pub rules: Rules,
+    /// Bytes of one copy at most, [`COPY_CAP`] or less.
+    pub cap: u64,
+}
+
+impl Default for Intake {
+    fn default() -> Self {
+        Self { rules: Rules::default(), cap: COPY_CAP }
+    }
 }
 
 /// A chord, and whether it is heard.
@@ -184,6 +204,8 @@ pub enum RefusedBecause {
     Unreadable,
     /// Capture is paused. Nothing of it was read.
     Paused,
+    /// A rule of the person's, counted from 0, refuses it. Nothing of it was read.
+    Ruled(usize),
 }
 
 /// Why nothing was taken.
@@ -207,6 +229,8 @@ pub(crate) enum Command {
     Target(PasteInto, oneshot::Sender<Option<String>>),
     /// The clipboard is to hold nothing.
     Clear(oneshot::Sender<bool>),
+    /// A copy of this time is let go of.
+    Forget(Micros),
     /// Copies are read again.
     Resume(oneshot::Sender<()>),
     Listen,
@@ -284,6 +308,12 @@ impl Desk {
     pub async fn clear(&self) -> bool {
         let (done, answer) = oneshot::channel();
         (self.send)(Command::Clear(done)) && answer.await.unwrap_or(false)
+    }
+
+    /// Lets go of what was copied at this time: should its program end, it is not taken over. Where the desk itself
+    /// offers it, the clipboard is emptied.
+    pub fn forget(&self, at: Micros) {
+        (self.send)(Command::Forget(at));
     }
 
     /// Listens for these chords from now on, and presses these keys; [`DeskEvent::Chords`] tells which are heard.

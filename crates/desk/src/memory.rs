@@ -51,7 +51,7 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
                     let _ = tell.send(DeskEvent::Live(Live::Empty));
                     let _ = done.send(true);
                 }
-                Command::Listen => {}
+                Command::Forget(_) | Command::Listen => {}
                 Command::Resume(done) => drop(done.send(())),
                 Command::Stop => return,
             }
@@ -81,7 +81,7 @@ impl Stage {
         } else if offer.size() > COPY_CAP {
             refused(RefusedBecause::TooLarge(offer.size()))
         } else {
-            DeskEvent::Copied { offer, at_start: false }
+            DeskEvent::Copied { offer, at_start: false, executable: None }
         };
         let _ = self.tell.send(event);
     }

@@ -190,6 +190,7 @@ fn pause(inbox: &Inbox, time: Option<Duration>, reason: &str) -> bool {
                 Command::HandOver(done) => drop(done),
                 Command::Target(_, done) => drop(done),
                 Command::Clear(done) => drop(done.send(false)),
+                Command::Forget(_) => {}
                 // They are read when the display is back.
                 Command::Listen => {}
                 Command::Resume(done) => {

@@ -18,7 +18,11 @@ static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
 fn keys() -> Keys {
     let place = |n: u8| (Purpose::Place(n), format!("Ctrl+Alt+{}", n % 10).parse().unwrap());
     let picker = (Purpose::Picker, "Ctrl+Alt+Y".parse().unwrap());
-    Keys { chords: (1..=10).map(place).chain([picker]).collect(), paste: PasteTable::default() }
+    Keys {
+        chords: (1..=10).map(place).chain([picker]).collect(),
+        paste: PasteTable::default(),
+        ..Keys::default()
+    }
 }
 
 /// A display with a window manager, and a desk on it that hears chords.

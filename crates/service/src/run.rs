@@ -10,26 +10,30 @@ use std::time::Duration;
 use tokio::net::{TcpListener, UnixListener};
 use tokio::task::JoinHandle;
 use tokio_util::sync::CancellationToken;
-use yadori_desk::{Desk, DeskEvents, Keys};
+use yadori_core::limits::Occasion;
+use yadori_desk::{Desk, DeskEvents};
 use yadori_store::server::{PrivateServer, ServerPaths};
 
 use crate::chords::picker::Picker;
+use crate::clearing::orders::Orders;
 use crate::home::place::{Home, HomeError};
 use crate::home::random::{NoRandomness, random_name};
 use crate::home::settings::Settings;
 use crate::http::{self, Context, server};
 use crate::records::room::Disk;
-use crate::state::app::{App, Shared};
+use crate::state::app::{App, Shared, keys_of};
 use crate::state::clock::now;
 use crate::state::files::Files;
 use crate::state::pausing::Pausing;
 use crate::writer::{Queue, Writer, queue};
-use crate::{chords, intake, records};
+use crate::{chords, clearing, intake, records};
 
 /// How long open requests may take to end.
 const LAST_REQUESTS: Duration = Duration::from_secs(3);
 /// How long saving what waits may take at the end.
 const LAST_CHANGES: Duration = Duration::from_secs(10);
+/// How long standing orders may take at the end; what they began is gone on with at the next start.
+const LAST_ORDERS: Duration = Duration::from_secs(15);
 /// How often a console port that is taken is tried again.
 const PORT_AGAIN: Duration = Duration::from_secs(5);
 
@@ -73,7 +77,7 @@ pub async fn run(
     ready: impl FnOnce(&App),
 ) -> Result<(), RunError> {
     let changeable = &settings.changeable;
-    let keys = Keys { chords: changeable.chords.clone(), paste: changeable.paste.clone() };
+    let keys = keys_of(changeable);
     // Paused by an earlier run: then not even what lies on the clipboard is read.
     let pausing = Pausing::default();
     pausing.remembered(pause_file(&settings.home), now());
@@ -116,7 +120,18 @@ pub async fn run_on(
     let disk = Disk::of(server.as_ref().map(|_| home.data.clone()));
     let (queue, changes) = queue();
     let config = settings.config.clone();
-    let context = Context { app: app.clone(), queue: queue.clone(), disk: disk.clone(), config };
+    let orders = Arc::new(Orders::at(&home.data.join("orders.json")));
+    app.holding.remembered(home.data.join("limits-held"));
+    let context = Context {
+        app: app.clone(),
+        queue: queue.clone(),
+        disk: disk.clone(),
+        config,
+        changing: Arc::default(),
+        orders: orders.clone(),
+    };
+    app.parts.start("obeying the limits", clearing::sweep::run(app.clone(), queue.clone()));
+    app.parts.start("standing orders", clearing::orders::run(app.clone(), queue.clone(), orders.clone()));
 
     let unix = serve_unix(&home.socket(), &context)?;
     let tcp = serve_console(&settings, &context).await?;
@@ -150,6 +165,8 @@ pub async fn run_on(
         let _ = tcp.await;
     })
     .await;
+    // What is cleared at the end is cleared before the records are closed.
+    let _ = tokio::time::timeout(LAST_ORDERS, orders.on(&app, &queue, Occasion::Stop)).await;
     end(&app, &queue, writer, server.take()).await;
     let _ = std::fs::remove_file(home.socket());
     match app.parts.faults().pop() {

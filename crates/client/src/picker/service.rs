@@ -166,11 +166,13 @@ fn answer(
         }
         Do::Pin(id) => {
             let to = if pinned { KeepIn::Nowhere } else { KeepIn::Favorites };
-            service.post::<Acted>("/keep", &Keep { ids: vec![id], to, before: None }).map(|acted| {
-                did(&acted.id);
-                let words = if pinned { "Unpinned." } else { "Pinned: it is among the favorites." };
-                Answer::Did { words: words.to_owned(), row: acted.clips.into_iter().next().map(Box::new) }
-            })
+            service.post::<Acted>("/keep", &Keep { ids: vec![id], to, before: None, secrets: false }).map(
+                |acted| {
+                    did(&acted.id);
+                    let words = if pinned { "Unpinned." } else { "Pinned: it is among the favorites." };
+                    Answer::Did { words: words.to_owned(), row: acted.clips.into_iter().next().map(Box::new) }
+                },
+            )
         }
         Do::Gather(id) => gathered(service, id).map(|(acted, next)| {
             did(&acted.id);

@@ -146,7 +146,13 @@ impl Drawer {
                     (None, false) => None,
                 };
                 let to = KeepIn::Drawer { drawer: drawer.clone() };
-                act(service, out, "/keep", &Keep { ids: ids(service, clips)?, to, before }, self.json)
+                act(
+                    service,
+                    out,
+                    "/keep",
+                    &Keep { ids: ids(service, clips)?, to, before, secrets: false },
+                    self.json,
+                )
             }
             Verb::Rename { drawer, name } => {
                 change(drawer, &ChangeDrawer { name: Some(name.clone()), ..ChangeDrawer::default() }, out)

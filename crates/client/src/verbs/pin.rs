@@ -1,10 +1,11 @@
 //! `yadori pin` and `yadori unpin`: favorites, in the person's own order.
 
-use std::io::Write;
+use std::io::{IsTerminal, Write};
 
 use clap::Args;
 use yadori_api::{Keep, KeepIn};
 
+use super::clear::confirmed;
 use super::{act, ids, ids_of};
 use crate::connection::Connection;
 use crate::failure::Failure;
@@ -21,6 +22,9 @@ pub(crate) struct Pin {
     /// Move them to the end
     #[arg(long)]
     last: bool,
+    /// Recognised secrets as well: they are recorded like any other clip, masked
+    #[arg(long)]
+    secret: bool,
     /// For programs
     #[arg(long)]
     json: bool,
@@ -33,8 +37,17 @@ impl Pin {
             (None, true) => Some(String::new()),
             (None, false) => None,
         };
-        let request = Keep { ids: ids(service, &self.clips)?, to: KeepIn::Favorites, before };
-        act(service, out, "/keep", &request, self.json)
+        let ids = ids(service, &self.clips)?;
+        let request = Keep { ids, to: KeepIn::Favorites, before, secrets: self.secret };
+        match act(service, out, "/keep", &request, self.json) {
+            Err(Failure::Answered(problem)) if problem.kind == "secret" && std::io::stdin().is_terminal() => {
+                if !confirmed("It was recognised as a secret, and pinning records it, masked. Pin it?")? {
+                    return Ok(writeln!(out, "Nothing was done.")?);
+                }
+                act(service, out, "/keep", &Keep { secrets: true, ..request }, self.json)
+            }
+            other => other,
+        }
     }
 }
 
@@ -51,7 +64,8 @@ pub(crate) struct Unpin {
 
 impl Unpin {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let request = Keep { ids: ids(service, &self.clips)?, to: KeepIn::Nowhere, before: None };
+        let request =
+            Keep { ids: ids(service, &self.clips)?, to: KeepIn::Nowhere, before: None, secrets: false };
         act(service, out, "/keep", &request, self.json)
     }
 }

@@ -188,3 +188,17 @@ pub enum Act {
         batch: BatchId,
     },
 }
+
+impl Act {
+    /// The clips that it names.
+    pub fn clips(&self) -> Vec<ClipId> {
+        match self {
+            Self::Remove { clips, .. }
+            | Self::Keep { clips, .. }
+            | Self::Color { clips, .. }
+            | Self::BringUp { clips } => clips.clone(),
+            Self::Title { clip, .. } | Self::Edit { clip, .. } | Self::PutBack { clip } => vec![*clip],
+            _ => Vec::new(),
+        }
+    }
+}

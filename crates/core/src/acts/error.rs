@@ -10,6 +10,11 @@ pub enum ActError {
     /// Every clip it names has gone.
     #[error("none of these clips is in the history any more")]
     NoneThere,
+    /// It lives in memory alone.
+    #[error(
+        "it was recognised as a secret and lives in memory alone: it can be taken, removed or pinned, nothing else"
+    )]
+    Fleeting,
     /// Everything it would take is pinned and to be spared.
     #[error("all of them are pinned, and stay")]
     AllPinned,
@@ -114,6 +119,7 @@ impl ActError {
             | Self::NotEdited
             | Self::OriginalRemoved
             | Self::NoItems
+            | Self::Fleeting
             | Self::AlreadySo => Obstacle::Nothing,
             Self::NoBatch => Obstacle::NoBatch,
             Self::NoDrawer(_) | Self::SeveralDrawers(_) | Self::NoDivider => Obstacle::NoDrawer,

@@ -78,6 +78,9 @@ pub struct Facts {
     /// What secret it was recognised as: it is masked wherever it is shown, and not found by its words.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub secret: Option<SecretKind>,
+    /// It stays on this device: it is never sent to another.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub here: bool,
 }
 
 /// Facts quote contents, so debug output leaves them out.
@@ -118,6 +121,7 @@ impl Facts {
             files: Vec::new(),
             file_count: 0,
             secret: None,
+            here: false,
         }
     }
 }

@@ -50,6 +50,7 @@ pub fn read(mut offer: Offer, device: DeviceId) -> Option<Reading> {
             picture: None,
             file_count: uris.len() as u64,
             secret: None,
+            here: false,
             files: uris.into_iter().take(HEAD_FILES).collect(),
         };
         return Some(Reading { id: ClipId::of(Class::Files, &[&device.0, joined.as_bytes()]), facts, offer });
@@ -76,6 +77,7 @@ pub fn read(mut offer: Offer, device: DeviceId) -> Option<Reading> {
             files: Vec::new(),
             file_count: 0,
             secret: None,
+            here: false,
         };
         return Some(Reading { id: ClipId::of(Class::Image, &[image.content.expose()]), facts, offer });
     }

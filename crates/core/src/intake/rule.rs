@@ -195,7 +195,10 @@ impl Ready {
             also(matches(pattern, source(|source| &source.window)));
         }
         if let Some(pattern) = &self.page {
-            also(matches(pattern, source(|source| &source.page)));
+            // The address of a page is read with the copy.
+            let page = source(|source| &source.page);
+            let unread = known.text.is_none() && page.is_none();
+            also(if unread { Holds::Unknown } else { matches(pattern, page) });
         }
         if let Some(kind) = self.rule.kind {
             also(known.kind.map_or(Holds::Unknown, |one| (one == kind).into()));

@@ -211,8 +211,10 @@ mod tests {
         let name = || proptest::option::of("[ab*]{1,3}");
         let kinds = prop_oneof![Just(Kind::Text), Just(Kind::Image)];
         let verdicts = prop_oneof![Just(Verdict::Keep), Just(Verdict::Refuse), Just(Verdict::Mask)];
-        (name(), proptest::option::of("[ab]{1,2}"), proptest::option::of(kinds), 0u64..4, verdicts).prop_map(
-            |(program, content, kind, over, then)| Rule {
+        let pattern = || proptest::option::of("[ab]{1,2}");
+        (name(), pattern(), pattern(), proptest::option::of(kinds), 0u64..4, verdicts).prop_map(
+            |(program, content, page, kind, over, then)| Rule {
+                page,
                 program,
                 content,
                 kind,
@@ -230,11 +232,12 @@ mod tests {
             program in "[ab]{0,3}", content in "[ab]{0,4}", known_size: bool, known_kind: bool, image: bool,
         ) {
             let all = rules(written).unwrap();
-            let source = Source { program: Some(program), ..Source::default() };
+            let source = Source { program: Some(program), page: Some(content.clone()), ..Source::default() };
+            let unread = Source { page: None, ..source.clone() };
             let kind = if image { Kind::Image } else { Kind::Text };
             let size = content.len() as u64;
             let known = Known {
-                source: Some(&source), executable: None, kind: known_kind.then_some(kind),
+                source: Some(&unread), executable: None, kind: known_kind.then_some(kind),
                 size: known_size.then_some(size), text: None,
             };
             let whole = Whole { source: &source, executable: None, kind, size, text: &content };

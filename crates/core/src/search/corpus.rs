@@ -144,6 +144,8 @@ impl Index for Corpus {
         folded.clear();
         let mut whole = true;
         match text {
+            // No search tells what a masked clip holds.
+            _ if clip.is_secret() => {}
             Text::Whole(text) => fold_into(searched(text), &mut folded),
             Text::Known => match self.own_text(clip.id).filter(|(_, whole)| *whole) {
                 Some((known, _)) => folded.extend_from_slice(known),

@@ -39,6 +39,8 @@ pub(crate) enum Outcome {
     DoNotRecord,
     /// Larger than the cap.
     TooLarge(u64),
+    /// A rule of the person's refuses it.
+    Ruled(usize),
     /// The program did not answer, or ended.
     Unreadable,
     /// Nothing in it, or replaced before anything was known of it.
@@ -84,6 +86,8 @@ pub(crate) struct Job {
     asking: Asking,
     got: Vec<Representation>,
     size: u64,
+    /// Bytes of it at most.
+    cap: u64,
     chunks: Option<Chunks>,
     superseded: bool,
     deadline_ms: u64,
@@ -104,12 +108,18 @@ impl Job {
             asking: Asking::default(),
             got: Vec::new(),
             size: 0,
+            cap: COPY_CAP,
             chunks: None,
             superseded: false,
             deadline_ms: now_ms + PATIENCE_MS,
             asked_ms: now_ms,
             beside_until_ms: None,
         }
+    }
+
+    /// The same for a copy of so many bytes at most.
+    pub(crate) fn at_most(self, cap: u64) -> Self {
+        Self { cap: cap.min(COPY_CAP), ..self }
     }
 
     pub(crate) fn at(&self) -> Micros {
@@ -236,7 +246,7 @@ impl Job {
             _ => self.asked_ms + MOST_PATIENCE_MS,
         };
         self.deadline_ms = last.min(now_ms + PATIENCE_MS);
-        let room = COPY_CAP - self.size;
+        let room = self.cap.saturating_sub(self.size);
         let Some(chunks) = &mut self.chunks else { return Next::Wait };
         if !bytes.is_empty() {
             chunks.came += bytes.len() as u64;
@@ -267,7 +277,7 @@ impl Job {
         let target = match ask {
             Ask::Identity(target) | Ask::Beside(target) => target.clone(),
         };
-        if length > COPY_CAP - self.size {
+        if length > self.cap.saturating_sub(self.size) {
             let identifies = matches!(ask, Ask::Identity(_));
             return if identifies {
                 Next::Done(Outcome::TooLarge(self.size + length))

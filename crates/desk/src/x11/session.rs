@@ -73,6 +73,8 @@ struct Reading {
     owner: Window,
     time: Timestamp,
     job: Job,
+    /// The owner's executable.
+    executable: Option<String>,
     /// The owner's, where it can be known.
     process: Option<Process>,
 }
@@ -283,6 +285,7 @@ impl<'a> Session<'a> {
                     self.empty()?;
                     let _ = done.send(true);
                 }
+                Command::Forget(at) => self.let_go_of(at)?,
                 Command::Listen => self.listen()?,
                 Command::Resume(done) => {
                     self.resume()?;

@@ -23,6 +23,9 @@ pub enum FillingError {
     /// A clip that is not there.
     #[error("one of these clips is not in the history any more")]
     NoClip,
+    /// It is masked.
+    #[error("it was recognised as a secret: it is in no batch")]
+    Masked,
     /// An id that is none.
     #[error("a batch is filled by whole ids of 26 characters, since places shift")]
     NoId,
@@ -92,6 +95,9 @@ pub async fn filled(app: &App, disk: &Disk, wanted: &Filling) -> Result<(Vec<Pie
     }
     for id in ids {
         let clip = app.clips.get(id).ok_or(FillingError::NoClip)?;
+        if clip.is_secret() {
+            return Err(FillingError::Masked);
+        }
         match &cut {
             None => {
                 let offer = clip.state.offer().ok_or(FillingError::NoClip)?.clone();

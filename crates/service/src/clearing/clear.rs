@@ -114,7 +114,7 @@ pub async fn clear(
 }
 
 /// Empties the live clipboard.
-async fn clear_live(app: &App) -> bool {
+pub(super) async fn clear_live(app: &App) -> bool {
     let Some(desk) = &app.desk else { return false };
     let cleared = desk.clear().await;
     if cleared {

@@ -1,5 +1,6 @@
-//! Clearing: what a scope takes, for the preview and for the act.
+//! Clearing: by hand, by limits, by standing orders. What goes is planned in the core, and goes through the writer.
 
-mod clear;
-
-pub use clear::{ClearError, clear, plan};
+pub mod clear;
+pub mod limits;
+pub mod orders;
+pub mod sweep;

@@ -1,5 +1,8 @@
 //! What handlers share, and how a request came in.
 
+use std::sync::Arc;
+
+use crate::clearing::orders::Orders;
 use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::writer::Queue;
@@ -15,6 +18,10 @@ pub struct Context {
     pub disk: Disk,
     /// The configuration file.
     pub config: std::path::PathBuf,
+    /// Settings are changed one after another.
+    pub changing: Arc<tokio::sync::Mutex<()>>,
+    /// The standing orders.
+    pub orders: Arc<Orders>,
 }
 
 /// How a request came in.

@@ -9,6 +9,7 @@ mod context;
 mod drawers;
 mod extract;
 mod gate;
+mod keeping;
 mod part;
 mod problem;
 mod ready;

@@ -239,7 +239,11 @@ impl From<TakeError> for Failure {
                 "There is no such tidying",
                 words,
             ),
-            TakeError::NoFiles | TakeError::NoPicture | TakeError::Picture(_) | TakeError::MostOfWhat => {
+            TakeError::NoFiles
+            | TakeError::Masked
+            | TakeError::NoPicture
+            | TakeError::Picture(_)
+            | TakeError::MostOfWhat => {
                 Self::new(StatusCode::UNPROCESSABLE_ENTITY, "no-such-shape", "It can't be taken so", words)
             }
             TakeError::NoFile(_) => {
@@ -319,6 +323,8 @@ impl From<WriteError> for Failure {
             | WriteError::Empty => {
                 Self::new(StatusCode::CONFLICT, "nothing-to-do", "There is nothing to do", words)
             }
+            WriteError::Secret => Self::new(StatusCode::CONFLICT, "secret", "It would be recorded", words)
+                .hint("say that this is meant with `secrets` (--secret)"),
             WriteError::NotEmpty => Self::new(
                 StatusCode::CONFLICT,
                 "not-empty",

@@ -16,7 +16,9 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::context::{Context, Entrance};
-use super::{acts, batches, clearing, clips, drawers, gate, problem, ready, search, service, transfers};
+use super::{
+    acts, batches, clearing, clips, drawers, gate, keeping, problem, ready, search, service, transfers,
+};
 
 /// The most a request may carry: a clip at the cap, in base64, and something around it.
 const BODY_LIMIT: usize = 92 * 1024 * 1024;
@@ -80,6 +82,9 @@ fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(acts::clips::bring_up))
         .routes(routes!(clearing::clear::plan_clear))
         .routes(routes!(clearing::clear::clear))
+        .routes(routes!(keeping::limits::plan_limits))
+        .routes(routes!(keeping::limits::obey))
+        .routes(routes!(keeping::limits::outlook))
         .routes(routes!(acts::log::undo))
         .routes(routes!(acts::log::redo))
         .routes(routes!(acts::log::list))
@@ -125,6 +130,10 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(service::status::reread))
         .routes(routes!(service::status::pause))
         .routes(routes!(service::status::resume))
+        .routes(routes!(keeping::rules::list))
+        .routes(routes!(keeping::rules::try_rules))
+        .routes(routes!(keeping::orders::list))
+        .routes(routes!(keeping::settings::list, keeping::settings::change))
         .routes(routes!(service::events::events))
         .routes(routes!(service::sign_in::new_link))
         .routes(routes!(service::sign_in::browsers))

@@ -10,6 +10,7 @@ use yadori_desk::{DeskEvent, DeskEvents, Live, Refused, RefusedBecause};
 use yadori_store::RefusalRow;
 
 use crate::intake::bring_in::submit;
+use crate::intake::deciding::{Fate, decide};
 use crate::intake::reading::{Arrival, read_offer};
 use crate::records::room::Disk;
 use crate::state::app::Shared;
@@ -50,14 +51,15 @@ pub async fn run(
                     app.health.change(|health| health.live = live);
                 }
             }
-            DeskEvent::Copied { offer, at_start } => {
+            DeskEvent::Copied { offer, at_start, executable } => {
                 // Each copy has a time of its own. A clock that was set back is believed: the order is not its business.
                 let seen = offer.at;
                 let set_back = last_at.saturating_sub(seen) > SET_BACK;
                 let at = if set_back { seen } else { seen.max(last_at.saturating_add(1)) };
                 last_at = at;
                 app.health.change(|health| health.dated(seen, at));
-                take_in(&app, &queue, offer, at, at_start, disk.clone()).await;
+                let copy = Seen { offer, at, at_start, executable };
+                take_in(&app, &queue, copy, disk.clone()).await;
             }
             DeskEvent::Refused(refused) => refuse(&app, &queue, &refused),
             DeskEvent::Chords(heard) => app.health.change(|health| health.chords = heard),
@@ -67,17 +69,35 @@ pub async fn run(
     }
 }
 
-async fn take_in(app: &Shared, queue: &Queue, offer: Arc<Offer>, at: Micros, at_start: bool, disk: Disk) {
+/// A copy as the desk has seen it.
+struct Seen {
+    offer: Arc<Offer>,
+    at: Micros,
+    at_start: bool,
+    executable: Option<String>,
+}
+
+async fn take_in(app: &Shared, queue: &Queue, copy: Seen, disk: Disk) {
+    let Seen { offer, at, at_start, executable } = copy;
     if is_own_link(app, &offer) {
         unkept(app, at);
         return;
     }
-    let aside = offer.size() > ASIDE;
+    let (aside, seen_at) = (offer.size() > ASIDE, offer.at);
     let (shared, queue) = (app.clone(), queue.clone());
     let work = async move {
         let arrival = Arrival { at, at_start, live: true, on_top: true, extra: None };
         match read_offer(shared.clips.device(), Arc::unwrap_or_clone(offer), arrival).await {
-            Some(capture) => submit(&shared, &queue, &disk, capture).await,
+            Some(capture) => match decide(&shared, capture, executable.as_deref()) {
+                Fate::Keep(capture) => submit(&shared, &queue, &disk, *capture).await,
+                Fate::Fleeting(capture, minutes) => queue.send(Change::Fleeting(capture, minutes)),
+                Fate::Refused => {
+                    unkept(&shared, at);
+                    if let Some(desk) = &shared.desk {
+                        desk.forget(seen_at);
+                    }
+                }
+            },
             None => unkept(&shared, at),
         }
     };
@@ -106,6 +126,7 @@ fn refuse(app: &Shared, queue: &Queue, refused: &Refused) {
     let (reason, size) = match refused.reason {
         // Nothing at all is kept of it, not even that it happened.
         RefusedBecause::DoNotRecord | RefusedBecause::Paused => return,
+        RefusedBecause::Ruled(rule) => return app.ruled.count(&app.settings().keeping.rules, rule),
         RefusedBecause::TooLarge(size) => (RefusalReason::TooLarge, Some(size)),
         RefusedBecause::Unreadable => (RefusalReason::Unreadable, None),
     };

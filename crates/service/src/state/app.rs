@@ -3,10 +3,11 @@
 use std::sync::{Arc, Mutex, OnceLock, PoisonError, RwLock, Weak};
 use std::time::Duration;
 
+use tokio::sync::Notify;
 use tokio_util::sync::CancellationToken;
 use yadori_api as api;
 use yadori_core::{DeviceId, Micros, Offer};
-use yadori_desk::{Desk, Keys};
+use yadori_desk::{Desk, Intake, Keys};
 
 use crate::home::settings::Changeable;
 use crate::state::at_hand::AtHand;
@@ -16,8 +17,10 @@ use crate::state::clock::now;
 use crate::state::events::{Events, Happening};
 use crate::state::files::Files;
 use crate::state::health::{Health, LiveNow};
+use crate::state::holding::Holding;
 use crate::state::parts::Parts;
 use crate::state::pausing::Pausing;
+use crate::state::ruled::Ruled;
 use crate::state::shapes::{capture, chord, refusal, row};
 use crate::state::sign_in::Entries;
 use crate::state::transfers::Transfers;
@@ -54,6 +57,12 @@ pub struct App {
     pub settings: RwLock<Arc<Changeable>>,
     /// Whether capture is paused.
     pub pausing: Pausing,
+    /// Whether the limits are held back.
+    pub holding: Holding,
+    /// Told of changes of the settings.
+    changed: Notify,
+    /// How often rules decided.
+    pub ruled: Ruled,
     /// Pictures that were handed out as files.
     pub files: OnceLock<Files>,
     /// Items of batches are handed out one after another.
@@ -64,6 +73,16 @@ pub struct App {
     pub started_at: Micros,
     /// Ends the service.
     pub shutdown: CancellationToken,
+}
+
+/// What the desk is told of the settings.
+pub fn keys_of(settings: &Changeable) -> Keys {
+    let keeping = &settings.keeping;
+    Keys {
+        chords: settings.chords.clone(),
+        paste: settings.paste.clone(),
+        intake: Intake { rules: keeping.rules.clone(), cap: keeping.limits.one },
+    }
 }
 
 impl App {
@@ -90,6 +109,9 @@ impl App {
             taken: Mutex::default(),
             settings: RwLock::default(),
             pausing: Pausing::default(),
+            holding: Holding::default(),
+            changed: Notify::new(),
+            ruled: Ruled::default(),
             files: OnceLock::new(),
             handing: tokio::sync::Mutex::default(),
             grace,
@@ -106,9 +128,15 @@ impl App {
     /// These settings hold from now on.
     pub fn set(&self, settings: Changeable) {
         if let Some(desk) = &self.desk {
-            desk.listen(Keys { chords: settings.chords.clone(), paste: settings.paste.clone() });
+            desk.listen(keys_of(&settings));
         }
         *self.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings);
+        self.changed.notify_waiters();
+    }
+
+    /// Waits until the settings change.
+    pub async fn settings_changed(&self) {
+        self.changed.notified().await;
     }
 
     /// Tells listeners how things stand, whenever that changes, until the service ends.
@@ -158,6 +186,7 @@ impl App {
             console_problem: health.console.err(),
             faults: self.parts.faults(),
             damaged: health.damaged,
+            waits: health.waits.map(|(clips, why)| api::Waits { clips, why: why.into() }),
             work: health.work.map(|work| api::Work { what: work.what.into(), done: work.done, of: work.of }),
             started_at: self.started_at,
         }

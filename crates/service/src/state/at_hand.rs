@@ -8,7 +8,7 @@ use bytes::Bytes;
 use lru::LruCache;
 use tokio::sync::watch;
 use yadori_core::clip::mime;
-use yadori_core::{Clip, Content, Digest, Micros, Offer, OfferRecord, Representation};
+use yadori_core::{Clip, ClipId, Content, Digest, Micros, Offer, OfferRecord, Representation};
 use yadori_store::{ReadError, Store};
 
 /// Bytes of recent contents kept at hand.
@@ -55,6 +55,8 @@ impl Recent {
 pub struct AtHand {
     store: watch::Sender<Option<Store>>,
     waiting: Mutex<HashMap<Digest, Content>>,
+    /// Contents of clips that live in memory alone, by clip.
+    fleeting: Mutex<HashMap<ClipId, Vec<(Digest, Content)>>>,
     recent: Mutex<Recent>,
     pictures: Mutex<VecDeque<((Digest, u32), Small)>>,
 }
@@ -75,6 +77,7 @@ impl Default for AtHand {
         Self {
             store: watch::Sender::new(None),
             waiting: Mutex::default(),
+            fleeting: Mutex::default(),
             recent: Mutex::default(),
             pictures: Mutex::default(),
         }
@@ -98,6 +101,17 @@ impl AtHand {
     /// Keeps contents while they are in no database.
     pub(crate) fn keep_waiting(&self, contents: &[(Digest, Content)]) {
         locked(&self.waiting).extend(contents.iter().cloned());
+    }
+
+    /// Holds contents that are in no database, on purpose.
+    pub(crate) fn hold_fleeting(&self, clip: ClipId, contents: &[(Digest, Content)]) {
+        locked(&self.fleeting).insert(clip, contents.to_vec());
+    }
+
+    /// Lets go of them, and of whatever was made of them.
+    pub(crate) fn let_go_fleeting(&self, clip: ClipId) {
+        let held = locked(&self.fleeting).remove(&clip).unwrap_or_default();
+        locked(&self.pictures).retain(|((of, _), _)| held.iter().all(|(digest, _)| digest != of));
     }
 
     /// Nothing waits any more.
@@ -138,6 +152,11 @@ impl AtHand {
 
     fn in_memory(&self, digest: Digest) -> Option<Content> {
         let waiting = locked(&self.waiting).get(&digest).cloned();
+        let waiting = waiting.or_else(|| {
+            let fleeting = locked(&self.fleeting);
+            let held = fleeting.values().flatten().find(|(known, _)| *known == digest);
+            held.map(|(_, content)| content.clone())
+        });
         waiting.or_else(|| locked(&self.recent).contents.get(&digest).cloned())
     }
 

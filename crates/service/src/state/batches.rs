@@ -4,7 +4,7 @@ use yadori_api as api;
 use yadori_core::batch::{Batch, Item};
 use yadori_core::{BatchId, History};
 
-use crate::state::shapes::files;
+use crate::state::shapes::{files, head_of};
 
 /// An item at a place (from 0) of its batch.
 pub fn item(history: &History, batch: &Batch, at: usize, item: &Item) -> api::BatchItem {
@@ -21,7 +21,7 @@ fn item_of(history: &History, (at, record, field): (usize, usize, usize), item: 
         field: field as u64,
         label: item.piece.label.clone(),
         kind: facts.kind(),
-        head: facts.head.clone(),
+        head: head_of(facts),
         chars: facts.chars,
         size: facts.size,
         picture: facts.picture.clone(),

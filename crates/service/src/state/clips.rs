@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, PoisonError, RwLock, RwLockReadGuard};
 use std::time::Duration;
 
-use tokio::sync::watch;
+use tokio::sync::{Notify, watch};
 use yadori_core::history::stored::Held;
 use yadori_core::search::index::facts_are_whole;
 use yadori_core::search::texts::Texts;
@@ -22,6 +22,7 @@ pub struct Clips {
     device_name: String,
     unread: AtomicU64,
     loaded: watch::Sender<bool>,
+    grew: Notify,
 }
 
 impl Clips {
@@ -34,6 +35,7 @@ impl Clips {
             device_name,
             unread: AtomicU64::new(0),
             loaded: watch::Sender::new(false),
+            grew: Notify::new(),
         }
     }
 
@@ -83,6 +85,11 @@ impl Clips {
         matches!(tokio::time::timeout(most, loaded.wait_for(|loaded| *loaded)).await, Ok(Ok(_)))
     }
 
+    /// Waits until a clip has come.
+    pub async fn grew(&self) {
+        self.grew.notified().await;
+    }
+
     /// Long texts that are still to be read after the start.
     pub fn unread(&self) -> u64 {
         self.unread.load(Ordering::Relaxed)
@@ -126,6 +133,9 @@ impl Clips {
             }
             None => history.settle(stored),
         };
+        if placed.before.is_none() {
+            self.grew.notify_one();
+        }
         (placed, history.revision())
     }
 
@@ -152,6 +162,13 @@ impl Clips {
         }
         let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
         history.settle_many(many, forgotten);
+    }
+
+    /// A clip that lives in memory alone: it is in the history, and no search finds it.
+    pub(crate) fn put_fleeting(&self, clip: Clip) -> (Placed, u64) {
+        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        let placed = history.put(clip);
+        (placed, history.revision())
     }
 
     /// Nothing is left of a clip, not even that it was there.

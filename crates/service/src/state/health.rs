@@ -67,6 +67,8 @@ pub struct HealthNow {
     pub hitch: Option<api::Hitch>,
     /// What takes a while and is under way.
     pub work: Option<Work>,
+    /// How many clips the limits would take, and why they wait.
+    pub waits: Option<(u64, &'static str)>,
 }
 
 /// What takes a while, and how far it has come.
@@ -139,6 +141,7 @@ impl Health {
             chords: Vec::new(),
             hitch: None,
             work: None,
+            waits: None,
         };
         Self { health: Mutex::new(health), changed: Notify::new() }
     }

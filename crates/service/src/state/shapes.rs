@@ -21,11 +21,11 @@ pub fn row(history: &History, clip: &Clip) -> api::Row {
         prefix: history.prefix_of(clip.id),
         place: history.place_of(clip.id).unwrap_or(0) as u64,
         kind: facts.kind(),
-        head: head(clip),
+        head: head_of(facts),
         title: clip.state.title().map(str::to_owned),
-        chars: facts.chars,
+        chars: if clip.is_secret() { 0 } else { facts.chars },
         lines: facts.lines,
-        size: facts.size,
+        size: if clip.is_secret() { 0 } else { facts.size },
         formatted: facts.formatted,
         copied_at: clip.copied_at(),
         copies: clip.state.times_copied(),
@@ -47,10 +47,10 @@ pub fn row(history: &History, clip: &Clip) -> api::Row {
 }
 
 /// What is shown of its words: of a secret, only what it is.
-pub fn head(clip: &Clip) -> String {
-    match clip.facts.secret {
+pub fn head_of(facts: &Facts) -> String {
+    match facts.secret {
         Some(secret) => format!("•••••••• ({})", secret.name()),
-        None => clip.facts.head.clone(),
+        None => facts.head.clone(),
     }
 }
 

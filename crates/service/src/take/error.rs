@@ -35,6 +35,9 @@ pub enum TakeError {
     /// Its picture can't be had in another encoding.
     #[error("its picture can't be made into another: {0}")]
     Picture(SmallError),
+    /// It is masked.
+    #[error("it was recognised as a secret: it is put into no file")]
+    Masked,
     /// It can't be put into a file.
     #[error("its picture can't be put into a file: {0}")]
     NoFile(std::io::Error),

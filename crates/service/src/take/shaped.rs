@@ -67,6 +67,7 @@ pub async fn shaped(app: &App, clip: &Clip, offer: Offer, wanted: &Take) -> Resu
                 (_, None) => plain,
             }))
         }
+        Some(Shape::File) if clip.is_secret() => Err(TakeError::Masked),
         Some(Shape::File) => {
             let image = primary_image(&offer).ok_or(TakeError::NoPicture)?;
             let name = name_of(clip.state.title(), extension(&image.mime));

@@ -93,8 +93,11 @@ impl Export {
         }
     }
 
+    /// What is exported. What lives in memory alone is not.
     fn clips(&self) -> Vec<ClipId> {
-        self.ids.clone()
+        let history = self.app.clips.history();
+        let stays = |id: &&ClipId| history.get(**id).is_none_or(|clip| !clip.is_fleeting());
+        self.ids.iter().filter(stays).copied().collect()
     }
 
     fn leave_out(&mut self, clip: &Clip, why: ContentError) -> io::Result<()> {

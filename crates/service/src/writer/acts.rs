@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use yadori_api as api;
 use yadori_core::acts::plan::ClipPlan;
-use yadori_core::acts::{self, Act, ActEntry, ActRecord, Direction, Moment};
+use yadori_core::acts::{self, Act, ActEntry, ActKind, ActRecord, Direction, Moment};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::search::facts_are_whole;
 use yadori_core::{BatchId, ClipId};
@@ -16,6 +16,7 @@ use crate::state::shapes::row;
 use crate::writer::change::{Done, Outcome, With};
 use crate::writer::error::WriteError;
 use crate::writer::handed::{dropped, recorded};
+use crate::writer::wish::BY_LIMITS;
 use crate::writer::worker::Writer;
 
 /// Bytes that the record of one act may have: well below what the database takes at once.
@@ -32,6 +33,16 @@ impl Writer {
     /// Carries an act out.
     pub(super) async fn act(&mut self, act: &Act, with: With) -> Result<Outcome, WriteError> {
         self.writable()?;
+        let on_fleeting = self.act_on_fleeting(act, &with).await?;
+        let (act, ended) = match on_fleeting {
+            None => (act.clone(), 0),
+            Some((Some(act), ended)) => (act, ended),
+            Some((None, count)) => {
+                let kind = ActKind::Remove;
+                return Ok(Outcome { id: [0; 16], kind, ids: Vec::new(), count, made: None });
+            }
+        };
+        let act = &act;
         let plan = {
             let history = self.app.clips.history();
             acts::plan(act, &history, &mut Moment { now: now(), clock: &mut self.clock })?
@@ -99,7 +110,7 @@ impl Writer {
         self.log.push(entry);
         let ids = self.apply(group.clips, group.drawers, &texts);
         self.apply_batches(plan.batches);
-        let count = ids.len() as u64;
+        let count = ids.len() as u64 + ended;
         Ok(Outcome { id: act_id, kind: plan.kind, ids, count, made: plan.made })
     }
 
@@ -142,6 +153,9 @@ impl Writer {
         let record = record.ok_or(WriteError::DamagedRecord)?;
         if let Some(clear) = &record.clear {
             self.step_clear(&act, clear, direction).await?;
+            if clear.order.as_deref() == Some(BY_LIMITS) {
+                self.app.holding.hold(direction == Direction::Undo);
+            }
             return Ok(Begun::Long(act.id, clear.scope.favorites));
         }
         let stepped = {

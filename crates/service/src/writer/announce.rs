@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use yadori_core::history::stored::Held;
-use yadori_core::{ClipId, Drawer, Placed, StoredClip};
+use yadori_core::{Clip, ClipId, Drawer, Placed, StoredClip};
 use yadori_store::RefusalRow;
 
 use crate::state::events::Happening;
@@ -32,6 +32,13 @@ impl Writer {
         if told != Told::Not {
             self.announce(id, placed, revision, told == Told::Copied);
         }
+    }
+
+    /// A clip that lives in memory alone.
+    pub(super) fn put_fleeting(&self, clip: Clip) {
+        let id = clip.id;
+        let (placed, revision) = self.app.clips.put_fleeting(clip);
+        self.announce(id, placed, revision, true);
     }
 
     /// Nothing is left of a clip.

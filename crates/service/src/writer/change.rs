@@ -52,12 +52,14 @@ pub struct With {
     pub needs: Vec<Digest>,
     /// A clip's text, when it is longer than its facts tell.
     pub text: Option<(ClipId, String)>,
+    /// Secrets among the clips are meant to be kept.
+    pub secrets: bool,
 }
 
 impl From<Capture> for With {
     fn from(capture: Capture) -> Self {
         let text = capture.text.map(|text| (capture.copied.id, text));
-        Self { contents: capture.contents, needs: Vec::new(), text }
+        Self { contents: capture.contents, text, ..Self::default() }
     }
 }
 
@@ -94,6 +96,8 @@ pub struct Outcome {
 pub enum Change {
     /// A copy.
     Capture(Box<Capture>),
+    /// A copy that is held in memory alone, for so many minutes.
+    Fleeting(Box<Capture>, f64),
     /// A copy that is not kept.
     Refusal(RefusalRow),
     /// A person does something.

@@ -15,7 +15,20 @@ use crate::writer::worker::Writer;
 impl Writer {
     /// Begins a clearing; the answer comes when it is done.
     pub(super) fn clear(&mut self, wish: &ClearWish, answer: Done<Outcome>) {
+        // What lives in memory alone goes at once, and is not brought back.
+        let (scope, found) = (&wish.scope, &wish.found);
+        let fleeting = if scope.query.is_none() && found.is_none() {
+            self.clear_fleeting(|clip| scope.means(clip))
+        } else {
+            0
+        };
         match self.wanted(wish) {
+            Err(WriteError::NothingToClear) if fleeting > 0 => {
+                let id = [0; 16];
+                let outcome =
+                    Outcome { id, kind: ActKind::Clear, ids: Vec::new(), count: fleeting, made: None };
+                let _ = answer.send(Ok(outcome));
+            }
             Err(why) => drop(answer.send(Err(why))),
             Ok((act, record, clips)) => self.begin_clear(record, clips, wish.now, act, Some(answer)),
         }

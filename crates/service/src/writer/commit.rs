@@ -87,6 +87,7 @@ impl Writer {
     fn while_not_known(&mut self, change: Change) {
         match change {
             Change::Capture(capture) => self.wait(*capture),
+            Change::Fleeting(capture, minutes) => self.hold_fleeting(*capture, minutes),
             Change::Refusal(refusal) => self.announce_refusal(&refusal),
             Change::Act(_, _, done)
             | Change::Step(_, _, done)

@@ -22,6 +22,11 @@ pub enum WriteError {
     /// There is nothing in it.
     #[error("there is nothing in it: no representation with a single byte")]
     Empty,
+    /// A secret that would be recorded.
+    #[error(
+        "it was recognised as a secret and lives in memory alone; pinning records it like any other clip, masked"
+    )]
+    Secret,
     /// A clearing that would take nothing.
     #[error(
         "there is nothing to clear: no clip is meant, or all of them are favorites, which stay unless they are named"

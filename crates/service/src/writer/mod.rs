@@ -14,6 +14,7 @@ mod change;
 mod clear;
 mod commit;
 mod error;
+mod fleeting;
 mod handed;
 mod long;
 mod mode;
@@ -25,5 +26,5 @@ mod worker;
 
 pub use change::{ASIDE, Capture, Change, Done, Handed, Loaded, Outcome, Queue, With, queue};
 pub use error::WriteError;
-pub use wish::ClearWish;
+pub use wish::{BY_LIMITS, ClearWish};
 pub use worker::Writer;

@@ -5,6 +5,9 @@ use std::collections::HashSet;
 use yadori_core::limits::Scope;
 use yadori_core::{ClipId, Micros};
 
+/// What the clearing of a sweep is called among the acts.
+pub const BY_LIMITS: &str = "the limits";
+
 /// A clearing that is asked for.
 #[derive(Clone, Debug, Default)]
 pub struct ClearWish {

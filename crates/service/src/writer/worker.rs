@@ -15,6 +15,7 @@ use crate::state::clock::SteadyClock;
 use crate::state::events::Happening;
 use crate::state::health::REFUSALS;
 use crate::writer::change::{Capture, Change, Loaded};
+use crate::writer::fleeting::Fleeting;
 use crate::writer::long::Long;
 use crate::writer::mode::Mode;
 
@@ -46,6 +47,8 @@ pub struct Writer {
     pub(super) probe: Option<oneshot::Receiver<()>>,
     /// Work in portions, what was begun first in front.
     pub(super) long: VecDeque<Long>,
+    /// Clips that live in memory alone, oldest first.
+    pub(super) fleeting: Vec<Fleeting>,
     pub(super) stopping: bool,
     pub(super) stopped: Option<oneshot::Sender<()>>,
 }
@@ -70,6 +73,7 @@ impl Writer {
             log: ActLog::new(grace),
             probe: None,
             long: VecDeque::new(),
+            fleeting: Vec::new(),
             stopping: false,
             stopped: None,
         }
@@ -98,7 +102,13 @@ impl Writer {
                     tokio::task::yield_now().await;
                 }
                 () = back(&mut self.probe) => self.come_back().await,
-                () = tokio::time::sleep(sleep.unwrap_or(LONGEST_SLEEP)), if sleep.is_some() => self.sweep().await,
+                () = tokio::time::sleep(sleep.unwrap_or(LONGEST_SLEEP)), if sleep.is_some() => {
+                    self.sweep_fleeting();
+                    if self.mode == Mode::Ready {
+                        self.sweep().await;
+                    }
+                    overwrite_stack();
+                }
             }
         }
         self.stop().await;
@@ -114,10 +124,9 @@ impl Writer {
 
     /// How long until an act ends; `None` when none will, or nothing can be done about it now.
     fn until_next_end(&self) -> Option<Duration> {
-        if self.mode != Mode::Ready {
-            return None;
-        }
-        let left = self.log.deadline()?.saturating_sub(self.steady.now());
+        let acts = self.log.deadline().filter(|_| self.mode == Mode::Ready);
+        let next = [acts, self.next_fleeting()].into_iter().flatten().min()?;
+        let left = next.saturating_sub(self.steady.now());
         Some(Duration::from_micros(u64::try_from(left).unwrap_or(0)).min(LONGEST_SLEEP))
     }
 
@@ -139,6 +148,10 @@ impl Writer {
             match change {
                 Change::Capture(capture) => captures.push(*capture),
                 Change::Refusal(refusal) => refusals.push(refusal),
+                Change::Fleeting(capture, minutes) => {
+                    self.carry_out(std::mem::take(&mut captures), std::mem::take(&mut refusals)).await;
+                    self.hold_fleeting(*capture, minutes);
+                }
                 other => {
                     self.carry_out(std::mem::take(&mut captures), std::mem::take(&mut refusals)).await;
                     self.carry_out_alone(other).await;
@@ -190,7 +203,7 @@ impl Writer {
                 self.stopping = true;
                 self.stopped = Some(done);
             }
-            Change::Capture(_) | Change::Refusal(_) => {}
+            Change::Capture(_) | Change::Refusal(_) | Change::Fleeting(..) => {}
         }
     }
 

@@ -10,8 +10,9 @@ use x11rb::protocol::xproto::{
     Atom, AtomEnum, ConnectionExt as _, CreateWindowAux, EventMask, SelectionNotifyEvent, Timestamp, Window,
     WindowClass,
 };
-use yadori_core::NAME_BYTES;
 use yadori_core::clip::{mime, reading};
+use yadori_core::intake::rule::{Known, Verdict};
+use yadori_core::{Kind, Micros, NAME_BYTES};
 
 use super::{LATE, MOST_MARKING, MOST_NAMES, MOST_TARGETS, Reading, Session, X};
 use crate::x11::job::{Answer, Job, Next, Outcome};
@@ -34,8 +35,11 @@ impl Session<'_> {
         // The owner answers while it is looked at.
         self.convert(window, self.atoms.TARGETS, time)?;
         let (source, process) = self.programs.source_of(&self.conn, &self.atoms, self.root, owner);
-        let job = Job::new(at, at_start, source, self.now_ms());
-        self.readings.push(Reading { window, owner, time, job, process: process.map(Process::new) });
+        let cap = self.inbox.keys().intake.cap;
+        let job = Job::new(at, at_start, source, self.now_ms()).at_most(cap);
+        let executable = process.and_then(crate::x11::process::name);
+        let process = process.map(Process::new);
+        self.readings.push(Reading { window, owner, time, job, executable, process });
         Ok(())
     }
 
@@ -81,9 +85,30 @@ impl Session<'_> {
             return Ok(());
         };
         let answer = if event.property == 0 { Answer::Refused } else { self.fetch(event)? };
+        if let Answer::Targets(names) = &answer
+            && let Some(rule) = self.refused_by(n, names)
+        {
+            return self.end(n, Outcome::Ruled(rule));
+        }
         let now_ms = self.now_ms();
         let next = self.readings[n].job.answer(answer, now_ms);
         self.step(n, next)
+    }
+
+    /// The rule that refuses a copy before anything of it is read.
+    fn refused_by(&self, n: usize, names: &[String]) -> Option<usize> {
+        let reading = &self.readings[n];
+        let text = names.iter().any(|name| mime::text_rank(name).is_some());
+        let picture = names.iter().any(|name| mime::IMAGE_ORDER.contains(&name.as_str()));
+        let known = Known {
+            source: Some(reading.job.source()),
+            executable: reading.executable.as_deref(),
+            // Whether a text is a link is not known before it is read.
+            kind: (picture && !text).then_some(Kind::Image),
+            ..Known::default()
+        };
+        let decision = self.inbox.keys().intake.rules.before(&known)?;
+        decision.rule.filter(|_| decision.verdict == Verdict::Refuse)
     }
 
     /// The value of an answer. Deleting the property is part of the protocol, and starts a transfer in chunks.
@@ -205,7 +230,7 @@ impl Session<'_> {
     }
 
     pub(super) fn end(&mut self, n: usize, outcome: Outcome) -> X<()> {
-        let Reading { window, owner, job, .. } = self.readings.remove(n);
+        let Reading { window, owner, job, executable, .. } = self.readings.remove(n);
         // Not destroyed at once: owners that answer late would get an error and some of them end by it.
         self.retired.push((window, Instant::now() + LATE));
         let refused =
@@ -225,7 +250,7 @@ impl Session<'_> {
                 if !job.is_superseded() {
                     self.last_read = Some((owner, offer.clone()));
                 }
-                self.say(DeskEvent::Copied { offer, at_start });
+                self.say(DeskEvent::Copied { offer, at_start, executable });
             }
             Outcome::DoNotRecord => {
                 // Not even where it came from.
@@ -237,6 +262,11 @@ impl Session<'_> {
                     self.marking.truncate(MOST_MARKING - 1);
                     self.marking.insert(0, client);
                 }
+            }
+            Outcome::Ruled(rule) => {
+                // Not even where it came from.
+                let (at, reason) = (job.at(), RefusedBecause::Ruled(rule));
+                self.say(DeskEvent::Refused(Refused { at, reason, source: Default::default() }));
             }
             Outcome::TooLarge(size) => self.say(refused(RefusedBecause::TooLarge(size))),
             Outcome::Unreadable => self.say(refused(RefusedBecause::Unreadable)),
@@ -265,6 +295,17 @@ impl Session<'_> {
     }
 
     /// What was read is another program's by now.
+    /// What was copied at this time is held no longer.
+    pub(super) fn let_go_of(&mut self, at: Micros) -> X<()> {
+        if self.last_read.as_ref().is_some_and(|(_, offer)| offer.at == at) {
+            self.forget_read();
+        }
+        if self.owned.as_ref().is_some_and(|owned| owned.offer.at == at) {
+            self.empty()?;
+        }
+        Ok(())
+    }
+
     pub(super) fn forget_read(&mut self) {
         if let Some((_, offer)) = self.last_read.take() {
             let held = offer.size();

@@ -36,6 +36,13 @@ const fn known(
     Known { name, about, expected, usual, live }
 }
 
+impl Known {
+    /// It may be set in the console. What starts programs, or says where things are, may not.
+    pub fn in_console(&self) -> bool {
+        !["picker.command", "capture", "display", "listen", "database.url"].contains(&self.name)
+    }
+}
+
 /// Every setting, in the order in which a person reads them.
 pub const KNOWN: [Known; 27] = [
     known(
@@ -287,6 +294,18 @@ pub fn change(path: &Path, changes: &[(&'static Known, Json)]) -> Result<Changea
     let changeable = check_text(&text, path)?;
     replace(path, &text)?;
     Ok(changeable)
+}
+
+/// What would hold with these changes; nothing is written.
+///
+/// # Errors
+/// As [`change`].
+pub fn try_change(path: &Path, changes: &[(&'static Known, Json)]) -> Result<Changeable, ChangeError> {
+    let mut text = read(path)?;
+    for (known, value) in changes {
+        text = with(&text, path, known, value)?;
+    }
+    Ok(check_text(&text, path)?)
 }
 
 /// The file as it is; empty without one.

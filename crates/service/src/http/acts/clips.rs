@@ -6,7 +6,7 @@ use axum::extract::State;
 use yadori_api::{Acted, BringUp, Keep, KeepIn, Paint, Problem, Remove, Removed, Title};
 use yadori_core::acts::{Act, Place};
 
-use super::done::{carry_out, ids_of};
+use super::done::{carry_out, carry_out_with, ids_of};
 use crate::home::random::hex;
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
@@ -42,7 +42,7 @@ pub(crate) async fn keep(
         KeepIn::Drawer { drawer } => Place::Drawer(drawer),
     };
     let act = Act::Keep { clips: ids_of(&wanted.ids)?, place, before: wanted.before };
-    carry_out(&context, act).await
+    carry_out_with(&context, act, With { secrets: wanted.secrets, ..With::default() }).await
 }
 
 /// Give a clip a title, or take it away

@@ -8,7 +8,7 @@ use yadori_core::Offer;
 
 use crate::batches::filling::{cut_of, parts_of, text_of};
 use crate::batches::join::join as join_texts;
-use crate::http::clips::address::resolve;
+use crate::http::clips::address::resolve_open as resolve;
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
 use crate::intake::bring_in::add;

@@ -35,7 +35,9 @@ impl From<FillingError> for Failure {
             FillingError::Write(why) => Self::from(why),
             FillingError::Stage(why) => Self::unavailable(why.to_string()),
             FillingError::NoClip => Self::no_clip(FillingError::NoClip.to_string()),
-            why @ (FillingError::NoId | FillingError::NoText) => Self::invalid(why.to_string()),
+            why @ (FillingError::NoId | FillingError::NoText | FillingError::Masked) => {
+                Self::invalid(why.to_string())
+            }
         }
     }
 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use axum::extract::State;
 use yadori_api::{Clear, ClearPlan, Cleared, Problem};
 
-use crate::clearing::{ClearError, clear as carry_out, plan};
+use crate::clearing::clear::{ClearError, clear as carry_out, plan};
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
 use crate::search::find::zone;

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use axum::http::StatusCode;
 use yadori_core::{Address, Clip};
 
 use crate::http::Failure;
@@ -11,4 +12,15 @@ use crate::state::app::App;
 pub(crate) fn resolve(app: &App, address: &str) -> Result<Arc<Clip>, Failure> {
     let address: Address = address.parse()?;
     Ok(app.clips.history().resolve(&address)?.clone())
+}
+
+/// The same for whatever shows or changes its words: a masked clip shows none.
+pub(crate) fn resolve_open(app: &App, address: &str) -> Result<Arc<Clip>, Failure> {
+    let clip = resolve(app, address)?;
+    if !clip.is_secret() {
+        return Ok(clip);
+    }
+    let words = "it was recognised as a secret and is masked: it can be taken, removed or pinned, and is shown nowhere";
+    Err(Failure::new(StatusCode::CONFLICT, "masked", "It is masked", words)
+        .hint("take it, and paste it where it belongs"))
 }

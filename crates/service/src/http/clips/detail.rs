@@ -11,7 +11,7 @@ use yadori_core::RepresentationRecord;
 use yadori_core::clip::mime;
 use yadori_core::clip::reading::plain_form;
 
-use super::address::resolve;
+use super::address::{resolve, resolve_open};
 use crate::http::extract::Path;
 use crate::http::{Context, Failure};
 use crate::state::shapes::row;
@@ -29,6 +29,7 @@ pub(crate) async fn detail(
 ) -> Result<axum::Json<Detail>, Failure> {
     let clip = resolve(&context.app, &address)?;
     let text = match clip.facts.kind() {
+        _ if clip.is_secret() => None,
         Kind::Image => None,
         Kind::Text | Kind::Link | Kind::Files => plain_form(&context.app.at_hand.offer(&clip).await?),
     };
@@ -70,7 +71,7 @@ pub(crate) async fn representation(
     State(context): State<Arc<Context>>,
     Path((address, n)): Path<(String, usize)>,
 ) -> Result<impl IntoResponse, Failure> {
-    let clip = resolve(&context.app, &address)?;
+    let clip = resolve_open(&context.app, &address)?;
     let records = clip.state.offer().map(|offer| offer.representations.as_slice()).unwrap_or_default();
     let Some(record) = records.get(n) else {
         let detail = format!("it has {} representations, counted from 0", records.len());

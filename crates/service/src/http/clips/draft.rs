@@ -6,7 +6,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use yadori_api::{Draft, Problem};
 
-use super::address::resolve;
+use super::address::resolve_open as resolve;
 use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};
 

@@ -11,7 +11,7 @@ use yadori_core::clip::reading::plain_form;
 use yadori_core::text::difference::compare as parts_of;
 use yadori_core::{COPY_CAP, Kind, Offer};
 
-use super::address::resolve;
+use super::address::resolve_open as resolve;
 use crate::http::acts::done::{carry_out, carry_out_with};
 use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};

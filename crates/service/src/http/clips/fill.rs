@@ -7,7 +7,7 @@ use yadori_api::{FillPreview, Filled, Problem};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::take::fill_in::may_hold;
 
-use super::address::resolve;
+use super::address::resolve_open as resolve;
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
 use crate::take::fill::{filled, questions};

@@ -13,7 +13,7 @@ use axum::response::IntoResponse;
 use yadori_api::{Frame, Problem};
 use yadori_core::clip::mime;
 
-use super::address::resolve;
+use super::address::resolve_open as resolve;
 use crate::http::extract::Path;
 use crate::http::{Context, Failure};
 

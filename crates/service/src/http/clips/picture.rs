@@ -17,7 +17,7 @@ use yadori_core::clip::facts::path_of;
 use yadori_core::clip::mime;
 use yadori_core::{COPY_CAP, Clip, Content, Kind};
 
-use super::address::resolve;
+use super::address::resolve_open as resolve;
 use crate::http::extract::{Path, Query};
 use crate::http::{Context, Failure};
 use crate::pictures::small::{SmallError, make_small};

@@ -7,7 +7,7 @@ use yadori_api::{Problem, Tidied, TryTidy};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::take::tidy::{Step, tidied};
 
-use super::address::resolve;
+use super::address::resolve_open as resolve;
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
 use crate::take::error::TakeError;

@@ -84,8 +84,9 @@ fn excerpts(clip: &Clip, query: &search::Query) -> Vec<Excerpt> {
     if let Some(title) = clip.state.title() {
         found.extend(excerpt(ExcerptOf::Title, title, query));
     }
-    found.extend(excerpt(ExcerptOf::Text, &clip.facts.head, query));
-    for uri in &clip.facts.files {
+    let masked = clip.is_secret();
+    found.extend(excerpt(ExcerptOf::Text, &clip.facts.head, query).filter(|_| !masked));
+    for uri in clip.facts.files.iter().filter(|_| !masked) {
         let path = facts::path_of(uri).unwrap_or_else(|| uri.clone());
         if let Some(one) = excerpt(ExcerptOf::File, &path, query) {
             found.push(one);

@@ -1,0 +1,129 @@
+//! `yadori orders`: clearings that happen by themselves.
+
+use std::io::Write;
+
+use clap::{Args, Subcommand};
+use jiff::tz::TimeZone;
+use serde_json::Value;
+use yadori_api::{AllOrders, AllSettings, ChangeSettings, Order, Scope};
+
+use super::clear::KindName;
+use super::json;
+use crate::connection::Connection;
+use crate::failure::Failure;
+use crate::symbols::line;
+use crate::table::{count_of, when};
+
+/// Show and change standing orders: clearings that happen by themselves, on this device only
+#[derive(Debug, Args)]
+pub(crate) struct Orders {
+    #[command(subcommand)]
+    what: Option<What>,
+    /// For programs
+    #[arg(long, global = true)]
+    json: bool,
+}
+
+#[derive(Debug, Subcommand)]
+enum What {
+    /// Add an order
+    Add(Box<NewOrder>),
+    /// Remove an order
+    Remove {
+        /// Its number
+        number: usize,
+    },
+}
+
+#[derive(Debug, Args)]
+struct NewOrder {
+    /// When: start, stop (logout or shutdown), lock, "daily 18:30", or "after 2h"
+    #[arg(long, value_name = "OCCASION")]
+    on: String,
+    /// What it is called
+    #[arg(long)]
+    name: Option<String>,
+    /// Only this kind
+    #[arg(long, value_enum)]
+    kind: Option<KindName>,
+    /// Only what came from this program
+    #[arg(long, value_name = "PROGRAM")]
+    from: Option<String>,
+    /// Only what this search finds
+    #[arg(short, long, value_name = "QUERY")]
+    query: Option<String>,
+    /// Only what was recognised as a secret
+    #[arg(long)]
+    secrets: bool,
+    /// Favorites as well
+    #[arg(long)]
+    favorites: bool,
+    /// The live clipboard as well
+    #[arg(long)]
+    live: bool,
+    /// Without a grace period
+    #[arg(long)]
+    now: bool,
+}
+
+impl Orders {
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let all: AllOrders = service.get("/orders")?;
+        let mut orders: Vec<Order> = all.orders.iter().map(|one| one.order.clone()).collect();
+        match &self.what {
+            None if self.json => return json(out, &all),
+            None => return show(out, &all),
+            Some(What::Add(new)) => orders.push(Order {
+                name: new.name.clone(),
+                on: new.on.clone(),
+                clear: Scope {
+                    kind: new.kind.map(Into::into),
+                    program: new.from.clone(),
+                    since: None,
+                    query: new.query.clone(),
+                    secrets: new.secrets,
+                    favorites: new.favorites,
+                },
+                live: new.live,
+                now: new.now,
+            }),
+            Some(What::Remove { number }) => {
+                if !(1..=orders.len()).contains(number) {
+                    return Err(Failure::Use(format!(
+                        "there is no order {number}; `yadori orders` numbers them"
+                    )));
+                }
+                orders.remove(number - 1);
+            }
+        }
+        let value: Value =
+            serde_json::to_value(&orders).map_err(|why| Failure::Connection(why.to_string()))?;
+        let changes = [("orders".to_owned(), value)].into();
+        let _: AllSettings = service.patch("/settings", &ChangeSettings { changes })?;
+        let all: AllOrders = service.get("/orders")?;
+        if self.json { json(out, &all) } else { show(out, &all) }
+    }
+}
+
+fn show(out: &mut dyn Write, all: &AllOrders) -> Result<(), Failure> {
+    if all.orders.is_empty() {
+        return Ok(writeln!(out, "There are no standing orders.")?);
+    }
+    let zone = TimeZone::system();
+    for (n, one) in all.orders.iter().enumerate() {
+        let name = one.order.name.as_deref().map(|name| format!("{}: ", line(name))).unwrap_or_default();
+        writeln!(out, "{:>3}  {name}{}", n + 1, line(&one.words))?;
+        let next = one.next.map(|at| format!("next {}", when(at, &zone)));
+        let last = one.last.map(|at| {
+            let did = match &one.failed {
+                Some(why) => format!("could not: {why}"),
+                None => format!("cleared {}", count_of(one.cleared.unwrap_or(0), "clip")),
+            };
+            format!("last {}: {did}", when(at, &zone))
+        });
+        let told: Vec<String> = [next, last].into_iter().flatten().collect();
+        let told = if told.is_empty() { "has not acted yet".to_owned() } else { told.join("; ") };
+        writeln!(out, "     {told}")?;
+    }
+    Ok(())
+}

@@ -1,0 +1,120 @@
+//! Obeying the limits: on arrival when one is reached, now and then, at the start, and when they are changed. Few clips go
+//! for good; many go as a clearing that can be taken back, and an age limit that would take over a fifth of everything
+//! waits until a person says so.
+
+use std::time::Duration;
+
+use yadori_core::limits::{Limits, Plan, plan};
+use yadori_core::{ClipId, Micros};
+
+use crate::state::app::{App, Shared};
+use crate::state::clock::now;
+use crate::writer::{BY_LIMITS, ClearWish, Queue, WriteError};
+
+/// How often limits of age are looked at.
+const EACH: Duration = Duration::from_secs(300);
+/// Copies that come together are looked at together.
+const TOGETHER: Duration = Duration::from_millis(400);
+/// More than so many clips go as a clearing.
+const FEW: usize = 50;
+
+/// A sweep that waits: how many clips it would take, and why it waits.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Waits {
+    /// How many clips.
+    pub clips: u64,
+    /// Why.
+    pub why: &'static str,
+}
+
+/// Obeys the limits until the service ends.
+pub async fn run(app: Shared, queue: Queue) {
+    while !app.clips.until_loaded(EACH).await {
+        if app.shutdown.is_cancelled() {
+            return;
+        }
+    }
+    let mut thorough = true;
+    loop {
+        if let Err(why) = sweep(&app, &queue, thorough, false).await {
+            tracing::debug!("the limits are obeyed later: {why}");
+        }
+        thorough = tokio::select! {
+            () = app.clips.grew() => {
+                tokio::time::sleep(TOGETHER).await;
+                false
+            }
+            () = app.settings_changed() => true,
+            () = tokio::time::sleep(EACH) => true,
+            () = app.shutdown.cancelled() => return,
+        };
+    }
+}
+
+/// What goes by the limits now; what waits is not among it. `confirmed`: nothing waits.
+fn planned(app: &App, limits: &Limits, thorough: bool, confirmed: bool) -> (Plan, Option<Waits>) {
+    let history = app.clips.history();
+    let at = now();
+    let whole = plan(&history, limits, at, thorough);
+    if confirmed || whole.going.is_empty() {
+        return (whole, None);
+    }
+    let clips = whole.going.len() as u64;
+    if app.holding.holds() && whole.going.len() > FEW {
+        let why = "what the limits took was brought back; change the limits, or let them be obeyed";
+        return (Plan::default(), Some(Waits { clips, why }));
+    }
+    if whole.waits(history.len()) && whole.going.len() > FEW {
+        let why = "over a fifth of everything would be too old: the clock may be wrong";
+        return (plan(&history, &limits.without_ages(), at, thorough), Some(Waits { clips, why }));
+    }
+    (whole, None)
+}
+
+/// Obeys the limits once. Gives how many clips went.
+///
+/// # Errors
+/// The rest stays then.
+pub async fn sweep(app: &App, queue: &Queue, thorough: bool, confirmed: bool) -> Result<u64, WriteError> {
+    let settings = app.settings();
+    let (plan, waits) = planned(app, &settings.keeping.limits, thorough, confirmed);
+    app.health.change(|health| health.waits = waits.map(|waits| (waits.clips, waits.why)));
+    if plan.going.is_empty() {
+        return Ok(0);
+    }
+    let ids = plan.going.iter().map(|one| one.id);
+    let gone = let_go(app, queue, ids.collect(), BY_LIMITS).await?;
+    tracing::info!("{gone} clips went by the limits");
+    Ok(gone)
+}
+
+/// Clips go by themselves: few for good, many so that they can be brought back.
+pub(super) async fn let_go(
+    app: &App,
+    queue: &Queue,
+    ids: Vec<ClipId>,
+    order: &str,
+) -> Result<u64, WriteError> {
+    if ids.len() > FEW {
+        let wish = ClearWish {
+            found: Some(ids.into_iter().collect()),
+            order: Some(order.to_owned()),
+            ..ClearWish::default()
+        };
+        return Ok(queue.clear(wish).await?.count);
+    }
+    let timed: Vec<(ClipId, Micros)> = {
+        let history = app.clips.history();
+        ids.into_iter().filter_map(|id| Some((id, history.get(id)?.ordered_at))).collect()
+    };
+    Ok(queue.evict(timed).await?.count)
+}
+
+/// A person wants the limits obeyed, whatever waits.
+///
+/// # Errors
+/// The rest stays then.
+pub async fn obey(app: &App, queue: &Queue) -> Result<u64, WriteError> {
+    app.holding.hold(false);
+    sweep(app, queue, true, true).await
+}
