@@ -74,6 +74,16 @@ pub struct Waits {
     pub why: String,
 }
 
+/// What the private database takes on the disk.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Space {
+    /// Bytes of its directory.
+    pub disk: u64,
+    /// Bytes of the contents in it.
+    pub contents: u64,
+}
+
 /// Something that takes a while, and how far it has come.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

@@ -23,7 +23,7 @@ pub use batches::{
     AllBatches, Batch, BatchItem, BatchItems, BatchesEvent, ChangeBatch, Filling, Hand, HandOut, HandedOut,
     Join, Joined, NewBatch, Parts, SomeItems, Split, TextPart, TrySplit,
 };
-pub use clearing::{Clear, ClearPlan, Cleared, Waits, Work};
+pub use clearing::{Clear, ClearPlan, Cleared, Space, Waits, Work};
 pub use clips::{
     AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Representation, Row,
     Shape, Take, Taken, Tidied, TryTidy, TypedKeys,

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use yadori_core::RefusalReason;
 
-use crate::{Batch, Row, Waits, Work};
+use crate::{Batch, Row, Space, Waits, Work};
 
 /// Whether copies are kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -197,6 +197,9 @@ pub struct Status {
     /// Contents that were found damaged by the last check.
     #[serde(default)]
     pub damaged: u64,
+    /// What the private database takes on the disk, as it was looked at last.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub space: Option<Space>,
     /// What the limits would take, and why they wait for a person.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub waits: Option<Waits>,

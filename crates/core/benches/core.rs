@@ -19,7 +19,7 @@ fn clip(n: i64) -> Clip {
         state,
         facts: Facts::of_text(&text, 8, false),
         ordered_at: n,
-        saved: true,
+        held: yadori_core::history::stored::Held::Recorded,
     }
 }
 

@@ -119,6 +119,7 @@ pub async fn run_on(
     };
     let disk = Disk::of(server.as_ref().map(|_| home.data.clone()));
     let (queue, changes) = queue();
+    let of_records = disk.clone();
     let config = settings.config.clone();
     let orders = Arc::new(Orders::at(&home.data.join("orders.json")));
     app.holding.remembered(home.data.join("limits-held"));
@@ -150,6 +151,7 @@ pub async fn run_on(
             chords::doing::run(app.clone(), queue.clone(), picker, pressed),
         );
     }
+    app.parts.start("room for the records", records::space::run(app.clone(), of_records));
     app.parts.start("telling how things stand", app.clone().tell_status());
     let states = server.as_ref().map(PrivateServer::state);
     let opening =

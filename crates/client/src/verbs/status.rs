@@ -57,6 +57,14 @@ impl Status {
             if status.unsaved > 0 { format!(", {} not yet saved", status.unsaved) } else { String::new() };
         let loaded = if status.loaded { "" } else { " (still loading)" };
         line(out, "Clips", &format!("{}{unsaved}{loaded}", status.clips))?;
+        if let Some(work) = &status.work {
+            line(out, "Under way", &format!("{}: {} of {}", work.what, work.done, work.of))?;
+        }
+        if let Some(waits) = &status.waits {
+            let words = format!("{} would go by the limits, and wait", table::count_of(waits.clips, "clip"));
+            line(out, "Limits", &words)?;
+            why(out, Some(&format!("{}; `yadori limits obey` lets them go", waits.why)))?;
+        }
         let zone = TimeZone::system();
         if let Some(at) = status.last_copy_at {
             line(out, "Last copy", &table::when(at, &zone))?;
@@ -80,7 +88,14 @@ impl Status {
             DatabaseState::Damaged => "damaged",
             DatabaseState::Refused => "can't be used",
         };
-        line(out, "Records", database)?;
+        let space = status.space.map(|space| {
+            format!(
+                ", {} on the disk for {} of contents",
+                table::size(space.disk),
+                table::size(space.contents)
+            )
+        });
+        line(out, "Records", &format!("{database}{}", space.unwrap_or_default()))?;
         why(out, status.database.reason.as_deref())?;
         match (&status.console, &status.console_problem) {
             (Some(address), _) => {

@@ -15,6 +15,8 @@ use crate::writer::{BY_LIMITS, ClearWish, Queue, WriteError};
 const EACH: Duration = Duration::from_secs(300);
 /// Copies that come together are looked at together.
 const TOGETHER: Duration = Duration::from_millis(400);
+/// How long after a change of settings they are looked at.
+const CHANGED: Duration = Duration::from_secs(2);
 /// More than so many clips go as a clearing.
 const FEW: usize = 50;
 
@@ -44,7 +46,11 @@ pub async fn run(app: Shared, queue: Queue) {
                 tokio::time::sleep(TOGETHER).await;
                 false
             }
-            () = app.settings_changed() => true,
+            () = app.settings_changed() => {
+                // Whoever changed limits with a preview in sight has them obeyed at once.
+                tokio::time::sleep(CHANGED).await;
+                true
+            }
             () = tokio::time::sleep(EACH) => true,
             () = app.shutdown.cancelled() => return,
         };
@@ -76,6 +82,9 @@ fn planned(app: &App, limits: &Limits, thorough: bool, confirmed: bool) -> (Plan
 /// # Errors
 /// The rest stays then.
 pub async fn sweep(app: &App, queue: &Queue, thorough: bool, confirmed: bool) -> Result<u64, WriteError> {
+    let _one_at_a_time = app.sweeping.lock().await;
+    // What was begun is planned for already.
+    app.until_idle().await;
     let settings = app.settings();
     let (plan, waits) = planned(app, &settings.keeping.limits, thorough, confirmed);
     app.health.change(|health| health.waits = waits.map(|waits| (waits.clips, waits.why)));

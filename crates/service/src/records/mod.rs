@@ -4,3 +4,4 @@ pub mod check;
 pub mod collect;
 pub mod open;
 pub mod room;
+pub mod space;

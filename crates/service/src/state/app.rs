@@ -3,7 +3,7 @@
 use std::sync::{Arc, Mutex, OnceLock, PoisonError, RwLock, Weak};
 use std::time::Duration;
 
-use tokio::sync::Notify;
+use tokio::sync::{Notify, watch};
 use tokio_util::sync::CancellationToken;
 use yadori_api as api;
 use yadori_core::{DeviceId, Micros, Offer};
@@ -57,6 +57,12 @@ pub struct App {
     pub settings: RwLock<Arc<Changeable>>,
     /// Whether capture is paused.
     pub pausing: Pausing,
+    /// Work in portions is under way.
+    busy: watch::Sender<bool>,
+    /// Told when contents have gone for good.
+    went: Notify,
+    /// The limits are obeyed by one at a time.
+    pub sweeping: tokio::sync::Mutex<()>,
     /// Whether the limits are held back.
     pub holding: Holding,
     /// Told of changes of the settings.
@@ -109,6 +115,9 @@ impl App {
             taken: Mutex::default(),
             settings: RwLock::default(),
             pausing: Pausing::default(),
+            busy: watch::Sender::new(false),
+            went: Notify::new(),
+            sweeping: tokio::sync::Mutex::default(),
             holding: Holding::default(),
             changed: Notify::new(),
             ruled: Ruled::default(),
@@ -132,6 +141,26 @@ impl App {
         }
         *self.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings);
         self.changed.notify_waiters();
+    }
+
+    /// Work in portions is under way, or no longer.
+    pub(crate) fn set_busy(&self, busy: bool) {
+        self.busy.send_if_modified(|known| std::mem::replace(known, busy) != busy);
+    }
+
+    /// Contents have gone for good.
+    pub(crate) fn have_gone(&self) {
+        self.went.notify_one();
+    }
+
+    /// Waits until contents have gone for good.
+    pub async fn went(&self) {
+        self.went.notified().await;
+    }
+
+    /// Waits until no work in portions is under way.
+    pub async fn until_idle(&self) {
+        let _ = self.busy.subscribe().wait_for(|busy| !busy).await;
     }
 
     /// Waits until the settings change.
@@ -186,6 +215,7 @@ impl App {
             console_problem: health.console.err(),
             faults: self.parts.faults(),
             damaged: health.damaged,
+            space: health.space,
             waits: health.waits.map(|(clips, why)| api::Waits { clips, why: why.into() }),
             work: health.work.map(|work| api::Work { what: work.what.into(), done: work.done, of: work.of }),
             started_at: self.started_at,

@@ -108,6 +108,7 @@ impl Clips {
     pub(crate) fn replace(&self, history: History, corpus: Corpus) {
         *self.corpus.write().unwrap_or_else(PoisonError::into_inner) = corpus;
         *self.history.write().unwrap_or_else(PoisonError::into_inner) = history;
+        self.grew.notify_one();
     }
 
     pub(crate) fn set_loaded(&self) {

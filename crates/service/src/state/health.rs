@@ -69,6 +69,8 @@ pub struct HealthNow {
     pub work: Option<Work>,
     /// How many clips the limits would take, and why they wait.
     pub waits: Option<(u64, &'static str)>,
+    /// What the private database takes on the disk.
+    pub space: Option<api::Space>,
 }
 
 /// What takes a while, and how far it has come.
@@ -142,6 +144,7 @@ impl Health {
             hitch: None,
             work: None,
             waits: None,
+            space: None,
         };
         Self { health: Mutex::new(health), changed: Notify::new() }
     }

@@ -439,6 +439,7 @@ impl Writer {
 
     /// Buffers that may hold what has gone are let go of.
     pub(super) fn let_go_of_buffers(&self) {
+        self.app.have_gone();
         self.app.at_hand.forget();
         self.app.events.forget();
         if let Some(store) = self.store.clone() {

@@ -84,6 +84,7 @@ impl Writer {
         while !self.stopping {
             let sleep = self.until_next_end();
             let long = self.has_long();
+            self.app.set_busy(!self.long.is_empty());
             tokio::select! {
                 biased;
                 change = self.queue.recv() => match change {
@@ -252,6 +253,7 @@ impl Writer {
         tracing::info!("{count} clips loaded");
         self.flush().await;
         self.resume_long(begun).await;
+        self.app.set_busy(!self.long.is_empty());
         self.app.clips.set_loaded();
         self.app.health.touch();
         self.app.events.send(Happening::Reset);

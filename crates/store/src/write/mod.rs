@@ -10,4 +10,5 @@ pub(crate) mod drafts;
 pub(crate) mod group;
 pub(crate) mod incoming;
 pub(crate) mod lease;
+pub(crate) mod room;
 pub(crate) mod sign_ins;
