@@ -195,6 +195,7 @@ then = "here"
     owner.copy_text("oats");
     service.await_clip("oats");
     owner.copy_text(&word(1));
+    until("it to be refused", || (json(&service, &["rules"])["rules"][2]["decided"] == 1).then_some(()));
     owner.copy(&[("UTF8_STRING", word(2).as_bytes()), ("x-kde-passwordManagerHint", b"secret")]);
     owner.copy_text(&format!("{} in the meadow", word(3)));
     service.await_clip(&word(3));
@@ -235,6 +236,7 @@ fn rules_by_program_are_made_from_a_clip_in_two_steps_and_hold_at_once() {
     service.yadori(&["rules", "from", "1"]);
     let tried = json(&service, &["rules", "try", "anything", "--from", &program]);
     assert_eq!((&tried["verdict"], &tried["rule"]), (&Value::from("refuse"), &Value::from(1)), "{tried}");
+    owner.asked();
     owner.copy_text("not to be kept");
     until("it to be seen", || (json(&service, &["rules"])["rules"][0]["decided"] == 1).then_some(()));
     let targets = owner.asked();
