@@ -124,9 +124,8 @@ fn a_recognised_secret_is_held_in_memory_alone_masked_and_gone_after_its_time() 
     });
     assert!(in_memory(service.database_pid(), &secret).is_empty());
     assert_eq!(in_files(service.home(), &secret), Vec::<std::path::PathBuf>::new());
-    let told = events.all();
-    assert!(told.contains("event: clip") && told.contains("event: gone"), "{told}");
-    assert!(!told.contains(&secret));
+    until("word of its end", || events.all().contains("event: gone").then_some(()));
+    assert!(events.all().contains("event: clip") && !events.all().contains(&secret));
     assert!(service.client(&["undo"]).status.code() != Some(0), "no act knows of it");
 }
 
