@@ -108,7 +108,6 @@ impl Writer {
                 health.live = LiveNow::Unkept;
             }
         });
-        self.app.events.forget();
     }
 
     /// Ends those that a clearing takes. Gives how many.
