@@ -22,6 +22,8 @@
   import HelpView from './views/help/HelpView.svelte';
   import InsightView from './views/insight/InsightView.svelte';
   import PickView from './views/pick/PickView.svelte';
+  import QuestionBox from './views/parts/QuestionBox.svelte';
+  import SettingsView from './views/settings/SettingsView.svelte';
   import SignIn from './views/sign-in/SignIn.svelte';
   import Stream from './views/stream/Stream.svelte';
 
@@ -69,6 +71,7 @@
       goBatches: () => console.go({ view: 'batches' }),
       goInsight: () => console.go({ view: 'insight' }),
       goActs: () => console.go({ view: 'acts' }),
+      goSettings: () => console.go({ view: 'settings' }),
       goDrawer: () => (console.jumping = true),
       favorite: () => console.takeFavorite(Keys.digit(event)),
       leave: () => {
@@ -115,6 +118,8 @@
       <InsightView {console} />
     {:else if console.place.view === 'acts'}
       <ActsView {console} />
+    {:else if console.place.view === 'settings'}
+      <SettingsView {console} />
     {:else if console.place.view === 'batches'}
       <BatchesView {console} />
     {:else if console.place.view === 'hand'}
@@ -130,6 +135,7 @@
     {#if !alone}<BottomBar {console} />{/if}
     {#if console.jumping}<JumpLine {console} />{/if}
     <AskLine {console} />
+    <QuestionBox {console} />
   </div>
   {#if console.place.view !== 'pick'}<ToastLine {console} />{/if}
   {#if console.session.entry === 'out'}<SignIn {console} over />{/if}

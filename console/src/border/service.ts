@@ -6,9 +6,15 @@ import type {
   Act,
   Acted,
   AllDrawers,
+  AllOrders,
+  AllRules,
+  AllSettings,
   Batch,
   BatchItems,
   ChangeBatch,
+  Clear,
+  Cleared,
+  ClearPlan,
   Color,
   Compared,
   Completion,
@@ -23,18 +29,24 @@ import type {
   Insight,
   Items,
   KeptOutline,
+  LimitsPlan,
+  Obeyed,
   Outline,
+  Outlook,
   Parts,
   PasteInto,
   Problem,
   Proof,
   Row,
+  Scope,
   Shape,
   SignedIn,
   SignedInBrowser,
   Split,
   Status,
   Tidied,
+  TriedRules,
+  TryRules,
 } from '../api/types';
 import type { Page } from '../state/page';
 import type { Ask, Wanted } from '../state/picking/asks';
@@ -147,6 +159,16 @@ export class Service {
   /** Nothing that is copied is read, for so many minutes or until it is resumed. */
   pause = (minutes: number | null): Promise<Status> => this.#post('/pause', minutes === null ? {} : { minutes });
   resume = (): Promise<Status> => this.#post('/resume', {});
+  settings = (): Promise<AllSettings> => this.#json('/settings');
+  changeSettings = (changes: Record<string, unknown>): Promise<AllSettings> => this.#post('/settings', { changes }, 'PATCH');
+  limitsPlan = (changes: Record<string, unknown>): Promise<LimitsPlan> => this.#post('/limits/plan', { changes });
+  obeyLimits = (): Promise<Obeyed> => this.#post('/limits/obey', {});
+  outlook = (id: string): Promise<Outlook> => this.#json(`/clips/${id}/outlook`);
+  rules = (): Promise<AllRules> => this.#json('/rules');
+  tryRules = (wanted: TryRules): Promise<TriedRules> => this.#post('/rules/try', wanted);
+  orders = (): Promise<AllOrders> => this.#json('/orders');
+  clearPlan = (scope: Scope): Promise<ClearPlan> => this.#post('/clear/plan', { scope, zone: ZONE });
+  clear = (wanted: Clear): Promise<Cleared> => this.#post('/clear', { ...wanted, zone: ZONE });
   outline = (): Promise<Outline> => this.#json('/outline');
   detail = (id: string): Promise<Detail> => this.#json(`/clips/${id}`);
   rows = async (ids: string[]): Promise<Row[]> => (await this.#post<{ clips: Row[] }>('/rows', { ids })).clips;
@@ -180,7 +202,7 @@ export class Service {
   acts = async (): Promise<Act[]> => (await this.#json<{ acts: Act[] }>('/acts')).acts;
 
   /** `before`: a clip's or divider's id; an empty text for the end; absent to stay where it is. */
-  pin = (ids: string[], before?: string): Promise<Acted> => this.#post('/keep', { ids, to: { place: 'favorites' }, before });
+  pin = (ids: string[], before?: string, secrets = false): Promise<Acted> => this.#post('/keep', { ids, to: { place: 'favorites' }, before, secrets });
   put = (ids: string[], drawer: string, before?: string): Promise<Acted> =>
     this.#post('/keep', { ids, to: { place: 'drawer', drawer }, before });
   unpin = (ids: string[]): Promise<Acted> => this.#post('/keep', { ids, to: { place: 'nowhere' } });
@@ -289,9 +311,9 @@ export class Service {
     return (await this.#call(path, {})).blob();
   }
 
-  async #post<T>(path: string, body: unknown): Promise<T> {
+  async #post<T>(path: string, body: unknown, method = 'POST'): Promise<T> {
     const headers = { 'content-type': 'application/json' };
-    const answer = await this.#call(path, { method: 'POST', headers, body: JSON.stringify(body) });
+    const answer = await this.#call(path, { method, headers, body: JSON.stringify(body) });
     return answer.json() as Promise<T>;
   }
 

@@ -30,6 +30,8 @@ export class Acts {
   version = $state(0);
   /** One sees what an act does where one is: the page says. */
   isInSight: () => boolean = () => true;
+  /** Asked before a secret is recorded. */
+  onSecret: (what: string) => Promise<boolean> = () => Promise.resolve(false);
   /** Called when something was taken. */
   onTaken: () => void = () => {};
 
@@ -147,6 +149,11 @@ export class Acts {
     }
   }
 
+  /** Clips were cleared elsewhere than in the list. */
+  cleared(id: string, words: string): void {
+    this.#told(id, words);
+  }
+
   #told(id: string, words: string): void {
     this.changed();
     this.selection.unchoose();
@@ -159,9 +166,11 @@ export class Acts {
 
   async pin(ids: string[]): Promise<void> {
     const all = ids.every((id) => this.rows.get(id)?.kept);
+    const secret = ids.map((id) => this.rows.get(id)).find((row) => row?.until);
+    if (secret && !(await this.onSecret(secret.head))) return;
     await (all
       ? this.run(ids, () => this.service.unpin(ids), ({ count: n }) => `Unpinned ${count(n, 'clip')}.`)
-      : this.run(ids, () => this.service.pin(ids), ({ count: n }) => `Pinned ${count(n, 'clip')} among the favorites.`));
+      : this.run(ids, () => this.service.pin(ids, undefined, secret !== undefined), ({ count: n }) => `Pinned ${count(n, 'clip')} among the favorites.`));
   }
 
   put = (ids: string[], drawer: string, name: string): Promise<Acted | null> =>

@@ -12,10 +12,12 @@ import type { Page } from './page';
 import { Picking } from './picking/picking.svelte';
 import { isList, Whereabouts, type Place } from './place.svelte';
 import { Prefs } from './prefs.svelte';
+import { Questions } from './questions.svelte';
 import { Rows } from './rows.svelte';
 import { Search } from './search.svelte';
 import { Selection } from './selection.svelte';
 import { Session } from './session.svelte';
+import { Settings } from './settings.svelte';
 import { Sight } from './sight.svelte';
 import { Stays } from './stays';
 
@@ -32,6 +34,8 @@ export class Console {
   readonly drafts: Drafts;
   readonly messages: Messages;
   readonly acts: Acts;
+  readonly questions = new Questions();
+  readonly settings: Settings;
   readonly batches: Batches;
   readonly picking: Picking;
   readonly arrivals: Arrivals;
@@ -59,6 +63,8 @@ export class Console {
     this.drawers = new Drawers(service, this.list, page);
     this.drafts = new Drafts(service, page, this.messages);
     this.acts = new Acts(service, this.rows, this.sight, this.selection, this.search, this.messages, page);
+    this.settings = new Settings(service, this.acts, this.messages, this.questions);
+    this.acts.onSecret = (what) => this.settings.askToPin(what);
     this.acts.isInSight = () => isList(this.place) || ['acts', 'batches', 'hand', 'pick'].includes(this.place.view);
     this.batches = new Batches(service, this.acts, this.messages, page);
     this.picking = new Picking(service, this.rows, this.acts, this.messages, page);

@@ -117,6 +117,7 @@ export function facts(row: Row): string[] {
   if (row.kind === 'text' && row.lines > 2) out.push(count(row.lines, 'line'));
   if (row.copies > 1) out.push(`copied ${row.copies} times`);
   if (!row.saved) out.push('not saved yet');
+  if (row.until) out.push(`in memory alone until ${time(row.until / 1000)}`);
   return out;
 }
 

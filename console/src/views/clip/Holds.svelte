@@ -7,6 +7,13 @@
 
   let { console, row, whole }: { console: Console; row: Row; whole: Promise<Detail> } = $props();
 
+  const outlook = $derived(console.service.outlook(row.id));
+  /** The program, or the site, of which nothing is to be kept any more. */
+  const sources = $derived.by(() => {
+    const host = row.source.page ? new URL(row.source.page, 'x:/').host : '';
+    return [...(row.source.program ? [{ what: row.source.program, rule: { program: row.source.program } }] : []), ...(host ? [{ what: host, rule: { page: `://${host.replace(/[^\w]/g, '\\$&')}(/|$)` } }] : [])];
+  });
+
   async function save(n: number, extension: string): Promise<void> {
     try {
       saveBlob(await console.service.representation(row.id, n), fileNameFor(row, extension));
@@ -35,6 +42,14 @@
       {/each}
     </tbody>
   </table>
+  {#await outlook then { words, at }}<p class="facts mt-1" data-outlook>Limits: {words}{at ? ` (${moment(at / 1000)})` : ''}.</p>{/await}
+  {#if sources.length > 0}
+    <p class="mt-1 flex flex-wrap items-center gap-1">
+      {#each sources as { what, rule } (what)}
+        <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void console.settings.neverFrom(what, rule)}>Never keep from {what}…</button>
+      {/each}
+    </p>
+  {/if}
   {#each detail.earlier as earlier, n (earlier.at)}
     <p class="facts mt-1 flex flex-wrap items-center gap-2">
       Copied otherwise before, {moment(earlier.at / 1000)}: {earlier.representations.map((one) => one.mime).join(', ')}

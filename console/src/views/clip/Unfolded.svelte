@@ -116,9 +116,11 @@
       >
     {/each}
   </span>
+  {#if !row.secret}
   <span class="facts">{size(row.size)}</span>
   <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void save()}>Save as file</button>
-  {#if row.kind !== 'image'}
+  {/if}
+  {#if row.kind !== 'image' && !row.secret}
     <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void mail()}>Mail</button>
   {/if}
 </div>

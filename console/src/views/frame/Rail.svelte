@@ -6,6 +6,7 @@
   import Help from '@lucide/svelte/icons/circle-question-mark';
   import HistoryIcon from '@lucide/svelte/icons/history';
   import Plus from '@lucide/svelte/icons/plus';
+  import SlidersIcon from '@lucide/svelte/icons/sliders-horizontal';
   import Undo from '@lucide/svelte/icons/undo-2';
 
   import type { Console } from '../../state/console.svelte';
@@ -29,6 +30,7 @@
   const more: [View, string, typeof HistoryIcon, Command][] = [
     ['insight', 'Insight', Chart, 'goInsight'],
     ['acts', 'Recent acts', Undo, 'goActs'],
+    ['settings', 'Settings', SlidersIcon, 'goSettings'],
     ['help', 'Help', Help, 'help'],
   ];
   const number = (name: string) =>

@@ -6,20 +6,27 @@
 
   import type { Share } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
-  import { count } from '../../state/words';
+  import { count, size } from '../../state/words';
 
   interface Props {
     console: Console;
     name: string;
     shares: Share[];
     label: (name: string) => string;
-    onpick: (share: Share) => void;
+    onpick?: (share: Share) => void;
+    /** What the bars count. */
+    by?: 'clips' | 'bytes';
+    /** How much of each bar is marked. */
+    goes?: number[];
     tall: number;
   }
-  let { console, name, shares, label, onpick, tall }: Props = $props();
+  let { console, name, shares, label, onpick, by = 'clips', goes, tall }: Props = $props();
+  const amount = (one: Share) => (by === 'bytes' ? size(one.bytes) : goes ? count(one.clips, 'clip') : count(one.clips, 'copy', 'copies'));
   let box = $state<HTMLElement>();
   let at = $state<number | null>(null);
   const shown = $derived(at === null ? null : shares[at]);
+  const going = $derived(at === null ? 0 : (goes?.[at] ?? 0));
+  const marked = $derived(going > 0 ? `, of which ${by === 'bytes' ? size(going) : going.toLocaleString('en')} would go` : '');
 
   $effect(() => {
     const node = box;
@@ -32,6 +39,7 @@
       const style = getComputedStyle(document.documentElement);
       const ink = style.getPropertyValue('--soft').trim();
       const fill = style.getPropertyValue('--color-primary').trim();
+      const mark = style.getPropertyValue('--color-error').trim();
       const line = style.getPropertyValue('--color-base-300').trim();
       const bars = Plot.paths.bars?.({ size: [0.72, 40], radius: 0.12 });
       const axis = { stroke: ink, font: '11px "Inter Variable", sans-serif', ticks: { show: false } };
@@ -42,14 +50,14 @@
           legend: { show: false },
           cursor: { y: false, points: { show: false }, drag: { x: false, y: false } },
           scales: { x: { time: false, range: (_, min, max) => [min - 0.6, max + 0.6] }, y: { range: (_, __, max) => [0, Math.max(4, max)] } },
-          series: [{}, { fill, ...(bars ? { paths: bars } : {}), points: { show: false } }],
+          series: [{}, { fill, ...(bars ? { paths: bars } : {}), points: { show: false } }, ...(goes ? [{ fill: mark, ...(bars ? { paths: bars } : {}), points: { show: false } }] : [])],
           axes: [
             { ...axis, size: 26, gap: 4, grid: { show: false }, incrs: [1, 2, 3, 4, 7, 14], space: 56, values: (_, ticks) => ticks.map((n) => (Number.isInteger(n) && shares[n] ? label(shares[n].name) : '')) },
-            { ...axis, size: 36, grid: { stroke: line, width: 1 }, incrs: [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000], space: 34 },
+            by === 'bytes' ? { ...axis, size: 56, grid: { stroke: line, width: 1 }, space: 34, values: (_, ticks) => ticks.map(size) } : { ...axis, size: 36, grid: { stroke: line, width: 1 }, incrs: [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000], space: 34 },
           ],
           hooks: { setCursor: [(plot) => (at = plot.cursor.idx ?? null)] },
         },
-        [shares.map((_, n) => n), shares.map((one) => one.clips)],
+        [shares.map((_, n) => n), shares.map((one) => one[by]), ...(goes ? [goes] : [])],
         node,
       );
       observer = new ResizeObserver(() => chart?.setSize({ width: node.clientWidth, height: tall }));
@@ -64,7 +72,7 @@
 
   function pick(): void {
     const one = at === null ? undefined : shares[at];
-    if (one && one.clips > 0) onpick(one);
+    if (one && one.clips > 0) onpick?.(one);
   }
 
   function onKey(event: KeyboardEvent): void {
@@ -84,11 +92,11 @@
 <div
   class="chart relative mt-1 w-full cursor-pointer"
   role="slider"
-  aria-label="{name}: arrow keys choose a bar, Enter searches"
+  aria-label="{name}: arrow keys choose a bar{onpick ? ', Enter searches' : ''}"
   aria-valuemin={0}
   aria-valuemax={Math.max(0, shares.length - 1)}
   aria-valuenow={at ?? 0}
-  aria-valuetext={shown ? `${label(shown.name)}: ${count(shown.clips, 'copy', 'copies')}` : 'nothing chosen'}
+  aria-valuetext={shown ? `${label(shown.name)}: ${amount(shown)}${marked}` : 'nothing chosen'}
   tabindex="0"
   style:height="{tall}px"
   bind:this={box}
@@ -97,16 +105,16 @@
   onpointerleave={() => (at = null)}
 ></div>
 <p class="facts figures h-5" aria-hidden="true">
-  {#if shown}{label(shown.name)} · {count(shown.clips, 'copy', 'copies')}{/if}
+  {#if shown}{label(shown.name)} · {amount(shown)}{marked}{/if}
 </p>
 <details class="facts">
   <summary class="touch w-fit cursor-pointer py-1">The same as a table</summary>
   <table class="mt-1">
     <caption class="sr-only">{name}</caption>
-    <thead><tr><th scope="col" class="pr-6 text-left font-medium">When</th><th scope="col" class="text-right font-medium">Copies</th></tr></thead>
+    <thead><tr><th scope="col" class="pr-6 text-left font-medium">{goes ? 'Age' : 'When'}</th><th scope="col" class="text-right font-medium">{goes ? 'There are' : 'Copies'}</th>{#if goes}<th scope="col" class="pl-6 text-right font-medium">Would go</th>{/if}</tr></thead>
     <tbody>
-      {#each shares as one (one.name)}
-        {#if one.clips > 0}<tr><th scope="row" class="pr-6 text-left font-normal">{label(one.name)}</th><td class="figures text-right">{one.clips.toLocaleString('en')}</td></tr>{/if}
+      {#each shares as one, n (one.name)}
+        {#if one.clips > 0}<tr><th scope="row" class="pr-6 text-left font-normal">{label(one.name)}</th><td class="figures text-right">{by === 'bytes' ? size(one.bytes) : one.clips.toLocaleString('en')}</td>{#if goes}<td class="figures pl-6 text-right">{by === 'bytes' ? size(goes[n] ?? 0) : (goes[n] ?? 0).toLocaleString('en')}</td>{/if}</tr>{/if}
       {/each}
     </tbody>
   </table>

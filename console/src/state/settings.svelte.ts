@@ -1,0 +1,173 @@
+// What is kept, and everything else that can be set: read, tried, changed; and clearing by hand.
+import type { AllOrders, AllRules, AllSettings, ClearPlan, LimitsPlan, Order, Rule, Scope, Setting, TriedRules, TryRules } from '../api/types';
+import type { Service } from '../border/service';
+import type { Acts } from './acts.svelte';
+import type { Messages } from './messages.svelte';
+import type { Questions } from './questions.svelte';
+import { count, size } from './words';
+
+export type Changes = Record<string, unknown>;
+
+/** A setting's value as it stands in a field. */
+export const inField = (value: unknown): string => (value === null || value === undefined ? '' : typeof value === 'string' ? value : JSON.stringify(value));
+
+/** What stands in a field as a value: a number, true, false, a table or list, or a text; nothing lets it be as usual. */
+export function ofField(text: string): unknown {
+  const trimmed = text.trim();
+  if (trimmed === '') return null;
+  try {
+    return JSON.parse(trimmed) as unknown;
+  } catch {
+    return trimmed;
+  }
+}
+
+export class Settings {
+  all = $state.raw<AllSettings | null>(null);
+  plan = $state.raw<LimitsPlan | null>(null);
+  rules = $state.raw<AllRules | null>(null);
+  orders = $state.raw<AllOrders | null>(null);
+  /** Why nothing can be shown. */
+  failure = $state<string | null>(null);
+  /** Why the limits that are being tried can't be. */
+  wrong = $state<string | null>(null);
+  #tried = 0;
+
+  constructor(
+    private service: Service,
+    private acts: Acts,
+    private messages: Messages,
+    private questions: Questions,
+  ) {}
+
+  named = (name: string): Setting | undefined => this.all?.settings.find((one) => one.name === name);
+
+  async load(): Promise<void> {
+    try {
+      const { service } = this;
+      [this.all, this.plan, this.rules, this.orders] = await Promise.all([service.settings(), service.limitsPlan({}), service.rules(), service.orders()]);
+      this.failure = null;
+    } catch (why) {
+      this.failure = why instanceof Error ? why.message : String(why);
+    }
+  }
+
+  /** Changes settings; gives false when they are as they were. */
+  async set(changes: Changes, words: string): Promise<boolean> {
+    try {
+      this.all = await this.service.changeSettings(changes);
+      this.messages.tell(words);
+    } catch (why) {
+      this.messages.fail(why);
+      return false;
+    }
+    await this.load();
+    return true;
+  }
+
+  /** Shows what limits would remove, while they are typed. The newest question is the one that counts. */
+  async tryLimits(changes: Changes): Promise<void> {
+    const turn = ++this.#tried;
+    try {
+      const plan = await this.service.limitsPlan(changes);
+      if (turn !== this.#tried) return;
+      this.plan = plan;
+      this.wrong = null;
+    } catch (why) {
+      if (turn === this.#tried) this.wrong = why instanceof Error ? why.message : String(why);
+    }
+  }
+
+  /** Sets limits and has them obeyed. It says first what would go, and asks. */
+  async setLimits(changes: Changes): Promise<boolean> {
+    await this.tryLimits(changes);
+    const { plan } = this;
+    if (this.wrong !== null || !plan) return false;
+    if (plan.goes.clips > 0) {
+      const yes = await this.questions.ask({
+        title: `Let ${count(plan.goes.clips, 'clip')} go?`,
+        lines: [`${size(plan.goes.bytes)}, oldest first:`, ...plan.reasons.map((one) => `${count(one.amount.clips, 'clip')}: ${one.words}.`), plan.goes.clips > 50 ? 'They can be brought back for a while.' : 'They can’t be brought back.'],
+        sample: plan.sample,
+        yes: `Let ${count(plan.goes.clips, 'clip')} go`,
+        no: 'Keep them',
+      });
+      if (!yes) return false;
+    }
+    if (!(await this.set(changes, 'The limits are set.'))) return false;
+    await this.obey();
+    return true;
+  }
+
+  async obey(): Promise<void> {
+    try {
+      const { clips } = await this.service.obeyLimits();
+      this.acts.changed();
+      if (clips > 0) this.messages.tell(`${count(clips, 'clip')} went by the limits.`);
+    } catch (why) {
+      this.messages.fail(why);
+    }
+    await this.load();
+  }
+
+  tryRules = (wanted: TryRules): Promise<TriedRules> => this.service.tryRules(wanted);
+  clearPlan = (scope: Scope): Promise<ClearPlan> => this.service.clearPlan(scope);
+
+  setRules = (rules: Rule[], words: string): Promise<boolean> => this.set({ rules: rules.map(given) }, words);
+  setOrders = (orders: Order[], words: string): Promise<boolean> => this.set({ orders: orders.map(given) }, words);
+
+  /** Clears what a scope takes. It says first what would go, and asks; gives true when it was done. */
+  async clear(scope: Scope, live: boolean): Promise<boolean> {
+    try {
+      const plan = await this.service.clearPlan(scope);
+      if (plan.clips === 0 && !live) {
+        this.messages.tell(plan.spared > 0 ? `There is nothing to clear: ${count(plan.spared, 'favorite')} would be meant, and stay.` : 'There is nothing to clear.', { wrong: true });
+        return false;
+      }
+      const minutes = count(Math.ceil(plan.grace_seconds / 60), 'minute');
+      const yes = await this.questions.ask({
+        title: `Clear ${count(plan.clips, 'clip')}?`,
+        lines: [`${size(plan.bytes)}: ${plan.words}.`, ...(plan.spared > 0 ? [`${count(plan.spared, 'favorite')} stay.`] : []), ...(live ? ['The live clipboard is emptied too.'] : []), `It can be taken back for ${minutes}.`],
+        sample: plan.sample,
+        yes: `Clear ${count(plan.clips, 'clip')}`,
+        no: 'Keep everything',
+      });
+      if (!yes) return false;
+      const done = await this.service.clear({ scope, upto: plan.upto, live });
+      this.acts.cleared(done.id ?? '', `Cleared ${count(done.clips, 'clip')}. It can be taken back for ${minutes}.`);
+      return true;
+    } catch (why) {
+      this.messages.fail(why);
+      return false;
+    } finally {
+      await this.load();
+    }
+  }
+
+  /** Nothing from there is kept any more: a rule before all others, once that is confirmed. */
+  async neverFrom(what: string, rule: Partial<Rule>): Promise<void> {
+    const yes = await this.questions.ask({
+      title: `Never keep from ${what}?`,
+      lines: ['What is copied there from now on is not recorded. What is in the history stays.', 'The rule stands first in the settings, and can be removed there.'],
+      sample: [],
+      yes: 'Never keep it',
+      no: 'Leave it',
+    });
+    if (!yes) return;
+    await this.load();
+    const rules = this.rules?.rules.map((one) => one.rule) ?? [];
+    await this.setRules([{ then: 'refuse', ...rule }, ...rules], `Nothing from ${what} is kept from now on.`);
+  }
+
+  /** Secrets are recorded once that is confirmed. */
+  askToPin = (what: string): Promise<boolean> =>
+    this.questions.ask({
+      title: 'Pin a secret?',
+      lines: [`It was recognised as: ${what}. It lives in memory alone and would be gone soon.`, 'Pinned, it is recorded like any other clip, and stays masked.'],
+      sample: [],
+      yes: 'Pin it',
+      no: 'Leave it',
+    });
+}
+
+/** Without what is not said. */
+const given = <T extends object>(one: T): Partial<T> => Object.fromEntries(Object.entries(one).filter(([, value]) => value !== null && value !== undefined && value !== '' && value !== false)) as Partial<T>;
