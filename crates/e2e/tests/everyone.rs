@@ -298,17 +298,19 @@ async fn targets_are_large_enough_and_everything_can_be_done_by_touch() -> Resul
              && (box.width < {least} - 0.6 || box.height < {least} - 0.6); }}).map((one) => one.outerHTML.slice(0, 120))"
         )
     };
-    let pages = ["#/history", "#/favorites", "#/insight", "#/acts", "#/help"];
+    let pages = ["#/history", "#/favorites", "#/insight", "#/acts", "#/settings", "#/help"];
     for page in pages {
         browser.script(&format!("location.hash = '{page}'")).await?;
-        browser.until("return document.querySelector('[data-row], [data-tried], [data-acts], [data-insight] button')").await?;
+        browser.until("return document.querySelector('[data-row], [data-tried], [data-acts], [data-limits], [data-insight] button')").await?;
         assert_eq!(browser.script(&small(24)).await?, json!([]), "{page}");
     }
     browser.size(390, 844, true).await?;
     browser.touch(true).await?;
-    for page in ["#/history", "#/favorites", "#/drawers"] {
+    for page in ["#/history", "#/favorites", "#/settings", "#/drawers"] {
         browser.script(&format!("location.hash = '{page}'")).await?;
-        browser.until("return document.querySelector('[data-row], h1#drawers-of-page')").await?;
+        browser
+            .until("return document.querySelector('[data-row], [data-limits], h1#drawers-of-page')")
+            .await?;
         assert_eq!(browser.script(&small(44)).await?, json!([]), "{page}");
     }
     // Take, unfold, move, put into a drawer, make a drawer: by taps alone.
@@ -417,6 +419,7 @@ async fn a_screen_reader_is_told_what_the_eye_sees() -> Result<()> {
         ("favorites", "Favorites"),
         ("insight", "Insight"),
         ("acts", "Recent acts"),
+        ("settings", "Settings"),
         ("help", "Help"),
         ("drawers", "Drawers"),
     ] {
@@ -464,7 +467,7 @@ async fn it_can_be_used_at_four_times_the_size_with_wide_spacing_and_in_forced_c
     rows(&browser, 3).await?;
     browser.size(320, 256, false).await?;
     let wide = "return document.documentElement.scrollWidth <= innerWidth";
-    for page in ["#/history", "#/favorites", "#/drawers", "#/insight", "#/acts", "#/help"] {
+    for page in ["#/history", "#/favorites", "#/drawers", "#/insight", "#/acts", "#/settings", "#/help"] {
         browser.script(&format!("location.hash = '{page}'")).await?;
         browser.until("return document.querySelector('main')").await?;
         assert_eq!(browser.script(wide).await?, json!(true), "{page}");
@@ -702,6 +705,8 @@ async fn axe_finds_nothing_on_any_page_dialog_or_state() -> Result<()> {
         ("drawer", "", "[data-kept] h2"),
         ("insight", "", ".uplot canvas"),
         ("acts", "", "[data-acts] li"),
+        ("settings", "", "[data-limits] .uplot canvas"),
+        ("settings", "clear", "[data-question]"),
         ("help", "", "[data-tried]"),
         ("drawers", "", "h1#drawers-of-page"),
         ("batches", "", "[data-items='5']"),
@@ -728,6 +733,11 @@ async fn axe_finds_nothing_on_any_page_dialog_or_state() -> Result<()> {
                     browser.until("return document.querySelector('[data-row] [data-summary]')").await?;
                     browser.script("document.getElementById('list').focus()").await?;
                     browser.press(format!("{HOME}{}", key.to_lowercase())).await?;
+                }
+                None if keys == "clear" => {
+                    browser.until("return document.querySelector('[data-clear-now]')").await?;
+                    browser.script("document.querySelector('[data-clear-now]').focus()").await?;
+                    browser.press(ENTER).await?;
                 }
                 None if page == "pick" => {
                     browser.until("return document.querySelector('[data-pick-row] [data-words]')").await?;

@@ -66,7 +66,7 @@ fn limits_are_seen_beforehand_obeyed_on_arrival_and_spare_favorites() {
         ("clips=-5", "number of clips"),
         ("clips=99999999999999999999999", "number of clips"),
         ("days=nan", "number of days"),
-        ("bytes=1kb", "more than limits.bytes"),
+        ("bytes=1mb", "more than limits.bytes"),
         ("one=99gb", "64 MiB"),
         ("kinds.film.clips=1", "the kinds are"),
         ("kinds.text.clips=11", "limits.clips, which is 10"),

@@ -11,8 +11,8 @@
   const fields: [string, string, string][] = [
     ['limits.clips', 'Clips at most', 'a number, or off'],
     ['limits.days', 'Days at most', 'a number, or off'],
-    ['limits.bytes', 'Together at most', '2 GB, or off'],
-    ['limits.one', 'One copy at most', 'up to 64 MB'],
+    ['limits.bytes', 'Together at most', '2 GiB, or off'],
+    ['limits.one', 'One copy at most', 'up to 64 MiB'],
   ];
   /** What is typed and not set yet. */
   let typed = $state<Record<string, string>>({});
@@ -20,8 +20,10 @@
   const changes = $derived(Object.fromEntries(Object.entries(typed).map(([name, text]) => [name, ofField(text)])) as Changes);
   const changed = $derived(Object.entries(typed).some(([name, text]) => text !== inField(settings.named(name)?.value)));
   const { plan } = $derived(settings);
-  const ages = $derived((plan?.ages ?? []).map(({ days, amount }): Share => ({ name: ageName(days), clips: amount.clips, bytes: amount.bytes, query: '' })));
-  const goes = $derived((plan?.ages ?? []).map((one) => one.goes[by]));
+  /** Up to the oldest that there are. */
+  const told = $derived((plan?.ages ?? []).slice(0, 1 + (plan?.ages ?? []).findLastIndex((one, n) => n < 4 || one.amount.clips > 0)));
+  const ages = $derived(told.map(({ days, amount }): Share => ({ name: ageName(days), clips: amount.clips, bytes: amount.bytes, query: '' })));
+  const goes = $derived(told.map((one) => one.goes[by]));
 
   function ageName(days: number): string {
     if (days < 0.04) return 'this hour';

@@ -25,7 +25,7 @@
   <p class="facts">Clearings that happen by themselves, on this device only: at the start, at the end (logout, shutdown), when the screen is locked, at a time of day, or some time after each copy.</p>
   <ol class="mt-1">
     {#each orders as one, n (n)}
-      <li class="border-base-300 flex flex-wrap items-center gap-x-3 border-t py-1.5">
+      <li class="border-base-300 flex items-center gap-x-3 border-t py-1.5">
         <span class="min-w-0 grow">
           {shown(one.words)}
           <span class="facts block">
@@ -42,10 +42,10 @@
     </label>
     <datalist id="occasions">{#each ['start', 'stop', 'lock', 'daily 18:30', 'after 2h', 'after 30d'] as value (value)}<option {value}></option>{/each}</datalist>
     <label>Clear
-      <select class="field h-9" bind:value={kind}><option value="">everything</option><option value="text">texts</option><option value="link">links</option><option value="image">pictures</option><option value="files">files</option></select>
+      <select class="field block h-9" bind:value={kind}><option value="">everything</option><option value="text">texts</option><option value="link">links</option><option value="image">pictures</option><option value="files">files</option></select>
     </label>
     <label class="min-w-0">From
-      <input class="field h-9 w-32" bind:value={program} placeholder="any program" autocomplete="off" onkeydown={(event) => event.stopPropagation()} />
+      <input class="field block h-9 w-36" bind:value={program} placeholder="any program" autocomplete="off" onkeydown={(event) => event.stopPropagation()} />
     </label>
     <button type="submit" class="btn btn-sm btn-soft touch h-9" disabled={on.trim() === ''}>Add the order</button>
   </form>

@@ -238,7 +238,8 @@ fn show(out: &mut dyn Write, all: &AllRules) -> Result<(), Failure> {
     for (n, one) in all.rules.iter().enumerate() {
         let decided = match one.decided {
             0 => String::new(),
-            some => format!("  ({} since the start)", count_of(some, "time").replace("1 time ", "once ")),
+            1 => "  (once since the start)".to_owned(),
+            some => format!("  ({} since the start)", count_of(some, "time")),
         };
         writeln!(out, "{:>3}  {}{decided}", n + 1, words(&one.rule))?;
     }

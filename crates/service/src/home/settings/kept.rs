@@ -90,17 +90,21 @@ pub enum KeepingError {
     Minutes(f64),
 }
 
-/// A size: bytes, or a number with kb, mb, gb or their binary kin.
+/// A size: bytes, or a number with kB, MB, GB or their binary kin KiB, MiB, GiB.
 fn bytes_of(text: &str) -> Option<u64> {
     let text = text.trim();
     let at = text.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(text.len());
     let number: f64 = text[..at].parse().ok()?;
     let unit: f64 = match text[at..].trim().to_lowercase().as_str() {
         "" | "b" => 1.0,
-        "kb" | "kib" | "k" => 1024.0,
-        "mb" | "mib" | "m" => 1024.0 * 1024.0,
-        "gb" | "gib" | "g" => 1024.0 * 1024.0 * 1024.0,
-        "tb" | "tib" | "t" => 1024.0 * 1024.0 * 1024.0 * 1024.0,
+        "kb" => 1e3,
+        "mb" => 1e6,
+        "gb" => 1e9,
+        "tb" => 1e12,
+        "kib" => 1024.0,
+        "mib" => 1024.0 * 1024.0,
+        "gib" => 1024.0 * 1024.0 * 1024.0,
+        "tib" => 1024.0 * 1024.0 * 1024.0 * 1024.0,
         _ => return None,
     };
     let bytes = number * unit;
@@ -236,7 +240,7 @@ mod tests {
     fn limits_are_numbers_sizes_or_off() {
         let kept = read("[limits]\nclips = 500\ndays = 'off'\nbytes = '1.5 GB'\none = '1mb'\nkinds = {image = {days = 30}}").unwrap();
         assert_eq!((kept.limits.clips, kept.limits.days), (Some(500), None));
-        assert_eq!((kept.limits.bytes, kept.limits.one), (Some(1_610_612_736), 1 << 20));
+        assert_eq!((kept.limits.bytes, kept.limits.one), (Some(1_500_000_000), 1_000_000));
         assert_eq!(kept.limits.kinds[&Kind::Image].days, Some(30.0));
         assert_eq!(read("").unwrap(), Keeping::default());
     }

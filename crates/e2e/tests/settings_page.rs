@@ -1,0 +1,187 @@
+//! The console's settings: limits with what they would remove, clearing with its question, orders, rules, secrets. By real
+//! keys, and by a pointer where that is what a person would use.
+
+use anyhow::Result;
+use serde_json::json;
+use yadori_e2e::{Browser, Display, Owner, Service, until};
+
+const TAB: &str = "\u{e004}";
+const ENTER: &str = "\u{e007}";
+const ESCAPE: &str = "\u{e00c}";
+const SHIFT: &str = "\u{e008}";
+const NULL: &str = "\u{e000}";
+const CTRL: &str = "\u{e009}";
+const BACKSPACE: &str = "\u{e003}";
+
+fn heads(service: &Service) -> Vec<String> {
+    service.list(200).into_iter().map(|row| row.head).collect()
+}
+
+/// Goes by Tab to what this selector names.
+async fn tab_to(browser: &Browser, selector: &str) -> Result<()> {
+    for _ in 0..90 {
+        let there = format!("return document.activeElement?.matches({selector:?}) === true");
+        if browser.script(&there).await? == json!(true) {
+            return Ok(());
+        }
+        browser.press(TAB).await?;
+    }
+    anyhow::bail!("Tab does not lead to {selector}")
+}
+
+async fn opened(service: &Service) -> Result<Browser> {
+    let browser = Browser::console(service).await?;
+    browser.until("return document.querySelector('[data-row] [data-summary]')").await?;
+    browser.press("k").await?;
+    browser.until("return document.querySelector('[data-plan]')?.textContent.includes('There are')").await?;
+    Ok(browser)
+}
+
+#[tokio::test]
+async fn limits_are_tried_while_they_are_typed_asked_about_and_set_by_keys_alone() -> Result<()> {
+    let service = Service::without_desk();
+    let ids = service.add(&["first", "second", "third", "fourth", "fifth"]);
+    service.yadori(&["pin", &ids[0]]);
+    let browser = opened(&service).await?;
+    tab_to(&browser, "[data-setting='limits.clips']").await?;
+    browser.press(format!("{CTRL}a{NULL}0")).await?;
+    browser
+        .until("return document.querySelector('[data-plan]').textContent.includes('between 1 and')")
+        .await?;
+    assert_eq!(
+        browser.script("return document.activeElement.value").await?,
+        json!("0"),
+        "what is typed stays"
+    );
+    browser.press(format!("{BACKSPACE}2")).await?;
+    browser
+        .until("return document.querySelector('[data-plan]').textContent.includes('Would let 2 clips go')")
+        .await?;
+    browser.press(ENTER).await?;
+    browser.until("return document.activeElement?.hasAttribute('data-no')").await?;
+    // The focus stays inside, letters do nothing, and Escape leaves everything as it is.
+    browser.press(format!("{TAB}{TAB}{TAB}h")).await?;
+    assert_eq!(
+        browser
+            .script("return document.querySelector('[data-question]').contains(document.activeElement)")
+            .await?,
+        json!(true)
+    );
+    assert!(browser.script("return location.hash").await? == json!("#/settings"));
+    browser.press(ESCAPE).await?;
+    browser.until("return !document.querySelector('[data-question]')").await?;
+    assert_eq!(
+        browser
+            .script("return [document.activeElement.dataset.setting, document.activeElement.value]")
+            .await?,
+        json!(["limits.clips", "2"]),
+        "the focus is where it was, with what was typed"
+    );
+    assert_eq!(heads(&service).len(), 5);
+    // The safe answer is the one that Enter gives.
+    browser.press(ENTER).await?;
+    browser.until("return document.activeElement?.hasAttribute('data-no')").await?;
+    browser.press(ENTER).await?;
+    browser.until("return !document.querySelector('[data-question]')").await?;
+    assert_eq!(heads(&service).len(), 5);
+    browser.press(ENTER).await?;
+    browser.until("return document.activeElement?.hasAttribute('data-no')").await?;
+    browser.press(format!("{TAB}{ENTER}")).await?;
+    until("two to have gone", || (heads(&service) == ["fifth", "fourth", "first"]).then_some(()));
+    browser.until("return document.querySelector('[data-setting=\"limits.clips\"]').value === '2'").await?;
+    assert!(std::fs::read_to_string(service.home().join("config.toml"))?.contains("clips = 2"));
+    Ok(())
+}
+
+#[tokio::test]
+async fn clearing_asks_says_what_goes_and_is_taken_back() -> Result<()> {
+    let service = Service::without_desk();
+    let ids = service.add(&["https://huts.example/1", "oats", "https://huts.example/2"]);
+    service.yadori(&["pin", &ids[2]]);
+    let browser = opened(&service).await?;
+    tab_to(&browser, "[data-kind]").await?;
+    browser.press("l").await?;
+    tab_to(&browser, "[data-clear-now]").await?;
+    browser.press(ENTER).await?;
+    browser.until("return document.activeElement?.hasAttribute('data-no')").await?;
+    let words = browser.script("return document.querySelector('[data-question]').textContent").await?;
+    let words = words.as_str().unwrap_or_default();
+    assert!(
+        words.contains("Clear 1 clip?")
+            && words.contains("1 favorite stay")
+            && words.contains("huts.example/1"),
+        "{words}"
+    );
+    assert_eq!(browser.faults().await?, Vec::<String>::new());
+    // Another copy of the kind comes while it is asked: it stays.
+    service.add(&["https://huts.example/3"]);
+    browser.press(format!("{TAB}{ENTER}")).await?;
+    until("it to be cleared", || {
+        (heads(&service) == ["https://huts.example/3", "https://huts.example/2", "oats"]).then_some(())
+    });
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('Cleared 1 clip')")
+        .await?;
+    browser.until("return document.activeElement?.hasAttribute('data-clear-now')").await?;
+    browser.script("[...document.querySelectorAll('[data-toast] button')].find((one) => one.textContent.includes('Undo')).click()").await?;
+    until("it to be back", || (heads(&service).len() == 4).then_some(()));
+    Ok(())
+}
+
+#[tokio::test]
+async fn orders_rules_and_secrets_are_made_tried_and_removed() -> Result<()> {
+    let mut display = Display::start();
+    let service = Service::on(&display.name());
+    service.add(&["oats"]);
+    let browser = opened(&service).await?;
+    tab_to(&browser, "[data-order-on]").await?;
+    browser.press(format!("daily 25:00{ENTER}")).await?;
+    browser
+        .until("return document.querySelector('[data-toast]')?.textContent.includes('daily 18:30')")
+        .await?;
+    assert_eq!(
+        browser.script("return document.querySelector('[data-order-on]').value").await?,
+        json!("daily 25:00"),
+        "what was typed stays"
+    );
+    browser.press(format!("{CTRL}a{NULL}daily 04:00{ENTER}")).await?;
+    browser.until("return document.querySelector('[data-orders] li')?.textContent.includes('next')").await?;
+    tab_to(&browser, "[data-rule=content]").await?;
+    browser.press(format!("meadow{ENTER}")).await?;
+    browser
+        .until("return document.querySelector('[data-rules] ol')?.textContent.includes('/meadow/')")
+        .await?;
+    tab_to(&browser, "[data-try-text]").await?;
+    browser.press("down in the Meadow").await?;
+    browser.until("return document.querySelector('[data-tried]')?.textContent.includes('Rule 1 decides: it would not be recorded')").await?;
+    let owner = Owner::on(&display);
+    owner.copy_text("the meadow of the north");
+    until("the rule to have decided", || {
+        service.yadori(&["rules"]).contains("once since the start").then_some(())
+    });
+    // A secret: masked, told when it ends, pinned only after a question.
+    let token = format!("ghp_{}", "Ab3".repeat(12));
+    display.copy_text(&token);
+    browser.press(format!("{SHIFT}{TAB}{NULL}")).await?;
+    browser.script("document.activeElement.blur(); location.hash = '#/history'").await?;
+    browser
+        .until("return document.querySelector('[data-row]')?.textContent.includes('in memory alone until')")
+        .await?;
+    let shown = browser.script("return document.body.textContent").await?;
+    assert!(!shown.as_str().unwrap_or_default().contains(&token));
+    browser.script("document.getElementById('list').focus()").await?;
+    browser.press("\u{e011}p").await?;
+    browser
+        .until("return document.querySelector('[data-question]')?.textContent.includes('Pin a secret')")
+        .await?;
+    browser.press(ENTER).await?;
+    browser.until("return !document.querySelector('[data-question]')").await?;
+    assert!(service.list(1)[0].kept.is_none());
+    browser.press("p").await?;
+    browser.until("return document.activeElement?.hasAttribute('data-no')").await?;
+    browser.press(format!("{TAB}{ENTER}")).await?;
+    until("it to be pinned", || {
+        service.list(2).iter().any(|row| row.kept.is_some() && row.until.is_none()).then_some(())
+    });
+    Ok(())
+}
