@@ -16,6 +16,7 @@ pub struct Service {
     home: PathBuf,
     _scratch: Option<TempDir>,
     arguments: Vec<String>,
+    variables: Vec<(String, String)>,
     child: Option<Child>,
 }
 
@@ -78,7 +79,8 @@ impl Service {
     /// Starts a service in a given home.
     pub fn start_in(home: &Path, arguments: &[&str]) -> Self {
         let arguments = arguments.iter().map(|one| (*one).to_owned()).collect();
-        let mut service = Self { home: home.to_owned(), _scratch: None, arguments, child: None };
+        let mut service =
+            Self { home: home.to_owned(), _scratch: None, arguments, variables: Vec::new(), child: None };
         service.start_again();
         service
     }
@@ -86,6 +88,27 @@ impl Service {
     /// Starts a service without a clipboard in a new home with this configuration (TOML), and waits for its records.
     pub fn configured(configuration: &str) -> Self {
         let service = Self::start_configured(configuration, &["--no-capture"]);
+        service.await_records();
+        service
+    }
+
+    /// [`Service::configured`], with variables in its environment.
+    pub fn configured_among(configuration: &str, variables: &[(&str, &str)]) -> Self {
+        let scratch = tempfile::Builder::new().prefix("yadori-").tempdir().expect("a directory");
+        let home = scratch.path().join("home");
+        std::fs::create_dir(&home).expect("a home");
+        std::fs::write(home.join("config.toml"), configuration).expect("a configuration");
+        let mut service = Self {
+            home,
+            _scratch: Some(scratch),
+            arguments: vec!["--no-capture".into()],
+            variables: variables
+                .iter()
+                .map(|(name, value)| ((*name).to_owned(), (*value).to_owned()))
+                .collect(),
+            child: None,
+        };
+        service.start_again();
         service.await_records();
         service
     }
@@ -109,7 +132,13 @@ impl Service {
 
     /// A service that was started by other means in this home.
     pub fn attached(home: &Path, child: Child) -> Self {
-        Self { home: home.to_owned(), _scratch: None, arguments: Vec::new(), child: Some(child) }
+        Self {
+            home: home.to_owned(),
+            _scratch: None,
+            arguments: Vec::new(),
+            variables: Vec::new(),
+            child: Some(child),
+        }
     }
 
     /// The same service once more, after it has ended.
@@ -124,6 +153,7 @@ impl Service {
         if !self.arguments.iter().any(|one| one == "--listen") {
             command.args(["--listen", "127.0.0.1:0"]);
         }
+        command.envs(self.variables.iter().map(|(name, value)| (name, value)));
         command.env_remove("DISPLAY").stdin(Stdio::null()).stdout(Stdio::null()).stderr(self.errors());
         command
     }

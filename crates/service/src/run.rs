@@ -132,6 +132,7 @@ pub async fn run_on(
         orders: orders.clone(),
     };
     app.parts.start("obeying the limits", clearing::sweep::run(app.clone(), queue.clone()));
+    app.parts.start("hearing the lock", clearing::lock::run(app.clone(), queue.clone(), orders.clone()));
     app.parts.start("standing orders", clearing::orders::run(app.clone(), queue.clone(), orders.clone()));
 
     let unix = serve_unix(&home.socket(), &context)?;

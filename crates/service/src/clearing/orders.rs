@@ -12,6 +12,7 @@ use yadori_core::Micros;
 use yadori_core::limits::{Occasion, Order};
 
 use crate::clearing::clear::{ClearError, clear, clear_live};
+use crate::clearing::deaf::Deaf;
 use crate::clearing::sweep::let_go;
 use crate::home::place::write_private;
 use crate::state::app::{App, Shared};
@@ -42,6 +43,8 @@ pub struct Orders {
     did: Mutex<HashMap<String, Did>>,
     /// Since when this run looks at the clock.
     since: Micros,
+    /// Why locking is not heard.
+    pub(super) deaf: Deaf,
 }
 
 /// A name for an order that changes with it.
@@ -59,7 +62,12 @@ impl Orders {
     /// As an earlier run left them.
     pub fn at(file: &Path) -> Self {
         let did = std::fs::read(file).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok());
-        Self { file: file.to_owned(), did: Mutex::new(did.unwrap_or_default()), since: now() }
+        Self {
+            file: file.to_owned(),
+            did: Mutex::new(did.unwrap_or_default()),
+            since: now(),
+            deaf: Deaf::default(),
+        }
     }
 
     fn did(&self, order: &Order) -> Option<Did> {
@@ -99,7 +107,11 @@ impl Orders {
                 next: occasion.next(now(), &zone).or_else(oldest),
                 last: did.as_ref().map(|did| did.at),
                 cleared: did.as_ref().map(|did| did.clips),
-                failed: did.and_then(|did| did.failed),
+                failed: match occasion {
+                    Occasion::Lock => self.deaf.why(),
+                    _ => None,
+                }
+                .or_else(|| did.and_then(|did| did.failed)),
             }
         };
         settings.keeping.orders.iter().map(one).collect()
