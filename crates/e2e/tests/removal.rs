@@ -237,3 +237,60 @@ fn hundreds_of_removals_that_end_together_hold_nothing_up() {
     assert!(slowest < Duration::from_secs(3), "an add took {slowest:?}");
     until("nothing but what was added since", || (service.status()?.clips == 20 + n).then_some(()));
 }
+
+#[test]
+fn after_shredding_no_byte_of_it_is_in_the_whole_data_directory() {
+    let mut service = Service::configured("[acts]\ngrace_minutes = 10\n");
+    let word = |n: u32| format!("zephyr{}quill", n * 4_409);
+    for n in 0..30 {
+        add(&service, &format!("{} {n} {}", word(1), "many words ".repeat(500)));
+    }
+    let kept = add(&service, "oats and rope");
+    service.yadori(&["title", &kept, "stays"]);
+    service.yadori(&["pin", &kept]);
+    service.yadori(&["drawer", "new", "Huts"]);
+    service.yadori(&["drawer", "put", "Huts", &kept]);
+    assert!(!in_files(service.home(), &word(1)).is_empty(), "a look into files finds what is there");
+    let before = service.list(5);
+    let said = service.yadori(&["clear", "--shred", "--yes"]);
+    assert!(said.contains("30 clips") && said.contains("rebuilt"), "{said}");
+    assert_eq!(in_files(service.home(), &word(1)), Vec::<std::path::PathBuf>::new());
+    let after = service.list(5);
+    assert_eq!((&after[0].title, &after[0].kept), (&before[0].title, &before[0].kept));
+    assert_eq!(after.len(), 1);
+    // What is there can be read, changed, taken back, and outlives a restart.
+    assert!(service.yadori(&["show", "1"]).contains("oats and rope"));
+    assert!(service.yadori(&["check"]).contains("whole"));
+    service.yadori(&["title", "1", "another"]);
+    service.yadori(&["undo"]);
+    add(&service, "new");
+    service.stop();
+    service.start_again();
+    service.await_records();
+    assert_eq!(service.list(5).len(), 2);
+    let left: Vec<_> = std::fs::read_dir(service.home().join("data"))
+        .map(|entries| entries.filter_map(Result::ok).map(|one| one.file_name()).collect())
+        .unwrap_or_default();
+    assert!(left.iter().all(|name| !name.to_string_lossy().starts_with("records.")), "{left:?}");
+}
+
+#[test]
+fn a_rebuilding_that_is_broken_off_anywhere_is_ended_at_the_next_start() {
+    let mut service = Service::configured("[acts]\ngrace_minutes = 10\n");
+    for n in 0..200 {
+        add(&service, &format!("clip {n}"));
+    }
+    for wait in [0, 30, 200, 700, 1_500, 2_500] {
+        let mut client = service
+            .client_command(&["clear", "--kind", "image", "--live", "--shred", "--yes"])
+            .spawn()
+            .expect("the client");
+        std::thread::sleep(Duration::from_millis(wait));
+        service.kill();
+        let _ = client.kill();
+        let _ = client.wait();
+        service.start_again();
+        service.await_records();
+        assert_eq!(service.list(300).len(), 200, "after {wait} ms");
+    }
+}

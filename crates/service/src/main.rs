@@ -11,6 +11,7 @@ use tokio_util::sync::CancellationToken;
 use yadori_service::home::place::BaseDirectories;
 use yadori_service::home::settings::{Flags, Settings, resolve};
 use yadori_service::home::{logging, memory};
+use yadori_service::records::rebuild;
 use yadori_service::run::run;
 use zeroizing_alloc::ZeroAlloc;
 
@@ -75,6 +76,10 @@ fn start(settings: Settings) -> anyhow::Result<()> {
         .map_err(anyhow::Error::from)
     });
     runtime.shutdown_timeout(LAST_WORK);
+    // It ended to rebuild its records.
+    if outcome.is_ok() && rebuild::is_asked() {
+        memory::start_again();
+    }
     outcome
 }
 

@@ -109,6 +109,12 @@ pub async fn run_on(
     app.pausing.remembered(pause_file(&home), now());
     app.parts.start("ending pauses", intake::pause::run(app.clone()));
     let files = app.files.get_or_init(|| Files::at(home.run.join("handed"))).clone();
+    if settings.database_url.is_none() && records::rebuild::is_wanted(&home) {
+        // Copies that are made meanwhile wait in the desk.
+        if let Err(why) = records::rebuild::run(&home, device).await {
+            tracing::error!("the records could not be rebuilt: {why}; it is tried again at the next start");
+        }
+    }
     let mut server = match settings.database_url {
         Some(_) => None,
         None => Some(PrivateServer::start(ServerPaths {
@@ -126,6 +132,7 @@ pub async fn run_on(
     let context = Context {
         app: app.clone(),
         queue: queue.clone(),
+        home: home.clone(),
         disk: disk.clone(),
         config,
         changing: Arc::default(),

@@ -4,6 +4,7 @@
 //! It runs under a thread of its own, since the kernel sends the parent-death signal when the spawning *thread* ends.
 //! A server that an earlier, crashed service left behind is never adopted: its exit is awaited first.
 
+pub mod copying;
 mod install;
 mod orphan;
 mod verify;

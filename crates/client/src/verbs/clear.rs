@@ -8,7 +8,7 @@ use clap::{Args, ValueEnum};
 use jiff::Timestamp;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
-use yadori_api::{Clear as Wanted, ClearPlan, Cleared, Kind, Scope, Status};
+use yadori_api::{Clear as Wanted, ClearPlan, Cleared, DatabaseState, Kind, Scope, Status};
 
 use super::json;
 use super::list::{pointed, print};
@@ -19,6 +19,9 @@ use crate::table::{count_of, size};
 
 /// How long something may take before it is told how far it has come.
 const SOON: Duration = Duration::from_secs(1);
+
+/// How often the service may not answer while it rebuilds: an hour.
+const AWAY: u32 = 4 * 3_600;
 
 /// A kind of clips.
 #[derive(Clone, Copy, Debug, ValueEnum)]
@@ -73,6 +76,9 @@ pub(crate) struct Clear {
     /// Without a grace period: it can't be taken back
     #[arg(long)]
     now: bool,
+    /// Without a grace period; the private database is rebuilt from what remains, and its old files are removed
+    #[arg(long)]
+    shred: bool,
     /// Only show what would go
     #[arg(long)]
     dry_run: bool,
@@ -125,7 +131,7 @@ impl Clear {
                 favorites: self.favorites,
             },
             upto: None,
-            now: self.now,
+            now: self.now || self.shred,
             live: self.live,
             zone: None,
         }
@@ -153,7 +159,7 @@ impl Clear {
             show(out, &plan)?;
             out.flush()?;
             let grace = match plan.grace_seconds.div_ceil(60) {
-                _ if self.now => "This can't be taken back".to_owned(),
+                _ if self.now || self.shred => "This can't be taken back".to_owned(),
                 minutes => format!("`yadori undo` takes it back for {minutes} minutes"),
             };
             if !confirmed(&format!("Clear {}? {grace}.", count_of(plan.clips, "clip")))? {
@@ -162,6 +168,9 @@ impl Clear {
         }
         let wanted = Wanted { upto: Some(plan.upto), ..wanted };
         let cleared: Cleared = with_progress(service, || service.post("/clear", &wanted))?;
+        if self.shred {
+            rebuild(service)?;
+        }
         if self.json {
             return json(out, &cleared);
         }
@@ -170,7 +179,33 @@ impl Clear {
             0 => String::new(),
             minutes => format!(" `yadori undo` takes that back, for {minutes} minutes."),
         };
-        Ok(writeln!(out, "Cleared {}.{live}{back}", count_of(cleared.clips, "clip"))?)
+        let rebuilt = if self.shred { " The records were rebuilt, and the old files removed." } else { "" };
+        Ok(writeln!(out, "Cleared {}.{live}{back}{rebuilt}", count_of(cleared.clips, "clip"))?)
+    }
+}
+
+/// Rebuilds the records, and waits until the service answers with them.
+fn rebuild(service: &Connection) -> Result<(), Failure> {
+    let before: Status = service.get("/status")?;
+    service.post_nothing("/rebuild")?;
+    let mut away = 0;
+    loop {
+        std::thread::sleep(SOON / 4);
+        match service.get::<Status>("/status") {
+            Ok(Status { database, started_at, .. })
+                if started_at != before.started_at && database.state == DatabaseState::Ready =>
+            {
+                return Ok(());
+            }
+            Ok(_) => away = 0,
+            // While it copies it does not answer; a home that nobody holds any more has no service to wait for.
+            Err(why) => {
+                away += 1;
+                if away > AWAY {
+                    return Err(why);
+                }
+            }
+        }
     }
 }
 

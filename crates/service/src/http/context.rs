@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use crate::clearing::orders::Orders;
+use crate::home::place::Home;
 use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::writer::Queue;
@@ -14,6 +15,8 @@ pub struct Context {
     pub app: Shared,
     /// The way to the writer.
     pub queue: Queue,
+    /// Where the files are.
+    pub home: Home,
     /// The disk of the records.
     pub disk: Disk,
     /// The configuration file.

@@ -128,6 +128,7 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(service::status::status))
         .routes(routes!(service::status::stop))
         .routes(routes!(service::status::reread))
+        .routes(routes!(service::status::rebuild))
         .routes(routes!(service::status::pause))
         .routes(routes!(service::status::resume))
         .routes(routes!(keeping::rules::list))

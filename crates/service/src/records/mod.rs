@@ -3,5 +3,6 @@
 pub mod check;
 pub mod collect;
 pub mod open;
+pub mod rebuild;
 pub mod room;
 pub mod space;

@@ -12,6 +12,7 @@ use crate::http::context::Entrance;
 use crate::http::extract::Json as Body;
 use crate::http::{Context, Failure};
 use crate::intake::pause::{self as pausing, PauseError};
+use crate::records::rebuild::ask;
 
 /// The process is up. Says nothing else.
 pub(crate) async fn healthz() -> &'static str {
@@ -53,6 +54,41 @@ pub(crate) async fn reread(
     })?;
     context.app.set(settings);
     Ok(StatusCode::NO_CONTENT)
+}
+
+/// Rebuild the private database from what remains and remove its old files (over the Unix socket only): the service starts
+/// itself again for that
+#[utoipa::path(post, path = "/rebuild", responses((status = 202), (status = 409, body = Problem)))]
+pub(crate) async fn rebuild(
+    State(context): State<Arc<Context>>,
+    Extension(entrance): Extension<Entrance>,
+) -> Result<StatusCode, Failure> {
+    only_unix(entrance)?;
+    if context.disk.directory().is_none() {
+        let detail = "the records are in a database of your own, whose files are not Yadori's";
+        return Err(Failure::new(
+            StatusCode::CONFLICT,
+            "not-private",
+            "The records are as they were",
+            detail,
+        )
+        .hint("rebuild its tables there, for example with OPTIMIZE TABLE"));
+    }
+    // What is being let go of is gone first.
+    context.app.until_idle().await;
+    let free = context.app.health.now().space.map_or(0, |space| space.contents);
+    if !context.disk.has_room(free.saturating_mul(2)) {
+        return Err(Failure::new(
+            StatusCode::INSUFFICIENT_STORAGE,
+            "no-room",
+            "The records are as they were",
+            "the rebuilt records and one table would not fit on the disk beside the old ones",
+        )
+        .hint("free some space and try again"));
+    }
+    ask(&context.home).map_err(|why| Failure::unavailable(why.to_string()))?;
+    context.app.shutdown.cancel();
+    Ok(StatusCode::ACCEPTED)
 }
 
 /// Pause capture, for a time or until it is resumed
