@@ -8,8 +8,8 @@ export interface Toast {
   text: string;
   hint: string | null;
   wrong: boolean;
-  /** What can be done about it, and the key that does the same. */
-  act: { label: string; key: Command; run: () => void } | null;
+  /** What can be done about it, and the key that does the same, if one does. */
+  act: { label: string; key?: Command; run: () => void } | null;
 }
 
 /** Words for screen readers stand at least so long, and longer with their length (milliseconds). */

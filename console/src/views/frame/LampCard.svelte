@@ -12,10 +12,13 @@
   const hitch = $derived(console.session.status?.hitch);
   const capture = $derived(console.session.status?.capture.state);
 
-  async function go(work: () => Promise<void>, words: string): Promise<void> {
+  /** Whoever switches capture off may want to be rid of what is there. */
+  const clear = { label: 'Clear what is there…', run: () => void console.settings.clear({}, false) };
+
+  async function go(work: () => Promise<void>, words: string, off = false): Promise<void> {
     try {
       await work();
-      console.messages.tell(words);
+      console.messages.tell(words, off ? { act: clear } : {});
     } catch (why) {
       console.messages.fail(why);
     }
@@ -44,7 +47,7 @@
     <div class="mt-1 flex flex-wrap items-center gap-x-2" role="group" aria-label="Pause capture">
       <span class="facts">Pause</span>
       {#each [[15, '15 min'], [60, '1 h'], [null, 'for now']] as const as [minutes, label] (label)}
-        <button type="button" class="facts link touch min-w-7 px-1" title={minutes === null ? 'Until you resume' : undefined} onclick={() => void go(() => console.session.pause(minutes), 'Paused. Nothing that is copied meanwhile is read.')}>{label}</button>
+        <button type="button" class="facts link touch min-w-7 px-1" title={minutes === null ? 'Until you resume' : undefined} onclick={() => void go(() => console.session.pause(minutes), 'Paused. Nothing that is copied meanwhile is read.', minutes === null)}>{label}</button>
       {/each}
     </div>
   {/if}

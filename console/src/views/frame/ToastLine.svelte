@@ -23,7 +23,7 @@
       </div>
       {#if toast.act}
         <button class="btn btn-sm btn-ghost touch border-current/40" onclick={() => toast.act?.run()}>
-          {toast.act.label} <KeyHint of={toast.act.key} />
+          {toast.act.label} {#if toast.act.key}<KeyHint of={toast.act.key} />{/if}
         </button>
       {/if}
       <button class="btn btn-sm btn-ghost btn-square touch" aria-label="Dismiss" onclick={() => { console.messages.dismiss(); console.focusPage(); }}>

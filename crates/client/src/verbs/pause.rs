@@ -1,11 +1,12 @@
 //! `yadori pause` and `yadori resume`: nothing that is copied meanwhile is read.
 
-use std::io::Write;
+use std::io::{IsTerminal, Write};
 
 use clap::Args;
 use jiff::tz::TimeZone;
-use yadori_api::{PauseFor, Status};
+use yadori_api::{Clear, ClearPlan, Cleared, PauseFor, Status};
 
+use super::clear::{confirmed, with_progress};
 use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
@@ -65,13 +66,37 @@ impl Pause {
                 "Paused until {}. Nothing that is copied meanwhile is read.",
                 table::when(at, &TimeZone::system())
             )?,
-            None => writeln!(
-                out,
-                "Paused until `yadori resume`, over restarts too. Nothing that is copied meanwhile is read."
-            )?,
+            None => {
+                writeln!(
+                    out,
+                    "Paused until `yadori resume`, over restarts too. Nothing that is copied meanwhile is read."
+                )?;
+                return offer_to_clear(service, out);
+            }
         }
         Ok(())
     }
+}
+
+/// Whoever switches capture off may want to be rid of what is there.
+fn offer_to_clear(service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+    let plan: ClearPlan = service.post("/clear/plan", &Clear::default())?;
+    if plan.clips == 0 {
+        return Ok(());
+    }
+    let there = table::count_of(plan.clips, "clip");
+    if !std::io::stdin().is_terminal() {
+        return Ok(writeln!(out, "{there} beside the favorites stay; `yadori clear` clears them.")?);
+    }
+    out.flush()?;
+    if !confirmed(&format!("Clear the {there} that are there, too? Favorites stay."))? {
+        return Ok(writeln!(out, "They stay.")?);
+    }
+    let wanted = Clear { upto: Some(plan.upto), ..Clear::default() };
+    let cleared: Cleared = with_progress(service, || service.post("/clear", &wanted))?;
+    let minutes = cleared.grace_seconds.div_ceil(60);
+    let words = table::count_of(cleared.clips, "clip");
+    Ok(writeln!(out, "Cleared {words}. `yadori undo` takes that back, for {minutes} minutes.")?)
 }
 
 impl Resume {

@@ -14,7 +14,11 @@ pub(crate) struct Stop {}
 impl Stop {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         service.post_nothing("/stop")?;
-        writeln!(out, "The service is stopping. Copies are not kept until `yadorid` runs again.")?;
+        writeln!(
+            out,
+            "The service is stopping. Until `yadorid` runs again, copies are not kept, what was taken can't be pasted, chords are \
+             not heard, and standing orders do not act."
+        )?;
         Ok(())
     }
 }

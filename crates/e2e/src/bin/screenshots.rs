@@ -31,9 +31,6 @@ async fn main() -> Result<()> {
     browser.script("document.querySelector('[aria-posinset=\"3\"]').click()").await?;
     browser.until("return document.querySelector('[data-words][role=region]')").await?;
     picture("unfolded.png").await?;
-    browser.script("[...document.querySelectorAll('[aria-posinset=\"3\"] button')].find((one) => one.textContent === 'All it holds').click()").await?;
-    browser.until("return document.querySelector('[data-holds]')").await?;
-    picture("all-it-holds.png").await?;
     browser.press("\u{e00c}").await?;
     browser.press("\u{e00c}").await?;
     // Search, with what matched and ways to go on.
@@ -59,6 +56,11 @@ async fn main() -> Result<()> {
     picture("help.png").await?;
     go(&browser, "#/acts", "[data-acts] li").await?;
     picture("recent-acts.png").await?;
+    go(&browser, "#/settings", "[data-limits] .uplot").await?;
+    browser.script("document.querySelector('[data-setting=\"limits.days\"]').focus()").await?;
+    browser.press("\u{e009}a\u{e000}14").await?;
+    browser.until("return document.querySelector('[data-plan]')?.textContent.includes('Would let')").await?;
+    picture("settings.png").await?;
     go(&browser, "#/batches", "[data-items]").await?;
     picture("batches.png").await?;
     browser.script("[...document.querySelectorAll('main button')].find((one) => one.textContent === 'Split a text').click()").await?;

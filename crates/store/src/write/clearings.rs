@@ -4,6 +4,7 @@ use sqlx::{MySql, MySqlConnection, QueryBuilder};
 use yadori_core::{ClipId, Digest};
 
 use crate::error::Broken;
+use crate::write::commit::delete_uses;
 use crate::write::group::{Group, ROWS};
 
 fn listed(start: &'static str, ids: &[ClipId], end: &'static str) -> QueryBuilder<MySql> {
@@ -64,11 +65,7 @@ pub(crate) async fn write(tx: &mut MySqlConnection, group: &Group) -> Result<Vec
             }
         }
         for held in held.chunks(ROWS) {
-            let mut sql = QueryBuilder::<MySql>::new("DELETE FROM uses WHERE (holder, digest) IN ");
-            sql.push_tuples(held, |mut row, digest| {
-                row.push_bind(&act[..]).push_bind(digest.0.to_vec());
-            });
-            sql.build().execute(&mut *tx).await?;
+            delete_uses(tx, held.iter().map(|digest| (&act[..], *digest))).await?;
         }
         freed.extend(held);
     }

@@ -144,11 +144,7 @@ impl Store {
         let mut freed: Vec<Digest> = group.unneeded.clone();
         freed.extend(clearings::write(tx, group).await?);
         for dropped in group.dropped.chunks(ROWS) {
-            let mut sql = QueryBuilder::<MySql>::new("DELETE FROM uses WHERE (holder, digest) IN ");
-            sql.push_tuples(dropped, |mut row, (holder, digest)| {
-                row.push_bind(&holder[..]).push_bind(&digest.0[..]);
-            });
-            sql.build().execute(&mut *tx).await?;
+            delete_uses(tx, dropped.iter().map(|(holder, digest)| (&holder[..], *digest))).await?;
             freed.extend(dropped.iter().map(|(_, digest)| *digest));
         }
         freed.extend(acts::end(tx, &group.ended).await?);
@@ -193,6 +189,26 @@ pub(crate) async fn write_clips(
         " ON DUPLICATE KEY UPDATE state = VALUES(state), facts = VALUES(facts), ordered_at = VALUES(ordered_at)",
     );
     sql.build().execute(tx).await?;
+    Ok(())
+}
+
+/// Takes away who needed which content. Pairs in a list would be looked for by reading the whole table.
+pub(crate) async fn delete_uses(
+    tx: &mut MySqlConnection,
+    uses: impl Iterator<Item = (&[u8], Digest)>,
+) -> Result<(), sqlx::Error> {
+    let mut sql = QueryBuilder::<MySql>::new("DELETE FROM uses WHERE ");
+    let mut pairs = sql.separated(" OR ");
+    let mut any = false;
+    for (holder, digest) in uses {
+        any = true;
+        pairs.push("(holder = ").push_bind_unseparated(holder.to_vec());
+        pairs.push_unseparated(" AND digest = ").push_bind_unseparated(digest.0.to_vec());
+        pairs.push_unseparated(")");
+    }
+    if any {
+        sql.build().execute(tx).await?;
+    }
     Ok(())
 }
 

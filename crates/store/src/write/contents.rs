@@ -9,6 +9,8 @@ use crate::store::Store;
 
 /// Bytes of a chunk; contents up to this size travel with the change that needs them.
 pub const CHUNK: usize = 1024 * 1024;
+/// Contents that are asked for at once, whether anybody needs them.
+const ASKED: usize = 100;
 /// Chunks that are staged in one transaction.
 const AT_ONCE: usize = 6;
 
@@ -142,13 +144,22 @@ pub(crate) async fn wipe_unused(tx: &mut MySqlConnection, freed: &[Digest]) -> R
         sql.push(end);
         sql
     };
-    // Most of them are still needed, by an act or by another clip.
-    let all: Vec<&Digest> = freed.iter().collect();
-    let needed: Vec<Vec<u8>> =
-        listed("SELECT DISTINCT digest FROM uses WHERE digest IN (", ") LOCK IN SHARE MODE", &all)
-            .build_query_scalar()
-            .fetch_all(&mut *tx)
-            .await?;
+    let mut freed = freed.to_vec();
+    freed.sort_unstable();
+    freed.dedup();
+    // Most of them are still needed, by an act or by another clip. The first of those who need one is enough: there may be
+    // very many.
+    let mut needed: Vec<Vec<u8>> = Vec::new();
+    for some in freed.chunks(ASKED) {
+        let mut sql = QueryBuilder::<MySql>::new("");
+        for (n, digest) in some.iter().enumerate() {
+            sql.push(if n == 0 { "(" } else { " UNION ALL (" });
+            sql.push("SELECT digest FROM uses WHERE digest = ").push_bind(digest.0.to_vec());
+            sql.push(" LIMIT 1 LOCK IN SHARE MODE)");
+        }
+        let found: Vec<Vec<u8>> = sql.build_query_scalar().fetch_all(&mut *tx).await?;
+        needed.extend(found);
+    }
     let unneeded: Vec<&Digest> =
         freed.iter().filter(|one| !needed.iter().any(|digest| *digest == one.0)).collect();
     if unneeded.is_empty() {
