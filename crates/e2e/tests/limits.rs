@@ -218,9 +218,11 @@ fn settings_are_changed_live_or_not_at_all() {
 fn a_service_killed_in_the_middle_of_a_sweep_ends_it_at_the_start() {
     let mut service = Service::configured("[limits]\ndays = \"off\"\n");
     restored(&service, 6_000);
-    service.yadori(&["settings", "set", "limits.clips", "100"]);
+    let client =
+        service.client_command(&["limits", "set", "clips=100", "--yes"]).spawn().expect("the client");
     until("some to be gone", || (count(&service) < 5_500).then_some(()));
     service.kill();
+    drop(client);
     service.start_again();
     service.await_records();
     until_within("the rest to go", Duration::from_secs(60), || (count(&service) == 100).then_some(()));

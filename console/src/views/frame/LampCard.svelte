@@ -9,6 +9,7 @@
   const live = $derived(console.session.status?.live);
   const last = $derived(console.session.status?.last_copy_at);
   const unheard = $derived((console.session.status?.chords ?? []).filter((one) => one.problem));
+  const work = $derived(console.session.status?.work);
   const hitch = $derived(console.session.status?.hitch);
   const capture = $derived(console.session.status?.capture.state);
 
@@ -41,6 +42,10 @@
   <p class="facts figures mt-1">
     {console.today} today{#if last}{' · last '}{time(last / 1000)}{/if}{#if console.session.status?.unsaved}{` · ${console.session.status.unsaved} not saved yet`}{/if}
   </p>
+  {#if work}
+    <p class="facts mt-1.5" role="status" data-work>{work.what}: {work.done.toLocaleString('en')} of {work.of.toLocaleString('en')}</p>
+    <progress class="progress progress-primary h-1.5 w-full" value={work.done} max={Math.max(1, work.of)} aria-label={work.what}></progress>
+  {/if}
   {#if capture === 'paused'}
     <button type="button" class="btn btn-sm btn-primary touch mt-1.5 px-2" onclick={() => void go(() => console.session.resume(), 'What is copied from now on is kept.')} data-resume>Resume</button>
   {:else if capture === 'keeping' || capture === 'waiting'}

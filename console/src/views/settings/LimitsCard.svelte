@@ -74,6 +74,7 @@
       </p>
     </div>
   </form>
+  {#if console.session.status?.space}<p class="facts mt-1" data-space>On the disk the records take {size(console.session.status.space.disk)}, for {size(console.session.status.space.contents)} of contents.</p>{/if}
   {#if console.session.status?.waits}
     <p class="note rounded-box mt-2 flex flex-wrap items-center gap-2 px-3 py-2" data-waits>
       <span class="grow">{count(console.session.status.waits.clips, 'clip')} would go by the limits, and wait: {console.session.status.waits.why}.</span>

@@ -1,8 +1,6 @@
 //! Clearing: many clips go at once, as far as a scope takes them. What is remembered of it as a whole is small; what is
 //! needed to bring one clip back is a part of its own, so that everything is done in portions of any size.
 
-use serde::{Deserialize, Serialize};
-
 use crate::acts::face::ClipFace;
 use crate::acts::log::Direction;
 use crate::acts::moment::Moment;
@@ -15,20 +13,6 @@ use crate::history::all::History;
 use crate::history::stored::StoredClip;
 use crate::limits::scope::Scope;
 use crate::merge::stamp::Stamp;
-
-/// What is remembered of a clearing as a whole.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct ClearRecord {
-    /// What it takes.
-    pub scope: Scope,
-    /// Nothing that was written after this goes: what was copied again or pinned meanwhile stays.
-    pub floor: Stamp,
-    /// How many clips it was meant to take.
-    pub count: u64,
-    /// The standing order that did it, by its name; `None`: a person.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub order: Option<String>,
-}
 
 /// A clip on its way out or back, and what is remembered of that.
 #[derive(Clone, Debug, PartialEq)]

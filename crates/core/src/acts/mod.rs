@@ -9,6 +9,7 @@ pub mod bring_drawer;
 mod bring_up;
 pub mod capture;
 pub mod clear;
+pub mod cleared;
 mod color;
 mod divider;
 mod drawer;
@@ -29,7 +30,8 @@ mod title;
 
 pub use act::{Act, BatchChange, DrawerChange, ItemsChange, Place};
 pub use capture::{Copied, Extra, capture};
-pub use clear::{ClearRecord, Part, clear_one, members, step_part};
+pub use clear::{Part, clear_one, members, step_part};
+pub use cleared::ClearRecord;
 pub use error::{ActError, Obstacle};
 pub use kind::ActKind;
 pub use log::{ActEntry, ActLog, Direction};

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use crate::acts::clear::ClearRecord;
+use crate::acts::cleared::ClearRecord;
 use crate::acts::face::{BatchFace, ClipFace, DrawerFace};
 use crate::acts::plan::Plan;
 use crate::batch::{BatchId, Item};

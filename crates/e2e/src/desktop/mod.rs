@@ -1,5 +1,6 @@
 //! A desktop of real programs: what each copies, and what each makes of a paste, by keys and pointer alone.
 
+mod cutting;
 mod page;
 pub mod programs;
 

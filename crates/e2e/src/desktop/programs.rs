@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 use std::io::Write as _;
 use std::process::Stdio;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use anyhow::{Context, Result, ensure};
 
@@ -114,7 +114,7 @@ impl Programs {
     }
 
     /// Makes this the active program.
-    fn show(&mut self, name: &'static str) -> Result<Window> {
+    pub(super) fn show(&mut self, name: &'static str) -> Result<Window> {
         let is_open = self.open.iter().any(|(known, _)| *known == name);
         let file = |desktop: &Desktop, name: &str, text: &str| -> Result<std::path::PathBuf> {
             let path = desktop.path(name);
@@ -281,33 +281,6 @@ impl Programs {
             (now.0.is_some() && now != before).then_some(())
         });
         Ok(())
-    }
-
-    /// Cuts the two files in their folder. The file manager shows new files when word of them has reached it,
-    /// so the keys are pressed once more when they have cut nothing, as a person would.
-    ///
-    /// # Errors
-    /// When the file manager does not do what it is asked to.
-    pub fn cut_files(&mut self) -> Result<()> {
-        self.show("files-to-copy")?;
-        let since = |this: &Self| this.desktop.display.paste("TIMESTAMP");
-        let before = since(self);
-        let both = |this: &Self| {
-            let list = this.desktop.display.paste("text/uri-list").unwrap_or_default();
-            let files = list.split(|byte| *byte == b'\n').filter(|line| line.starts_with(b"file:")).count();
-            since(this) != before && files == 2
-        };
-        let mut pressed = None::<Instant>;
-        until("the cut", || {
-            if both(self) {
-                return Some(Ok(()));
-            }
-            if pressed.is_none_or(|at| at.elapsed() > Duration::from_secs(3)) {
-                pressed = Some(Instant::now());
-                return self.desktop.press(&["ctrl+a", "ctrl+x"]).err().map(Err);
-            }
-            None
-        })
     }
 
     /// Copies a password in a password manager, and gives it.

@@ -25,7 +25,7 @@ pub fn preview(app: &App, limits: &Limits) -> api::LimitsPlan {
     let at = now();
     let plan = plan(&history, limits, at, true);
     let waits = if plan.waits(history.len()) {
-        Some("over a fifth of everything would be too old, so this waits until you say so".to_owned())
+        Some("over a fifth of everything would go at once, so this waits until you say so".to_owned())
     } else {
         None
     };

@@ -1,6 +1,6 @@
 //! Obeying the limits: on arrival when one is reached, now and then, at the start, and when they are changed. Few clips go
-//! for good; many go as a clearing that can be taken back, and an age limit that would take over a fifth of everything
-//! waits until a person says so.
+//! for good; many go as a clearing that can be taken back, and what would take over a fifth of everything waits until a
+//! person says so.
 
 use std::time::Duration;
 
@@ -71,8 +71,11 @@ fn planned(app: &App, limits: &Limits, thorough: bool, confirmed: bool) -> (Plan
         return (Plan::default(), Some(Waits { clips, why }));
     }
     if whole.waits(history.len()) && whole.going.len() > FEW {
-        let why = "over a fifth of everything would be too old: the clock may be wrong";
-        return (plan(&history, &limits.without_ages(), at, thorough), Some(Waits { clips, why }));
+        let why = "over a fifth of everything would go at once";
+        // What does not hang on the clock, and is little, goes nevertheless.
+        let rest = plan(&history, &limits.without_ages(), at, thorough);
+        let rest = if rest.waits(history.len()) { Plan::default() } else { rest };
+        return (rest, Some(Waits { clips, why }));
     }
     (whole, None)
 }

@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
-use rustix::process::{Flock, FlockOffsetType, FlockType, Pid, fcntl_getlk};
+use rustix::process::{Flock, FlockOffsetType, FlockType, Pid, Signal, fcntl_getlk, kill_process};
 
 /// The process that holds the data directory's files, if any.
 pub(super) fn holder(data: &Path) -> Option<Pid> {
@@ -22,9 +22,20 @@ pub(super) fn holder(data: &Path) -> Option<Pid> {
     })
 }
 
-/// Waits until nobody holds the data directory, or `stop` is set.
+/// How long a server that was left behind may take to end by itself.
+const BY_ITSELF: Duration = Duration::from_secs(8);
+
+/// True for a server that was started with the settings of this data directory.
+fn is_left_behind(pid: Pid, data: &Path) -> bool {
+    let command = std::fs::read(format!("/proc/{}/cmdline", pid.as_raw_nonzero())).unwrap_or_default();
+    let settings = format!("--defaults-file={}", data.join("yadori.cnf").display());
+    command.split(|byte| *byte == 0).any(|part| part == settings.as_bytes())
+}
+
+/// Waits until nobody holds the data directory, or `stop` is set. A service that is killed in the very moment in which it
+/// starts a server leaves one behind that never hears of it: that one is asked to end.
 pub(super) fn await_exit(data: &Path, stop: &AtomicBool) {
-    let mut next_word = Instant::now();
+    let (began, mut next_word, mut asked) = (Instant::now(), Instant::now(), false);
     while let Some(pid) = holder(data) {
         if stop.load(Ordering::SeqCst) {
             return;
@@ -35,6 +46,11 @@ pub(super) fn await_exit(data: &Path, stop: &AtomicBool) {
                 pid.as_raw_nonzero()
             );
             next_word = Instant::now() + Duration::from_secs(10);
+        }
+        if !asked && began.elapsed() > BY_ITSELF && is_left_behind(pid, data) {
+            tracing::warn!("a database server that was left behind is asked to end");
+            let _ = kill_process(pid, Signal::TERM);
+            asked = true;
         }
         std::thread::sleep(Duration::from_millis(20));
     }

@@ -174,7 +174,6 @@ fn look_alikes() -> Vec<(String, Source)> {
 }
 
 #[test]
-#[allow(clippy::print_stdout, reason = "the figures of the documents come from here")]
 fn most_invented_secrets_are_hit_and_few_look_alikes() {
     let on: BTreeSet<SecretKind> = SecretKind::RECOGNISED.into_iter().collect();
     let mut hit: BTreeMap<SecretKind, (usize, usize)> = BTreeMap::new();
@@ -184,12 +183,10 @@ fn most_invented_secrets_are_hit_and_few_look_alikes() {
         tally.0 += usize::from(recognise(&text, &from, &on) == Some(kind));
     }
     for (kind, (hit, of)) in &hit {
-        println!("{}: {hit} of {of}", kind.word());
         assert!(hit * 100 >= of * 97, "{kind:?}: {hit} of {of}");
     }
     let alike = look_alikes();
     let alarms: Vec<_> = alike.iter().filter_map(|(text, from)| recognise(text, from, &on)).collect();
-    println!("false alarms: {} of {}", alarms.len(), alike.len());
     assert!(alarms.len() * 100 <= alike.len(), "{} of {}: {alarms:?}", alarms.len(), alike.len());
 }
 

@@ -195,9 +195,8 @@ pub fn named(name: &str) -> Result<&'static Known, ChangeError> {
 ///
 /// # Errors
 /// When the file is none.
-pub fn written(text: &str) -> Result<Vec<(&'static Known, Json)>, String> {
-    let all: toml::Value = toml::from_str(text).map_err(|why| why.to_string())?;
-    let json = serde_json::to_value(all).map_err(|why| why.to_string())?;
+pub fn written(text: &str) -> Result<Vec<(&'static Known, Json)>, toml::de::Error> {
+    let json: Json = toml::from_str(text)?;
     let value = |known: &Known| known.name.split('.').try_fold(&json, |at, part| at.get(part)).cloned();
     let shown = KNOWN.iter();
     Ok(shown.filter_map(|known| Some((known, value(known)?))).collect())

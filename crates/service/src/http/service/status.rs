@@ -80,7 +80,7 @@ pub(crate) async fn rebuild(
     if !context.disk.has_room(free.saturating_mul(2)) {
         return Err(Failure::new(
             StatusCode::INSUFFICIENT_STORAGE,
-            "no-room",
+            "no-space-for-both",
             "The records are as they were",
             "the rebuilt records and one table would not fit on the disk beside the old ones",
         )
