@@ -4,8 +4,8 @@ use sqlx::{MySql, MySqlConnection, QueryBuilder};
 use yadori_core::{ClipId, Digest};
 
 use crate::error::Broken;
-use crate::write::commit::delete_uses;
 use crate::write::group::{Group, ROWS};
+use crate::write::uses::delete_uses;
 
 fn listed(start: &'static str, ids: &[ClipId], end: &'static str) -> QueryBuilder<MySql> {
     let mut sql = QueryBuilder::<MySql>::new(start);

@@ -17,6 +17,7 @@ use crate::write::contents::{chunks_of, insert_small, wipe_unused};
 use crate::write::drafts;
 use crate::write::group::{Group, LIMIT, ROWS};
 use crate::write::sign_ins;
+use crate::write::uses::{delete_uses, write_uses};
 
 /// How often a transaction that lost against another is run again.
 const ATTEMPTS: u32 = 6;
@@ -189,41 +190,6 @@ pub(crate) async fn write_clips(
         " ON DUPLICATE KEY UPDATE state = VALUES(state), facts = VALUES(facts), ordered_at = VALUES(ordered_at)",
     );
     sql.build().execute(tx).await?;
-    Ok(())
-}
-
-/// Takes away who needed which content. Pairs in a list would be looked for by reading the whole table.
-pub(crate) async fn delete_uses(
-    tx: &mut MySqlConnection,
-    uses: impl Iterator<Item = (&[u8], Digest)>,
-) -> Result<(), sqlx::Error> {
-    let mut sql = QueryBuilder::<MySql>::new("DELETE FROM uses WHERE ");
-    let mut pairs = sql.separated(" OR ");
-    let mut any = false;
-    for (holder, digest) in uses {
-        any = true;
-        pairs.push("(holder = ").push_bind_unseparated(holder.to_vec());
-        pairs.push_unseparated(" AND digest = ").push_bind_unseparated(digest.0.to_vec());
-        pairs.push_unseparated(")");
-    }
-    if any {
-        sql.build().execute(tx).await?;
-    }
-    Ok(())
-}
-
-/// Notes who needs which content.
-pub(crate) async fn write_uses(
-    tx: &mut MySqlConnection,
-    uses: &[([u8; 16], Digest)],
-) -> Result<(), sqlx::Error> {
-    for uses in uses.chunks(ROWS) {
-        let mut sql = QueryBuilder::<MySql>::new("INSERT IGNORE INTO uses (holder, digest) ");
-        sql.push_values(uses, |mut row, (holder, digest)| {
-            row.push_bind(&holder[..]).push_bind(&digest.0[..]);
-        });
-        sql.build().execute(&mut *tx).await?;
-    }
     Ok(())
 }
 

@@ -7,8 +7,9 @@ use yadori_core::{Digest, StoredClip};
 
 use crate::error::{Broken, CommitError};
 use crate::store::Store;
-use crate::write::commit::{write_clips, write_uses};
+use crate::write::commit::write_clips;
 use crate::write::group::ROWS;
+use crate::write::uses::write_uses;
 
 impl Store {
     /// Receives some clips. Their contents must have been staged, and are needed from now on.

@@ -12,3 +12,4 @@ pub(crate) mod incoming;
 pub(crate) mod lease;
 pub(crate) mod room;
 pub(crate) mod sign_ins;
+pub(crate) mod uses;
