@@ -3,6 +3,7 @@
 //! Exit codes: 0 done, 1 failed, 2 wrong use, 3 the service is not running, 4 no such clip, 5 copies are not being saved
 //! (of `status`).
 
+mod asking;
 mod connection;
 mod failure;
 mod files;

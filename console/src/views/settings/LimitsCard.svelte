@@ -88,6 +88,6 @@
         <button type="button" class={['chip touch', { pressed: by === value }]} aria-pressed={by === value} onclick={() => (by = value)}>{label}</button>
       {/each}
     </div>
-    {#key by}<Chart {console} name="Clips by age" shares={ages} label={(name) => name} {by} {goes} tall={130} />{/key}
+    {#key `${by} ${goes.join(' ')}`}<Chart {console} name="Clips by age" shares={ages} label={(name) => name} {by} {goes} tall={130} />{/key}
   {/if}
 </section>

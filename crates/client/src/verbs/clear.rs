@@ -1,8 +1,6 @@
 //! `yadori clear`: many clips go by a scope. It says what will go, asks once, and can be taken back for a while.
 
-use std::io::{BufRead, IsTerminal, Write};
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::Duration;
+use std::io::Write;
 
 use clap::{Args, ValueEnum};
 use jiff::Timestamp;
@@ -13,12 +11,10 @@ use yadori_api::{Clear as Wanted, ClearPlan, Cleared, DatabaseState, Kind, Scope
 use super::json;
 use super::list::{pointed, print};
 use super::pause::minutes;
+use crate::asking::{SOON, confirmed, with_progress};
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::table::{count_of, size};
-
-/// How long something may take before it is told how far it has come.
-const SOON: Duration = Duration::from_secs(1);
 
 /// How often the service may not answer while it rebuilds: an hour.
 const AWAY: u32 = 4 * 3_600;
@@ -225,53 +221,6 @@ fn show(out: &mut dyn Write, plan: &ClearPlan) -> Result<(), Failure> {
         some => format!("; {} of the kind stay", favorites(some)),
     };
     Ok(writeln!(out, "{}: {}, {}{spared}.", plan.words, count_of(plan.clips, "clip"), size(plan.bytes))?)
-}
-
-/// Asks a question whose safe answer is no. Without somebody to answer, that is an error.
-///
-/// # Errors
-/// When there is nobody to ask.
-pub(crate) fn confirmed(question: &str) -> Result<bool, Failure> {
-    if !std::io::stdin().is_terminal() {
-        return Err(Failure::Use(
-            "nobody can answer here, so nothing was done; add --yes to do it, or --dry-run to see what it would do".into(),
-        ));
-    }
-    write!(std::io::stderr(), "{question} [y/N] ")?;
-    let mut line = String::new();
-    std::io::stdin().lock().read_line(&mut line)?;
-    Ok(matches!(line.trim().to_lowercase().as_str(), "y" | "yes"))
-}
-
-/// Waits for an answer; what takes longer than a second tells how far it has come.
-pub(crate) fn with_progress<T: Send>(
-    service: &Connection,
-    ask: impl FnOnce() -> Result<T, Failure>,
-) -> Result<T, Failure> {
-    let (over, shown) = (AtomicBool::new(false), std::io::stderr().is_terminal());
-    std::thread::scope(|threads| {
-        let telling = threads.spawn(|| {
-            let mut told = false;
-            std::thread::park_timeout(SOON);
-            while !over.load(Ordering::Acquire) {
-                if let Ok(Status { work: Some(work), .. }) = service.get("/status")
-                    && shown
-                {
-                    let _ =
-                        write!(std::io::stderr(), "\r\u{1b}[K{}: {} of {}", work.what, work.done, work.of);
-                    told = true;
-                }
-                std::thread::park_timeout(SOON / 2);
-            }
-            if told {
-                let _ = write!(std::io::stderr(), "\r\u{1b}[K");
-            }
-        });
-        let answer = ask();
-        over.store(true, Ordering::Release);
-        telling.thread().unpark();
-        answer
-    })
 }
 
 #[cfg(test)]

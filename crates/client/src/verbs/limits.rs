@@ -9,10 +9,10 @@ use serde_json::Value;
 use yadori_api::limits::{Limit, Limits as Held};
 use yadori_api::{AllSettings, ChangeSettings, LimitsPlan, Obeyed, Outlook, TryLimits};
 
-use super::clear::{confirmed, with_progress};
 use super::json;
 use super::list::print;
 use super::settings::value_of;
+use crate::asking::{confirmed, with_progress};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 use crate::table::{count_of, size, when};

@@ -6,8 +6,8 @@ use clap::Args;
 use jiff::tz::TimeZone;
 use yadori_api::{Clear, ClearPlan, Cleared, PauseFor, Status};
 
-use super::clear::{confirmed, with_progress};
 use super::json;
+use crate::asking::{confirmed, with_progress};
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::table;

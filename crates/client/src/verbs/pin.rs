@@ -5,8 +5,8 @@ use std::io::{IsTerminal, Write};
 use clap::Args;
 use yadori_api::{Keep, KeepIn};
 
-use super::clear::confirmed;
 use super::{act, ids, ids_of};
+use crate::asking::confirmed;
 use crate::connection::Connection;
 use crate::failure::Failure;
 

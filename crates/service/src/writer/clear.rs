@@ -8,7 +8,7 @@ use crate::home::random::random;
 use crate::state::clock::now;
 use crate::writer::change::{Done, Outcome};
 use crate::writer::error::WriteError;
-use crate::writer::long::{Long, Task};
+use crate::writer::task::{Long, Task};
 use crate::writer::wish::ClearWish;
 use crate::writer::worker::Writer;
 

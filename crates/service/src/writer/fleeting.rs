@@ -12,23 +12,13 @@ use crate::state::clock::now;
 use crate::state::health::LiveNow;
 use crate::writer::change::{Capture, With};
 use crate::writer::error::WriteError;
+use crate::writer::secret::Fleeting;
 use crate::writer::worker::Writer;
 
 /// Clips of this kind at most: the oldest ends when there are more.
 const MOST: usize = 200;
 /// Bytes of them at most.
 const MOST_BYTES: u64 = 64 << 20;
-
-/// One of them.
-#[derive(Debug)]
-pub(super) struct Fleeting {
-    /// Its id while it lives in memory.
-    id: ClipId,
-    /// When it ends, by the steady clock.
-    ends: Micros,
-    /// What it is.
-    capture: Capture,
-}
 
 impl Writer {
     /// A copy is held in memory alone, for so many minutes.

@@ -19,6 +19,8 @@ mod handed;
 mod long;
 mod mode;
 mod recovery;
+mod secret;
+mod task;
 mod upkeep;
 mod waiting;
 mod wish;

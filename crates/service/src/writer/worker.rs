@@ -15,9 +15,10 @@ use crate::state::clock::SteadyClock;
 use crate::state::events::Happening;
 use crate::state::health::REFUSALS;
 use crate::writer::change::{Capture, Change, Loaded};
-use crate::writer::fleeting::Fleeting;
-use crate::writer::long::Long;
+
 use crate::writer::mode::Mode;
+use crate::writer::secret::Fleeting;
+use crate::writer::task::Long;
 
 /// Changes committed together at most.
 const GROUP: usize = 64;

@@ -1,0 +1,63 @@
+//! What is done in portions, and how far it has come.
+
+use std::time::Instant;
+
+use yadori_core::acts::{ClearRecord, Direction};
+use yadori_core::{ClipId, Micros};
+
+use crate::writer::change::{Done, Outcome};
+
+/// Clips of one portion: what waits behind it does not wait long.
+pub(super) const PORTION: usize = 200;
+
+/// What is being done.
+#[derive(Debug)]
+pub(super) enum Task {
+    /// What a clearing shall take is noted.
+    Note { record: Box<ClearRecord>, clips: Vec<ClipId>, noted: usize, ends: bool },
+    /// A clearing takes its clips.
+    Clear { record: Box<ClearRecord>, ends: bool },
+    /// Its parts are taken back, or made again.
+    Step { direction: Direction, favorites: bool },
+    /// Its parts are let go of.
+    End,
+    /// Clips go for limits: those whose time is still the same.
+    Evict { clips: Vec<(ClipId, Micros)> },
+}
+
+/// Work in portions.
+#[derive(Debug)]
+pub(super) struct Long {
+    pub(super) act: [u8; 16],
+    pub(super) task: Task,
+    pub(super) done: u64,
+    pub(super) of: u64,
+    pub(super) answer: Option<Done<Outcome>>,
+    pub(super) told: Instant,
+}
+
+impl Long {
+    pub(super) fn new(act: [u8; 16], task: Task, of: u64, answer: Option<Done<Outcome>>) -> Self {
+        Self { act, task, done: 0, of, answer, told: Instant::now() }
+    }
+
+    pub(super) fn word(&self) -> &'static str {
+        match self.task {
+            Task::Note { .. } | Task::Clear { .. } => "clearing",
+            Task::Step { direction: Direction::Undo, .. } => "bringing back",
+            Task::Step { direction: Direction::Redo, .. } => "clearing again",
+            Task::End => "letting go of what was cleared",
+            Task::Evict { .. } => "obeying the limits",
+        }
+    }
+
+    /// Its act is recorded: it is gone on with, whatever comes.
+    pub(super) fn has_begun(&self) -> bool {
+        !matches!(self.task, Task::Note { .. } | Task::Evict { .. })
+    }
+
+    /// It is few enough to be told of clip by clip.
+    pub(super) fn is_small(&self) -> bool {
+        self.of <= PORTION as u64
+    }
+}
