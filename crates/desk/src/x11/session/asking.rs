@@ -294,7 +294,6 @@ impl Session<'_> {
         window & !self.conn.setup().resource_id_mask
     }
 
-    /// What was read is another program's by now.
     /// What was copied at this time is held no longer.
     pub(super) fn let_go_of(&mut self, at: Micros) -> X<()> {
         if self.last_read.as_ref().is_some_and(|(_, offer)| offer.at == at) {
@@ -306,6 +305,7 @@ impl Session<'_> {
         Ok(())
     }
 
+    /// What was read is another program's by now.
     pub(super) fn forget_read(&mut self) {
         if let Some((_, offer)) = self.last_read.take() {
             let held = offer.size();

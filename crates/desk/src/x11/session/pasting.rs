@@ -282,8 +282,10 @@ impl Session<'_> {
             return self.go_on_pasting();
         }
         if !self.holds_clipboard()? {
-            // Another program has copied meanwhile: that is read to its end, and what is meant is taken again.
-            return match (self.owned.is_none() && self.readings.is_empty(), late) {
+            // Another program has copied meanwhile: that is read to its end, and what is meant is taken again. That the
+            // clipboard is lost is told before whose it is now: until then it is not known that there is something to read.
+            let told = self.owned.is_none() && self.owner != self.serving;
+            return match (told && self.readings.is_empty(), late) {
                 (true, _) => {
                     if let Some(one) = self.pasting.queue.front_mut() {
                         one.stage = Stage::Waits;
