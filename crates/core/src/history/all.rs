@@ -1,6 +1,6 @@
 //! The history in memory: all clips of this device, newest first, found by place, by id, and by the beginning of an id.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 use crate::batch::Batches;
@@ -206,11 +206,11 @@ impl History {
     /// What is now known of many clips, each of which occurs once: as [`History::settle`], in the time of one pass over
     /// all clips. Nothing is left of those in `forgotten`, not even that they were there.
     pub fn settle_many(&mut self, many: Vec<StoredClip>, forgotten: &[ClipId]) {
-        let mut out: HashSet<(Micros, ClipId)> = HashSet::with_capacity(many.len() + forgotten.len());
+        let mut out: Vec<usize> = Vec::with_capacity(many.len() + forgotten.len());
         let mut coming: Vec<(Micros, ClipId)> = Vec::new();
         for id in many.iter().map(|one| one.id).chain(forgotten.iter().copied()) {
             if let Some(old) = self.let_go(id) {
-                out.insert((old.ordered_at, id));
+                out.extend(self.index_of(&old));
             }
         }
         for id in forgotten {
@@ -229,13 +229,26 @@ impl History {
                 }
             }
         }
-        self.order.retain(|key| !out.contains(key));
+        self.take_places(out);
         if !coming.is_empty() {
             self.order.append(&mut coming);
             // Two runs in order but for the end: the sort finds them.
             self.order.sort();
         }
         self.revision += 1;
+    }
+
+    /// Takes these places (from 0, the oldest) out of the order: what lies between two of them moves as one.
+    fn take_places(&mut self, mut places: Vec<usize>) {
+        places.sort_unstable();
+        let Some(first) = places.first().copied() else { return };
+        let mut to = first;
+        for (n, place) in places.iter().enumerate() {
+            let end = places.get(n + 1).copied().unwrap_or(self.order.len());
+            self.order.copy_within(place + 1..end, to);
+            to += end - place - 1;
+        }
+        self.order.truncate(to);
     }
 
     /// Takes a clip out.

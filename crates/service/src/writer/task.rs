@@ -8,7 +8,7 @@ use yadori_core::{ClipId, Micros};
 use crate::writer::change::{Done, Outcome};
 
 /// Clips of one portion: what waits behind it does not wait long.
-pub(super) const PORTION: usize = 200;
+pub(super) const PORTION: usize = 100;
 
 /// What is being done.
 #[derive(Debug)]
