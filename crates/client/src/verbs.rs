@@ -24,6 +24,7 @@ pub(crate) mod remove;
 pub(crate) mod reread;
 pub(crate) mod restore;
 pub(crate) mod rules;
+pub(crate) mod scope;
 pub(crate) mod settings;
 pub(crate) mod show;
 pub(crate) mod status;

@@ -229,3 +229,32 @@ fn a_service_killed_in_the_middle_of_a_sweep_ends_it_at_the_start() {
     service.yadori(&["undo"]);
     assert_eq!(count(&service), 6_000);
 }
+
+#[test]
+fn the_room_of_what_has_gone_is_given_back_to_the_disk() {
+    let service = Service::without_desk();
+    let file = service.home().join("large.bin");
+    for n in 0..9_u8 {
+        // Nothing that could be packed or stored once.
+        let mut dice = 0x9e37_79b9_7f4a_7c15_u64 ^ u64::from(n);
+        let bytes: Vec<u8> = (0..(40 << 20) / 8)
+            .flat_map(|_| {
+                dice ^= dice << 13;
+                dice ^= dice >> 7;
+                dice ^= dice << 17;
+                dice.to_le_bytes()
+            })
+            .collect();
+        std::fs::write(&file, bytes).expect("a file");
+        service.yadori(&["add", "--type", "application/octet-stream", "-f", &file.display().to_string()]);
+    }
+    std::fs::remove_file(&file).expect("it is there");
+    let space = || service.status().and_then(|status| status.space);
+    until_within("it to be seen", Duration::from_secs(30), || space().filter(|space| space.contents > 300 << 20));
+    service.yadori(&["clear", "--yes", "--now"]);
+    let promised = |contents: u64| contents + contents / 2 + (200 << 20);
+    until_within("the room to be given back", Duration::from_secs(120), || {
+        space().filter(|space| space.contents < 1 << 20 && space.disk < promised(space.contents))
+    });
+    assert!(service.yadori(&["status"]).contains("on the disk for"));
+}

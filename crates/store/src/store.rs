@@ -1,7 +1,7 @@
 //! An open set of records.
 
-use std::sync::Arc;
-use std::time::Duration;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
 use sqlx::mysql::{MySqlConnectOptions, MySqlPool, MySqlPoolOptions};
 use yadori_core::DeviceId;
@@ -40,6 +40,8 @@ pub struct Store {
     pub(crate) pool: MySqlPool,
     pub(crate) lease: Arc<Lease>,
     pub(crate) claims: Arc<Claims>,
+    /// Connections that were opened before this hold what has gone since.
+    renewed: Arc<Mutex<Instant>>,
 }
 
 impl Store {
@@ -47,9 +49,16 @@ impl Store {
     /// refused untouched.
     pub async fn open(location: &Location, device: DeviceId) -> Result<Self, OpenError> {
         let options = connect_options(location).await?;
+        let renewed = Arc::new(Mutex::new(Instant::now()));
+        let since = Arc::clone(&renewed);
         let pool = MySqlPoolOptions::new()
             .max_connections(CONNECTIONS)
             .min_connections(1)
+            .after_release(move |_, known| {
+                // One that was in use as they were renewed is closed as it comes back.
+                let fresh = known.age <= since.lock().unwrap_or_else(PoisonError::into_inner).elapsed();
+                Box::pin(async move { Ok(fresh) })
+            })
             .acquire_timeout(Duration::from_secs(4))
             .connect_with(options)
             .await
@@ -67,7 +76,7 @@ impl Store {
             Err(why) => return Err(OpenError::Migrate(why)),
         }
         let lease = Lease::take(&pool, device).await?;
-        Ok(Self { pool, lease: Arc::new(lease), claims: Arc::default() })
+        Ok(Self { pool, lease: Arc::new(lease), claims: Arc::default(), renewed })
     }
 
     /// Says that this service is alive. Needed only where another service might take the lease over.
@@ -75,9 +84,10 @@ impl Store {
         self.lease.renew(&self.pool).await
     }
 
-    /// Closes connections that are idle: their buffers still hold what was last written and read. New ones are opened as
-    /// they are needed.
+    /// Closes all connections, those in use as soon as they come back: their buffers still hold what was last written and
+    /// read. New ones are opened as they are needed.
     pub async fn renew_connections(&self) {
+        *self.renewed.lock().unwrap_or_else(PoisonError::into_inner) = Instant::now();
         for _ in 0..CONNECTIONS {
             let Some(idle) = self.pool.try_acquire() else { return };
             let _ = sqlx::Connection::close(idle.detach()).await;

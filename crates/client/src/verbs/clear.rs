@@ -2,15 +2,16 @@
 
 use std::io::Write;
 
-use clap::{Args, ValueEnum};
+use clap::Args;
 use jiff::Timestamp;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
-use yadori_api::{Clear as Wanted, ClearPlan, Cleared, DatabaseState, Kind, Scope, Status};
+use yadori_api::{Clear as Wanted, ClearPlan, Cleared, DatabaseState, Scope, Status};
 
 use super::json;
 use super::list::{pointed, print};
 use super::pause::minutes;
+use super::scope::Meant;
 use crate::asking::{SOON, confirmed, with_progress};
 use crate::connection::Connection;
 use crate::failure::Failure;
@@ -18,26 +19,6 @@ use crate::table::{count_of, size};
 
 /// How often the service may not answer while it rebuilds: an hour.
 const AWAY: u32 = 4 * 3_600;
-
-/// A kind of clips.
-#[derive(Clone, Copy, Debug, ValueEnum)]
-pub(crate) enum KindName {
-    Text,
-    Link,
-    Image,
-    Files,
-}
-
-impl From<KindName> for Kind {
-    fn from(name: KindName) -> Self {
-        match name {
-            KindName::Text => Self::Text,
-            KindName::Link => Self::Link,
-            KindName::Image => Self::Image,
-            KindName::Files => Self::Files,
-        }
-    }
-}
 
 /// Clear the history: whatever is no favorite, or what is said
 ///
@@ -51,27 +32,8 @@ pub(crate) struct Clear {
     /// Only what was copied since, such as 14:30, 2026-11-27 or 2026-11-27T14:30
     #[arg(long, value_name = "WHEN", value_parser = moment)]
     since: Option<i64>,
-    /// Only this kind
-    #[arg(long, value_enum)]
-    kind: Option<KindName>,
-    /// Only what came from this program
-    #[arg(long, value_name = "PROGRAM")]
-    from: Option<String>,
-    /// Only what this search finds
-    #[arg(short, long, value_name = "QUERY")]
-    query: Option<String>,
-    /// Only what was recognised as a secret
-    #[arg(long)]
-    secrets: bool,
-    /// Favorites as well
-    #[arg(long)]
-    favorites: bool,
-    /// The live clipboard as well
-    #[arg(long)]
-    live: bool,
-    /// Without a grace period: it can't be taken back
-    #[arg(long)]
-    now: bool,
+    #[command(flatten)]
+    what: Meant,
     /// Without a grace period; the private database is rebuilt from what remains, and its old files are removed
     #[arg(long)]
     shred: bool,
@@ -118,24 +80,17 @@ impl Clear {
         #[allow(clippy::cast_possible_truncation)]
         let ago = self.last.map(|minutes| Timestamp::now().as_microsecond() - (minutes * 60e6) as i64);
         Wanted {
-            scope: Scope {
-                kind: self.kind.map(Kind::from),
-                program: self.from.clone(),
-                since: self.since.or(ago),
-                query: self.query.clone(),
-                secrets: self.secrets,
-                favorites: self.favorites,
-            },
+            scope: Scope { since: self.since.or(ago), ..self.what.scope() },
             upto: None,
-            now: self.now || self.shred,
-            live: self.live,
+            now: self.what.now || self.shred,
+            live: self.what.live,
             zone: None,
         }
     }
 
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let wanted = self.wanted();
-        let query = self.query.as_deref().unwrap_or_default();
+        let query = self.what.query.as_deref().unwrap_or_default();
         let plan: ClearPlan = service.post("/clear/plan", &wanted).map_err(|why| pointed(why, query))?;
         if self.dry_run {
             if self.json {
@@ -144,7 +99,7 @@ impl Clear {
             show(out, &plan)?;
             return Ok(writeln!(out, "Nothing was done.")?);
         }
-        if plan.clips == 0 && !self.live {
+        if plan.clips == 0 && !self.what.live {
             let spared = match plan.spared {
                 0 => String::new(),
                 some => format!(" {} would be meant and stay; --favorites takes them too.", favorites(some)),
@@ -155,7 +110,7 @@ impl Clear {
             show(out, &plan)?;
             out.flush()?;
             let grace = match plan.grace_seconds.div_ceil(60) {
-                _ if self.now || self.shred => "This can't be taken back".to_owned(),
+                _ if self.what.now || self.shred => "This can't be taken back".to_owned(),
                 minutes => format!("`yadori undo` takes it back for {minutes} minutes"),
             };
             if !confirmed(&format!("Clear {}? {grace}.", count_of(plan.clips, "clip")))? {

@@ -5,10 +5,10 @@ use std::io::Write;
 use clap::{Args, Subcommand};
 use jiff::tz::TimeZone;
 use serde_json::Value;
-use yadori_api::{AllOrders, AllSettings, ChangeSettings, Order, Scope};
+use yadori_api::{AllOrders, AllSettings, ChangeSettings, Order};
 
-use super::clear::KindName;
 use super::json;
+use super::scope::Meant;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::line;
@@ -43,27 +43,8 @@ struct NewOrder {
     /// What it is called
     #[arg(long)]
     name: Option<String>,
-    /// Only this kind
-    #[arg(long, value_enum)]
-    kind: Option<KindName>,
-    /// Only what came from this program
-    #[arg(long, value_name = "PROGRAM")]
-    from: Option<String>,
-    /// Only what this search finds
-    #[arg(short, long, value_name = "QUERY")]
-    query: Option<String>,
-    /// Only what was recognised as a secret
-    #[arg(long)]
-    secrets: bool,
-    /// Favorites as well
-    #[arg(long)]
-    favorites: bool,
-    /// The live clipboard as well
-    #[arg(long)]
-    live: bool,
-    /// Without a grace period
-    #[arg(long)]
-    now: bool,
+    #[command(flatten)]
+    what: Meant,
 }
 
 impl Orders {
@@ -76,16 +57,9 @@ impl Orders {
             Some(What::Add(new)) => orders.push(Order {
                 name: new.name.clone(),
                 on: new.on.clone(),
-                clear: Scope {
-                    kind: new.kind.map(Into::into),
-                    program: new.from.clone(),
-                    since: None,
-                    query: new.query.clone(),
-                    secrets: new.secrets,
-                    favorites: new.favorites,
-                },
-                live: new.live,
-                now: new.now,
+                clear: new.what.scope(),
+                live: new.what.live,
+                now: new.what.now,
             }),
             Some(What::Remove { number }) => {
                 if !(1..=orders.len()).contains(number) {

@@ -6,7 +6,7 @@ use clap::{Args, Subcommand, ValueEnum};
 use serde_json::Value;
 use yadori_api::{AllRules, AllSettings, ChangeSettings, Rule, TriedRules, TryRules, Verdict};
 
-use super::clear::KindName;
+use super::scope::KindName;
 use super::{detail, json};
 use crate::connection::Connection;
 use crate::failure::Failure;

@@ -15,6 +15,8 @@ use crate::writer::{BY_LIMITS, ClearWish, Queue, WriteError};
 const EACH: Duration = Duration::from_secs(300);
 /// Copies that come together are looked at together.
 const TOGETHER: Duration = Duration::from_millis(400);
+/// The same while a sweep waits.
+const SELDOM: Duration = Duration::from_secs(10);
 /// How long after a change of settings they are looked at.
 const CHANGED: Duration = Duration::from_secs(2);
 /// More than so many clips go as a clearing.
@@ -43,7 +45,9 @@ pub async fn run(app: Shared, queue: Queue) {
         }
         thorough = tokio::select! {
             () = app.clips.grew() => {
-                tokio::time::sleep(TOGETHER).await;
+                // While a sweep waits for a person, nothing hangs on the next copy.
+                let waits = app.health.now().waits.is_some();
+                tokio::time::sleep(if waits { SELDOM } else { TOGETHER }).await;
                 false
             }
             () = app.settings_changed() => {

@@ -18,7 +18,8 @@ impl Writer {
         // What lives in memory alone goes at once, and is not brought back.
         let (scope, found) = (&wish.scope, &wish.found);
         let fleeting = if scope.query.is_none() && found.is_none() {
-            self.clear_fleeting(|clip| scope.means(clip))
+            let upto = wish.upto;
+            self.clear_fleeting(|clip| scope.means(clip) && upto.is_none_or(|upto| clip.ordered_at <= upto))
         } else {
             0
         };

@@ -171,7 +171,7 @@ impl Writer {
         let away = |why: yadori_store::ReadError| WriteError::Unavailable(why.to_string());
         let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
         let Some((n, clips)) = store.portion(act).await.map_err(away)? else {
-            let (stand, _) = store.parts_count(act).await.map_err(away)?;
+            let stand = store.parts_count(act).await.map_err(away)?;
             let going = if ends { ENDING } else { STANDS };
             let group = Group { going: vec![(act, going, Some(stand))], now: now(), ..Group::default() };
             self.commit_act(&group).await?;

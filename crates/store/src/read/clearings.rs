@@ -41,19 +41,16 @@ impl Store {
         Ok(parts)
     }
 
-    /// How many parts of a clearing stand, and how many were taken back.
+    /// How many parts of a clearing stand.
     ///
     /// # Errors
     /// While the database does not answer.
-    pub async fn parts_count(&self, act: [u8; 16]) -> Result<(u64, u64), ReadError> {
-        let (all, stand): (i64, i64) = sqlx::query_as(
-            "SELECT COUNT(*), CAST(COALESCE(SUM(stands), 0) AS SIGNED) FROM act_parts WHERE act = ?",
-        )
-        .bind(&act[..])
-        .fetch_one(&self.pool)
-        .await?;
-        let whole = |n: i64| u64::try_from(n).unwrap_or(0);
-        Ok((whole(stand), whole(all - stand)))
+    pub async fn parts_count(&self, act: [u8; 16]) -> Result<u64, ReadError> {
+        let stand: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM act_parts WHERE act = ? AND stands = 1")
+            .bind(&act[..])
+            .fetch_one(&self.pool)
+            .await?;
+        Ok(u64::try_from(stand).unwrap_or(0))
     }
 
     /// The next portion that a clearing is to take: its number, and the clips.

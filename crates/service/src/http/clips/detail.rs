@@ -49,6 +49,11 @@ pub(crate) async fn detail(
         })
         .collect();
     let missing = missing_files(&clip).await;
+    let mut representations = representations;
+    if clip.is_secret() {
+        // How long it is tells something of it.
+        representations.iter_mut().for_each(|one| one.size = 0);
+    }
     let row = row(&context.app.clips.history(), &clip);
     Ok(axum::Json(Detail { row, representations, earlier, text, text_cut, missing }))
 }
