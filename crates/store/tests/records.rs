@@ -643,3 +643,27 @@ async fn a_directory_that_is_not_marked_as_our_own_is_never_touched() {
     assert!(reason.contains("nothing was changed"), "{reason}");
     assert_eq!(std::fs::read_to_string(data.join("letters.txt")).unwrap(), "dear");
 }
+
+#[tokio::test]
+async fn no_connection_outlives_a_renewal_also_when_it_was_in_use() {
+    let (_server, store) = store("renewal").await;
+    async fn ids(store: &Store, many: usize) -> Vec<u64> {
+        let mut held = Vec::new();
+        let mut ids = Vec::new();
+        for _ in 0..many {
+            let mut connection = store.pool().acquire().await.unwrap();
+            ids.push(sqlx::query_scalar("SELECT CONNECTION_ID()").fetch_one(&mut *connection).await.unwrap());
+            held.push(connection);
+        }
+        ids
+    }
+    let before = ids(&store, 3).await;
+    let mut used = store.pool().acquire().await.unwrap();
+    let used_id: u64 = sqlx::query_scalar("SELECT CONNECTION_ID()").fetch_one(&mut *used).await.unwrap();
+    store.renew_connections().await;
+    drop(used);
+    for _ in 0..3 {
+        let after = ids(&store, 4).await;
+        assert!(after.iter().all(|id| !before.contains(id) && *id != used_id), "{before:?} {used_id} {after:?}");
+    }
+}

@@ -104,11 +104,41 @@ impl Plan {
         reasons
     }
 
-    /// It would take over a fifth of everything: the clock may be wrong, or a large history was brought in, and a person is
-    /// asked first.
-    pub fn waits(&self, clips: usize) -> bool {
+    /// It would take over a fifth of so many clips.
+    fn is_over_a_fifth(&self, clips: usize) -> bool {
         self.going.len() * 5 > clips
     }
+}
+
+/// So many clips go by limits without a question, and for good; more go so that they can be brought back.
+pub const FEW: usize = 50;
+
+/// What a sweep takes by itself, and what waits until a person says so.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Sweep {
+    /// What goes now.
+    pub goes: Plan,
+    /// All that would go, when it waits for a person.
+    pub waits: Option<Plan>,
+}
+
+/// What a sweep takes by itself. Over a fifth of everything waits: ages in any case, since the clock may be wrong, other
+/// limits when many clips would go, since a large history may have been brought in. What does not hang on the clock goes
+/// nevertheless, if it is little.
+pub fn sweep(history: &History, limits: &Limits, at: Micros, thorough: bool) -> Sweep {
+    let clips = history.len();
+    let whole = plan(history, limits, at, thorough);
+    if !whole.is_over_a_fifth(clips) {
+        return Sweep { goes: whole, waits: None };
+    }
+    let rest = plan(history, &limits.without_ages(), at, thorough);
+    let aged = whole.going.len().saturating_sub(rest.going.len());
+    let many = whole.going.len() > FEW;
+    if !many && aged * 5 <= clips {
+        return Sweep { goes: whole, waits: None };
+    }
+    let goes = if rest.going.len() > FEW && rest.is_over_a_fifth(clips) { Plan::default() } else { rest };
+    Sweep { goes, waits: Some(whole) }
 }
 
 /// One limit with what is left of what it counts.

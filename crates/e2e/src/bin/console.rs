@@ -129,7 +129,7 @@ async fn main() -> Result<()> {
             press(&browser, "Escape", 27, None).await?;
             press(&browser, "Escape", 27, None).await?;
             browser.script("document.getElementById('list').scrollTop = 0").await?;
-            tokio::time::sleep(Duration::from_millis(500)).await;
+            browser.until("return document.getElementById('list').scrollTop === 0").await?;
         }
         let before = worked(&browser).await?;
         let began = Instant::now();
@@ -137,7 +137,10 @@ async fn main() -> Result<()> {
             service.yadori(&["add", &format!("arrival {n} {k}")]);
             tokio::time::sleep(Duration::from_millis(pause)).await;
         }
-        tokio::time::sleep(Duration::from_millis(300)).await;
+        if !held {
+            let last = format!("return document.getElementById('list').textContent.includes('arrival {n} 99')");
+            browser.until(&last).await?;
+        }
         let busy = worked(&browser).await? - before;
         let time = began.elapsed();
         let before = worked(&browser).await?;

@@ -4,7 +4,7 @@ use yadori_api as api;
 use yadori_core::ClipId;
 use yadori_core::history::tally::Tally;
 use yadori_core::limits::limit::DAY;
-use yadori_core::limits::{Limits, outlook as outlook_of, plan};
+use yadori_core::limits::{Limits, outlook as outlook_of, sweep};
 
 use crate::state::app::App;
 use crate::state::clock::now;
@@ -23,12 +23,12 @@ fn amount(tally: Tally) -> api::Amount {
 pub fn preview(app: &App, limits: &Limits) -> api::LimitsPlan {
     let history = app.clips.history();
     let at = now();
-    let plan = plan(&history, limits, at, true);
-    let waits = if plan.waits(history.len()) {
-        Some("over a fifth of everything would go at once, so this waits until you say so".to_owned())
-    } else {
-        None
-    };
+    let sweep = sweep(&history, limits, at, true);
+    let waits = sweep
+        .waits
+        .as_ref()
+        .map(|_| "over a fifth of everything would go at once, so this waits until you say so".to_owned());
+    let plan = sweep.waits.unwrap_or(sweep.goes);
     let going: std::collections::HashSet<ClipId> = plan.going.iter().map(|one| one.id).collect();
     let mut ages = AGES.map(|days| (days, Tally::default(), Tally::default()));
     for clip in history.oldest_first().filter(|clip| !clip.state.is_pinned() && !clip.is_fleeting()) {

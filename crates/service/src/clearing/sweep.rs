@@ -4,7 +4,7 @@
 
 use std::time::Duration;
 
-use yadori_core::limits::{Limits, Plan, plan};
+use yadori_core::limits::{self, FEW, Limits, Plan};
 use yadori_core::{ClipId, Micros};
 
 use crate::state::app::{App, Shared};
@@ -19,8 +19,6 @@ const TOGETHER: Duration = Duration::from_millis(400);
 const SELDOM: Duration = Duration::from_secs(10);
 /// How long after a change of settings they are looked at.
 const CHANGED: Duration = Duration::from_secs(2);
-/// More than so many clips go as a clearing.
-const FEW: usize = 50;
 
 /// A sweep that waits: how many clips it would take, and why it waits.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -65,23 +63,20 @@ pub async fn run(app: Shared, queue: Queue) {
 fn planned(app: &App, limits: &Limits, thorough: bool, confirmed: bool) -> (Plan, Option<Waits>) {
     let history = app.clips.history();
     let at = now();
-    let whole = plan(&history, limits, at, thorough);
-    if confirmed || whole.going.is_empty() {
-        return (whole, None);
+    if confirmed {
+        return (limits::plan(&history, limits, at, thorough), None);
     }
-    let clips = whole.going.len() as u64;
-    if app.holding.holds() && whole.going.len() > FEW {
-        let why = "what the limits took was brought back; change the limits, or let them be obeyed";
-        return (Plan::default(), Some(Waits { clips, why }));
+    let sweep = limits::sweep(&history, limits, at, thorough);
+    let waits = |plan: &Plan, why| Waits { clips: plan.going.len() as u64, why };
+    if app.holding.holds() {
+        let whole = sweep.waits.as_ref().unwrap_or(&sweep.goes);
+        if whole.going.len() > FEW {
+            let why = "what the limits took was brought back; change the limits, or let them be obeyed";
+            return (Plan::default(), Some(waits(whole, why)));
+        }
     }
-    if whole.waits(history.len()) && whole.going.len() > FEW {
-        let why = "over a fifth of everything would go at once";
-        // What does not hang on the clock, and is little, goes nevertheless.
-        let rest = plan(&history, &limits.without_ages(), at, thorough);
-        let rest = if rest.waits(history.len()) { Plan::default() } else { rest };
-        return (rest, Some(Waits { clips, why }));
-    }
-    (whole, None)
+    let why = "over a fifth of everything would go at once";
+    (sweep.goes, sweep.waits.map(|whole| waits(&whole, why)))
 }
 
 /// Obeys the limits once. Gives how many clips went.

@@ -6,9 +6,9 @@ use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 
 use yadori_core::acts::record::ClipChange;
-use yadori_core::acts::{ActEntry, ActKind, ClearRecord, Direction, Moment, Part, clear_one, step_part};
+use yadori_core::acts::{ActEntry, ActKind, ActRecord, ClearRecord, Direction, Moment, Part, clear_one, step_part};
 use yadori_core::{ClipId, Digest, Micros};
-use yadori_store::{DraftRow, ENDING, GOING, GOING_TO_END, Group, PartRow, PortionRow, STANDS};
+use yadori_store::{CommitError, DraftRow, ENDING, GOING, GOING_TO_END, Group, PartRow, PortionRow, STANDS};
 
 use crate::state::clock::now;
 use crate::state::events::Happening;
@@ -18,7 +18,7 @@ use crate::writer::change::{Done, Outcome};
 use crate::writer::error::WriteError;
 use crate::writer::handed::dropped;
 use crate::writer::mode::Mode;
-use crate::writer::task::{Long, PORTION, Task};
+use crate::writer::task::{Begun, Long, PORTION, Task};
 use crate::writer::worker::Writer;
 
 /// Portions that are noted with one change.
@@ -78,8 +78,12 @@ impl Writer {
                 }
             }
             // It is gone on with when the records can be written again.
-            Err(WriteError::Unavailable(_) | WriteError::NotKnown) if long.has_begun() => {
+            Err(why @ (WriteError::Unavailable(_) | WriteError::NotKnown)) if long.has_begun() => {
                 self.long.push_front(long);
+                if self.mode == Mode::Ready {
+                    // What could not be read is not asked for again and again.
+                    self.fall_back(&CommitError::Away(why.to_string()));
+                }
             }
             Err(why) => {
                 tracing::warn!("{} was given up: {why}", long.word());
@@ -397,13 +401,12 @@ impl Writer {
     }
 
     /// Goes on with what an earlier run did not bring to its end.
-    pub(super) async fn resume_long(&mut self, begun: Vec<([u8; 16], i8, bool, u64)>) {
-        let Some(store) = self.store.clone() else { return };
-        for (act, going, undone, count) in begun {
-            let payload = store.act_payload(act).await.ok().flatten();
-            let record =
-                payload.and_then(|payload| yadori_core::acts::ActRecord::from_bytes(&payload)?.clear);
-            let Some(record) = record else { continue };
+    pub(super) fn resume_long(&mut self, begun: Vec<Begun>) {
+        for Begun { act, going, undone, of, payload } in begun {
+            let Some(record) = ActRecord::from_bytes(&payload).and_then(|record| record.clear) else {
+                tracing::warn!("the record of a clearing of {of} clips is damaged; it stays as far as it came");
+                continue;
+            };
             let favorites = record.scope.favorites;
             let task = match going {
                 ENDING => {
@@ -413,8 +416,8 @@ impl Writer {
                 _ if undone => Task::Step { direction: Direction::Undo, favorites },
                 going => Task::Clear { record: Box::new(record), ends: going == GOING_TO_END },
             };
-            tracing::info!("a clearing of {count} clips is gone on with");
-            self.long.push_back(Long::new(act, task, count, None));
+            tracing::info!("a clearing of {of} clips is gone on with");
+            self.long.push_back(Long::new(act, task, of, None));
         }
     }
 

@@ -61,3 +61,16 @@ impl Long {
         self.of <= PORTION as u64
     }
 }
+
+/// A clearing that an earlier run did not bring to its end.
+#[derive(Debug)]
+pub(super) struct Begun {
+    pub(super) act: [u8; 16],
+    /// How far it is: one of the store's words.
+    pub(super) going: i8,
+    pub(super) undone: bool,
+    /// Clips of it.
+    pub(super) of: u64,
+    /// Its record.
+    pub(super) payload: Vec<u8>,
+}

@@ -18,7 +18,7 @@ use crate::writer::change::{Capture, Change, Loaded};
 
 use crate::writer::mode::Mode;
 use crate::writer::secret::Fleeting;
-use crate::writer::task::Long;
+use crate::writer::task::{Begun, Long};
 
 /// Changes committed together at most.
 const GROUP: usize = 64;
@@ -218,7 +218,13 @@ impl Writer {
         let mut begun = Vec::new();
         for act in loaded.acts {
             if act.going != STANDS {
-                begun.push((act.id, act.going, act.undone.is_some(), act.cleared.unwrap_or(0)));
+                begun.push(Begun {
+                    act: act.id,
+                    going: act.going,
+                    undone: act.undone.is_some(),
+                    of: act.cleared.unwrap_or(0),
+                    payload: act.payload,
+                });
             }
             self.log.push(ActEntry {
                 id: act.id,
@@ -253,7 +259,7 @@ impl Writer {
         });
         tracing::info!("{count} clips loaded");
         self.flush().await;
-        self.resume_long(begun).await;
+        self.resume_long(begun);
         self.app.set_busy(!self.long.is_empty());
         self.app.clips.set_loaded();
         self.app.health.touch();

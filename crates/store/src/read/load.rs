@@ -41,13 +41,14 @@ impl Store {
         Ok(())
     }
 
-    /// Every act in the order of their numbers, without what is needed to take it back.
+    /// Every act in the order of their numbers, without what is needed to take it back but for those that go on.
     ///
     /// # Errors
     /// While the database does not answer, or when a record can't be read.
     pub async fn acts(&self) -> Result<Vec<ActRow>, ReadError> {
         let rows = sqlx::query(
-            "SELECT id, number, at, kind, undone_at, undone_number, lasting, subject, known, clips, going FROM acts ORDER BY number, at, id",
+            "SELECT id, number, at, kind, undone_at, undone_number, lasting, subject, known, clips, going, \
+             IF(going <> 0, payload, NULL) AS payload FROM acts ORDER BY number, at, id",
         )
         .fetch_all(&self.pool)
         .await?;
@@ -77,7 +78,7 @@ impl Store {
                 number: if number == 0 { in_order } else { number },
                 at: row.try_get("at")?,
                 kind,
-                payload: Vec::new(),
+                payload: row.try_get::<Option<Vec<u8>>, _>("payload")?.unwrap_or_default(),
                 holds: Vec::new(),
                 undone: undone_at.map(|at| (undone_number.unwrap_or(-in_order), at)),
                 lasting: row.try_get("lasting")?,

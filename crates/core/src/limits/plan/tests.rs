@@ -191,13 +191,27 @@ fn what_takes_over_a_fifth_waits_and_what_takes_less_does_not() {
         let made = Made { days: n, size: 10, link: false, program: 0, pinned: false, fleeting: false };
         history.put(clip(n, &made));
     }
-    let limits = |days| Limits { days: Some(days), ..Limits::none() };
-    assert!(!super::plan(&history, &limits(80.5), NOW, true).waits(100));
-    assert!(super::plan(&history, &limits(70.5), NOW, true).waits(100));
+    let waits = |history: &History, limits: &Limits, at| {
+        let sweep = super::sweep(history, limits, at, true);
+        (sweep.goes.going.len(), sweep.waits.map(|plan| plan.going.len()))
+    };
+    let days = |days| Limits { days: Some(days), ..Limits::none() };
+    assert_eq!(waits(&history, &days(80.5), NOW), (19, None));
+    assert_eq!(waits(&history, &days(70.5), NOW), (0, Some(29)));
     // A year later than it is: nothing goes unasked. A year earlier: nothing goes at all.
-    assert!(super::plan(&history, &limits(200.0), NOW + 365 * DAY, true).waits(100));
-    assert_eq!(super::plan(&history, &limits(1.0), NOW - 365 * DAY, true), Plan::default());
-    let many = |clips| Limits { clips: Some(clips), ..Limits::none() };
-    assert!(super::plan(&history, &many(79), NOW, true).waits(100));
-    assert!(!super::plan(&history, &many(80), NOW, true).waits(100));
+    assert_eq!(waits(&history, &days(200.0), NOW + 365 * DAY), (0, Some(100)));
+    assert_eq!(waits(&history, &days(1.0), NOW - 365 * DAY), (0, None));
+    // Other limits wait where many would go; what does not hang on the clock does not wait for what does.
+    let most = |clips| Limits { clips: Some(clips), ..Limits::none() };
+    assert_eq!(waits(&history, &most(50), NOW), (50, None));
+    assert_eq!(waits(&history, &most(49), NOW), (0, Some(51)));
+    assert_eq!(waits(&history, &Limits { days: Some(60.5), ..most(90) }, NOW), (10, Some(39)));
+    // Also in a history of few clips.
+    let mut few = History::default();
+    for n in 0..5 {
+        let made = Made { days: n * 100, size: 10, link: false, program: 0, pinned: false, fleeting: false };
+        few.put(clip(n, &made));
+    }
+    assert_eq!(waits(&few, &days(350.0), NOW), (1, None));
+    assert_eq!(waits(&few, &days(350.0), NOW + 365 * DAY), (0, Some(5)));
 }
