@@ -146,6 +146,17 @@ impl Service {
         self.child = Some(self.command().spawn().expect("yadorid"));
     }
 
+    /// The same once more, and from now on, on a machine whose clock is this far off (`+365d`, `-365d`, `+0`).
+    pub fn start_again_with_clock(&mut self, off: &str) {
+        let library = "/usr/lib/x86_64-linux-gnu/faketime/libfaketimeMT.so.1";
+        let ["x86_64"] = [std::env::consts::ARCH] else { panic!("libfaketime is looked for on x86_64") };
+        assert!(Path::new(library).exists(), "{library} (Debian package libfaketime)");
+        let clock = [("LD_PRELOAD", library), ("FAKETIME", off), ("FAKETIME_DONT_FAKE_MONOTONIC", "1")];
+        self.variables = clock.map(|(name, value)| (name.to_owned(), value.to_owned())).into();
+        self.start_again();
+        self.await_records();
+    }
+
     /// The command that starts it.
     pub fn command(&self) -> Command {
         let mut command = Command::new(programs().join("yadorid"));

@@ -1,6 +1,8 @@
 //! Clearing: many clips go at once, as far as a scope takes them. What is remembered of it as a whole is small; what is
 //! needed to bring one clip back is a part of its own, so that everything is done in portions of any size.
 
+use std::collections::HashSet;
+
 use crate::acts::face::ClipFace;
 use crate::acts::log::Direction;
 use crate::acts::moment::Moment;
@@ -10,7 +12,7 @@ use crate::acts::step;
 use crate::clip::id::ClipId;
 use crate::clip::time::Micros;
 use crate::history::all::History;
-use crate::history::stored::StoredClip;
+use crate::history::stored::{Clip, StoredClip};
 use crate::limits::scope::Scope;
 use crate::merge::stamp::Stamp;
 
@@ -23,20 +25,13 @@ pub struct Part {
     pub change: ClipChange,
 }
 
-/// What a scope takes of a history, oldest first. `found` is what its search finds, where it has one; what came after
-/// `upto` (the time of the newest clip that was seen when it was asked) stays.
-pub fn members(
-    history: &History,
-    scope: &Scope,
-    found: Option<&dyn Fn(ClipId) -> bool>,
-    upto: Option<Micros>,
-) -> Vec<ClipId> {
-    history
-        .oldest_first()
-        .filter(|clip| !clip.is_fleeting() && upto.is_none_or(|upto| clip.ordered_at <= upto))
-        .filter(|clip| scope.takes(clip) && found.is_none_or(|found| found(clip.id)))
-        .map(|clip| clip.id)
-        .collect()
+/// True for a clip that a scope takes. `found` is what its search finds, where it has one; what came after `upto` (the time
+/// of the newest clip that was seen when it was asked) stays.
+pub fn is_member(clip: &Clip, scope: &Scope, found: Option<&HashSet<ClipId>>, upto: Option<Micros>) -> bool {
+    !clip.is_fleeting()
+        && upto.is_none_or(|upto| clip.ordered_at <= upto)
+        && scope.takes(clip)
+        && found.is_none_or(|found| found.contains(&clip.id))
 }
 
 /// What clearing makes of a clip. `None` when it stays: it has gone already, was touched since, or is pinned and no

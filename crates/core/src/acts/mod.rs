@@ -30,7 +30,7 @@ mod title;
 
 pub use act::{Act, BatchChange, DrawerChange, ItemsChange, Place};
 pub use capture::{Copied, Extra, capture};
-pub use clear::{Part, clear_one, members, step_part};
+pub use clear::{Part, clear_one, is_member, step_part};
 pub use cleared::ClearRecord;
 pub use error::{ActError, Obstacle};
 pub use kind::ActKind;

@@ -114,6 +114,12 @@ impl History {
         self.order.iter().filter_map(|(_, id)| self.clips.get(id))
     }
 
+    /// The same from behind a clip that was seen last, be it still there or not.
+    pub fn oldest_first_after(&self, seen: Option<(Micros, ClipId)>) -> impl Iterator<Item = &Arc<Clip>> {
+        let from = seen.map_or(0, |seen| self.order.partition_point(|one| *one <= seen));
+        self.order[from..].iter().filter_map(|(_, id)| self.clips.get(id))
+    }
+
     /// All drawers.
     pub fn drawers(&self) -> &Drawers {
         &self.drawers

@@ -122,34 +122,60 @@ pub struct Sweep {
     pub waits: Option<Plan>,
 }
 
-/// What a sweep takes by itself. Over a fifth of everything waits: ages in any case, since the clock may be wrong, other
-/// limits when many clips would go, since a large history may have been brought in. What does not hang on the clock goes
-/// nevertheless, if it is little.
-pub fn sweep(history: &History, limits: &Limits, at: Micros, thorough: bool) -> Sweep {
-    let clips = history.len();
-    let whole = plan(history, limits, at, thorough);
-    if !whole.is_over_a_fifth(clips) {
-        return Sweep { goes: whole, waits: None };
+/// The plan of a sweep, made by looking at clips one by one, oldest first. Over a fifth of everything waits: ages in any
+/// case, since the clock may be wrong, other limits when many clips would go, since a large history may have been brought
+/// in. What does not hang on the clock goes nevertheless, if it is little.
+#[derive(Debug)]
+pub struct Sweeper {
+    whole: Planner,
+    ageless: Planner,
+    clips: usize,
+}
+
+impl Sweeper {
+    /// For a history of so many clips.
+    pub fn new(limits: &Limits, clips: usize, tallies: &Tallies, now: Micros, thorough: bool) -> Self {
+        Self {
+            whole: Planner::new(limits, tallies, now, thorough),
+            ageless: Planner::new(&limits.without_ages(), tallies, now, thorough),
+            clips,
+        }
     }
-    let rest = plan(history, &limits.without_ages(), at, thorough);
-    let aged = whole.going.len().saturating_sub(rest.going.len());
-    let many = whole.going.len() > FEW;
-    if !many && aged * 5 <= clips {
-        return Sweep { goes: whole, waits: None };
+
+    /// Looks at the next clip. False: it need not see more.
+    pub fn look(&mut self, clip: &Clip) -> bool {
+        let more = self.whole.look(clip);
+        if more {
+            self.ageless.look(clip);
+        }
+        more
     }
-    let goes = if rest.going.len() > FEW && rest.is_over_a_fifth(clips) { Plan::default() } else { rest };
-    Sweep { goes, waits: Some(whole) }
+
+    /// What goes, and what waits.
+    pub fn end(self) -> Sweep {
+        let (whole, rest) = (self.whole.end(), self.ageless.end());
+        if !whole.is_over_a_fifth(self.clips) {
+            return Sweep { goes: whole, waits: None };
+        }
+        let aged = whole.going.len().saturating_sub(rest.going.len());
+        if whole.going.len() <= FEW && aged * 5 <= self.clips {
+            return Sweep { goes: whole, waits: None };
+        }
+        let too_much = rest.going.len() > FEW && rest.is_over_a_fifth(self.clips);
+        Sweep { goes: if too_much { Plan::default() } else { rest }, waits: Some(whole) }
+    }
 }
 
 /// One limit with what is left of what it counts.
-struct Gauge<'l> {
+#[derive(Debug)]
+struct Gauge {
     of: Of,
-    limit: &'l Limit,
+    limit: Limit,
     left: Tally,
     oldest: Option<Micros>,
 }
 
-impl Gauge<'_> {
+impl Gauge {
     fn takes(&self, clip: &Clip) -> Option<Which> {
         if self.oldest.is_some_and(|oldest| clip.ordered_at < oldest) {
             return Some(Which::Age);
@@ -169,16 +195,17 @@ impl Gauge<'_> {
 }
 
 /// The limits of one history at one moment, as far as they are not met yet.
-struct Gauges<'l> {
-    everything: Gauge<'l>,
-    kinds: HashMap<Kind, Gauge<'l>>,
-    programs: HashMap<String, Gauge<'l>>,
+#[derive(Debug)]
+struct Gauges {
+    everything: Gauge,
+    kinds: HashMap<Kind, Gauge>,
+    programs: HashMap<String, Gauge>,
     one: u64,
 }
 
-impl<'l> Gauges<'l> {
-    fn new(limits: &'l Limits, everything: &'l Limit, tallies: &Tallies, now: Micros) -> Self {
-        let gauge = |of, limit: &'l Limit, left: Tally| Gauge { of, limit, left, oldest: limit.oldest(now) };
+impl Gauges {
+    fn new(limits: &Limits, tallies: &Tallies, now: Micros) -> Self {
+        let gauge = |of, limit: &Limit, left| Gauge { of, limit: *limit, left, oldest: limit.oldest(now) };
         let kinds = limits.kinds.iter().map(|(kind, limit)| {
             let left = tallies.kinds.get(kind).copied().unwrap_or_default();
             (*kind, gauge(Of::Kind(*kind), limit, left))
@@ -189,7 +216,7 @@ impl<'l> Gauges<'l> {
             (folded, gauge(Of::Program(name.clone()), limit, left))
         });
         Self {
-            everything: gauge(Of::Everything, everything, tallies.all),
+            everything: gauge(Of::Everything, &limits.everything(), tallies.all),
             kinds: kinds.collect(),
             programs: programs.collect(),
             one: limits.one,
@@ -220,26 +247,48 @@ impl<'l> Gauges<'l> {
     }
 }
 
-/// What goes when these limits are obeyed now. `thorough` looks at every clip, also for those that are too large alone;
-/// otherwise it ends as soon as every other limit is met. Kept clips never go; those that live in memory only end by
-/// themselves.
-pub fn plan(history: &History, limits: &Limits, now: Micros, thorough: bool) -> Plan {
-    let everything = limits.everything();
-    let mut gauges = Gauges::new(limits, &everything, history.tallies(), now);
-    let mut plan = Plan::default();
-    for clip in history.oldest_first() {
-        if !thorough && gauges.are_met(clip.ordered_at) {
-            break;
-        }
-        if clip.state.is_pinned() || clip.is_fleeting() {
-            continue;
-        }
-        if let Some(why) = gauges.look(clip) {
-            plan.frees += clip.facts.size;
-            plan.going.push(Going { id: clip.id, why, bytes: clip.facts.size });
-        }
+/// What goes when limits are obeyed now, found out by looking at clips one by one, oldest first. Kept clips never go; those
+/// that live in memory only end by themselves.
+#[derive(Debug)]
+pub struct Planner {
+    gauges: Gauges,
+    thorough: bool,
+    plan: Plan,
+}
+
+impl Planner {
+    /// For a history with these tallies. `thorough` looks at every clip, also for those that are too large alone; otherwise
+    /// it need not see more as soon as every other limit is met.
+    pub fn new(limits: &Limits, tallies: &Tallies, now: Micros, thorough: bool) -> Self {
+        Self { gauges: Gauges::new(limits, tallies, now), thorough, plan: Plan::default() }
     }
-    plan
+
+    /// Looks at the next clip. False: it need not see more.
+    pub fn look(&mut self, clip: &Clip) -> bool {
+        if !self.thorough && self.gauges.are_met(clip.ordered_at) {
+            return false;
+        }
+        if !clip.state.is_pinned()
+            && !clip.is_fleeting()
+            && let Some(why) = self.gauges.look(clip)
+        {
+            self.plan.frees += clip.facts.size;
+            self.plan.going.push(Going { id: clip.id, why, bytes: clip.facts.size });
+        }
+        true
+    }
+
+    /// What goes.
+    pub fn end(self) -> Plan {
+        self.plan
+    }
+}
+
+/// What goes of a history: a [`Planner`] that has looked at all of it.
+pub fn plan(history: &History, limits: &Limits, now: Micros, thorough: bool) -> Plan {
+    let mut planner = Planner::new(limits, history.tallies(), now, thorough);
+    let _ = history.oldest_first().all(|clip| planner.look(clip));
+    planner.end()
 }
 
 /// When and why a clip will go.

@@ -5,10 +5,10 @@ use std::sync::Arc;
 
 use jiff::tz::TimeZone;
 use yadori_api as api;
-use yadori_core::ClipId;
-use yadori_core::acts::members;
+use yadori_core::acts::is_member;
 use yadori_core::limits::Scope;
 use yadori_core::search::QueryError;
+use yadori_core::{ClipId, Micros};
 
 use crate::home::random::hex;
 use crate::search::find::{SearchError, find, read_query};
@@ -50,33 +50,51 @@ async fn found(app: &App, scope: &Scope, zone: TimeZone) -> Result<Option<HashSe
     Ok(Some(found.ids.into_iter().collect()))
 }
 
+/// What a scope takes now.
+#[derive(Debug, Default)]
+struct Taken {
+    ids: Vec<ClipId>,
+    bytes: u64,
+    /// Clips that live in memory alone.
+    fleeting: u64,
+    /// Favorites that it speaks of and does not take.
+    spared: u64,
+}
+
+impl Taken {
+    fn of(app: &App, scope: &Scope, found: Option<&HashSet<ClipId>>, upto: Option<Micros>) -> Self {
+        let mut taken = Self::default();
+        app.clips.each(|_, clip| {
+            let asked = found.is_none_or(|found| found.contains(&clip.id));
+            if is_member(clip, scope, found, upto) {
+                taken.ids.push(clip.id);
+                taken.bytes += clip.facts.size;
+            } else if asked && clip.is_fleeting() && scope.takes(clip) {
+                taken.fleeting += 1;
+            } else if asked && clip.state.is_pinned() && scope.means(clip) {
+                taken.spared += 1;
+            }
+            true
+        });
+        taken
+    }
+}
+
 /// What a clearing would take.
 ///
 /// # Errors
 /// When its search can't be read or asked.
 pub async fn plan(app: &App, scope: &Scope, zone: TimeZone) -> Result<api::ClearPlan, ClearError> {
     let found = found(app, scope, zone).await?;
+    let upto = app.clips.history().newest().unwrap_or(0);
+    let taken = Taken::of(app, scope, found.as_ref(), Some(upto));
     let history = app.clips.history();
-    let upto = history.newest().unwrap_or(0);
-    let is_found = |id: ClipId| found.as_ref().is_some_and(|found| found.contains(&id));
-    let asked: Option<&dyn Fn(ClipId) -> bool> = if found.is_some() { Some(&is_found) } else { None };
-    let ids = members(&history, scope, asked, Some(upto));
-    let bytes = ids.iter().filter_map(|id| history.get(*id)).map(|clip| clip.facts.size).sum();
-    let fleeting = history.from(1).filter(|clip| clip.is_fleeting() && scope.takes(clip));
-    let fleeting = fleeting.filter(|clip| asked.is_none_or(|found| found(clip.id))).count();
-    let meant = |id: ClipId| history.get(id).is_some_and(|clip| scope.means(clip));
-    let spared = if scope.favorites {
-        0
-    } else {
-        let kept = history.kept_clips().map(|clip| clip.id);
-        kept.filter(|id| meant(*id) && asked.is_none_or(|found| found(*id))).count()
-    };
-    let sample =
-        ids.iter().rev().take(SAMPLE).filter_map(|id| Some(row(&history, history.get(*id)?))).collect();
+    let newest = taken.ids.iter().rev();
+    let sample = newest.filter_map(|id| Some(row(&history, history.get(*id)?))).take(SAMPLE).collect();
     Ok(api::ClearPlan {
-        clips: (ids.len() + fleeting) as u64,
-        bytes,
-        spared: spared as u64,
+        clips: taken.ids.len() as u64 + taken.fleeting,
+        bytes: taken.bytes,
+        spared: taken.spared,
         sample,
         words: scope.words(),
         upto,
@@ -95,8 +113,18 @@ pub async fn clear(
     zone: TimeZone,
     order: Option<String>,
 ) -> Result<api::Cleared, ClearError> {
-    let found = found(app, &wanted.scope, zone).await?;
-    let wish = ClearWish { scope: wanted.scope.clone(), found, upto: wanted.upto, now: wanted.now, order };
+    let floor = queue.floor().await?;
+    let scope = &wanted.scope;
+    let found = found(app, scope, zone).await?;
+    let wish = ClearWish {
+        clips: Taken::of(app, scope, found.as_ref(), wanted.upto).ids,
+        scope: scope.clone(),
+        floor,
+        fleeting: found.is_none(),
+        upto: wanted.upto,
+        now: wanted.now,
+        order,
+    };
     let outcome = match queue.clear(wish).await {
         Ok(outcome) => Some(outcome),
         Err(WriteError::NothingToClear) if wanted.live => None,

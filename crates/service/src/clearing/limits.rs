@@ -4,8 +4,9 @@ use yadori_api as api;
 use yadori_core::ClipId;
 use yadori_core::history::tally::Tally;
 use yadori_core::limits::limit::DAY;
-use yadori_core::limits::{Limits, outlook as outlook_of, sweep};
+use yadori_core::limits::{Limits, outlook as outlook_of};
 
+use crate::clearing::sweep::look_over;
 use crate::state::app::App;
 use crate::state::clock::now;
 use crate::state::shapes::row;
@@ -21,9 +22,8 @@ fn amount(tally: Tally) -> api::Amount {
 
 /// What these limits would remove now.
 pub fn preview(app: &App, limits: &Limits) -> api::LimitsPlan {
-    let history = app.clips.history();
     let at = now();
-    let sweep = sweep(&history, limits, at, true);
+    let sweep = look_over(app, limits, true);
     let waits = sweep
         .waits
         .as_ref()
@@ -31,15 +31,19 @@ pub fn preview(app: &App, limits: &Limits) -> api::LimitsPlan {
     let plan = sweep.waits.unwrap_or(sweep.goes);
     let going: std::collections::HashSet<ClipId> = plan.going.iter().map(|one| one.id).collect();
     let mut ages = AGES.map(|days| (days, Tally::default(), Tally::default()));
-    for clip in history.oldest_first().filter(|clip| !clip.state.is_pinned() && !clip.is_fleeting()) {
-        #[allow(clippy::cast_precision_loss)]
-        let days = at.saturating_sub(clip.ordered_at).max(0) as f64 / DAY as f64;
-        let place = AGES.iter().rposition(|age| days >= *age).unwrap_or(0);
-        ages[place].1.add(clip.facts.size);
-        if going.contains(&clip.id) {
-            ages[place].2.add(clip.facts.size);
+    app.clips.each(|_, clip| {
+        if !clip.state.is_pinned() && !clip.is_fleeting() {
+            #[allow(clippy::cast_precision_loss)]
+            let days = at.saturating_sub(clip.ordered_at).max(0) as f64 / DAY as f64;
+            let place = AGES.iter().rposition(|age| days >= *age).unwrap_or(0);
+            ages[place].1.add(clip.facts.size);
+            if going.contains(&clip.id) {
+                ages[place].2.add(clip.facts.size);
+            }
         }
-    }
+        true
+    });
+    let history = app.clips.history();
     let reasons = plan.reasons();
     api::LimitsPlan {
         limits: limits.clone(),

@@ -148,19 +148,20 @@ impl Orders {
         let settings = app.settings();
         for (order, occasion) in &settings.keeping.orders {
             let Occasion::After(after) = occasion else { continue };
-            let ids: Vec<_> = {
-                let (history, oldest) = (app.clips.history(), now().saturating_sub(*after));
-                history
-                    .oldest_first()
-                    .take_while(|clip| clip.ordered_at <= oldest)
-                    .filter(|clip| order.clear.takes(clip) && !clip.is_fleeting())
-                    .map(|clip| clip.id)
-                    .collect()
-            };
+            let Ok(floor) = queue.floor().await else { return };
+            let oldest = now().saturating_sub(*after);
+            let mut ids = Vec::new();
+            app.clips.each(|_, clip| {
+                let due = clip.ordered_at <= oldest;
+                if due && order.clear.takes(clip) && !clip.is_fleeting() {
+                    ids.push(clip.id);
+                }
+                due
+            });
             if ids.is_empty() {
                 continue;
             }
-            let gone = let_go(app, queue, ids, &name_of(order)).await;
+            let gone = let_go(app, queue, ids, floor, &name_of(order)).await;
             if order.live {
                 clear_live(app).await;
             }

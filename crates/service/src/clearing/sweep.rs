@@ -4,8 +4,8 @@
 
 use std::time::Duration;
 
-use yadori_core::limits::{self, FEW, Limits, Plan};
-use yadori_core::{ClipId, Micros};
+use yadori_core::limits::{FEW, Limits, Plan, Scope, Sweep, Sweeper};
+use yadori_core::{ClipId, Micros, Stamp};
 
 use crate::state::app::{App, Shared};
 use crate::state::clock::now;
@@ -59,14 +59,22 @@ pub async fn run(app: Shared, queue: Queue) {
     }
 }
 
+/// What these limits would do now, and what of it would wait.
+pub(super) fn look_over(app: &App, limits: &Limits, thorough: bool) -> Sweep {
+    let mut sweeper = {
+        let history = app.clips.history();
+        Sweeper::new(limits, history.len(), history.tallies(), now(), thorough)
+    };
+    app.clips.each(|_, clip| sweeper.look(clip));
+    sweeper.end()
+}
+
 /// What goes by the limits now; what waits is not among it. `confirmed`: nothing waits.
 fn planned(app: &App, limits: &Limits, thorough: bool, confirmed: bool) -> (Plan, Option<Waits>) {
-    let history = app.clips.history();
-    let at = now();
+    let sweep = look_over(app, limits, thorough);
     if confirmed {
-        return (limits::plan(&history, limits, at, thorough), None);
+        return (sweep.waits.unwrap_or(sweep.goes), None);
     }
-    let sweep = limits::sweep(&history, limits, at, thorough);
     let waits = |plan: &Plan, why| Waits { clips: plan.going.len() as u64, why };
     if app.holding.holds() {
         let whole = sweep.waits.as_ref().unwrap_or(&sweep.goes);
@@ -87,30 +95,36 @@ pub async fn sweep(app: &App, queue: &Queue, thorough: bool, confirmed: bool) ->
     let _one_at_a_time = app.sweeping.lock().await;
     // What was begun is planned for already.
     app.until_idle().await;
-    let settings = app.settings();
+    let (settings, floor) = (app.settings(), queue.floor().await?);
     let (plan, waits) = planned(app, &settings.keeping.limits, thorough, confirmed);
     app.health.change(|health| health.waits = waits.map(|waits| (waits.clips, waits.why)));
     if plan.going.is_empty() {
         return Ok(0);
     }
     let ids = plan.going.iter().map(|one| one.id);
-    let gone = let_go(app, queue, ids.collect(), BY_LIMITS).await?;
+    let gone = let_go(app, queue, ids.collect(), floor, BY_LIMITS).await?;
     tracing::info!("{gone} clips went by the limits");
     Ok(gone)
 }
 
-/// Clips go by themselves: few for good, many so that they can be brought back.
+/// Clips go by themselves: few for good, many so that they can be brought back. `floor`: how far this device had written
+/// when they were planned.
 pub(super) async fn let_go(
     app: &App,
     queue: &Queue,
     ids: Vec<ClipId>,
+    floor: Stamp,
     order: &str,
 ) -> Result<u64, WriteError> {
     if ids.len() > FEW {
         let wish = ClearWish {
-            found: Some(ids.into_iter().collect()),
+            scope: Scope::default(),
+            clips: ids,
+            floor,
+            fleeting: false,
+            upto: None,
+            now: false,
             order: Some(order.to_owned()),
-            ..ClearWish::default()
         };
         return Ok(queue.clear(wish).await?.count);
     }

@@ -13,6 +13,9 @@ use yadori_core::search::texts::Texts;
 use yadori_core::search::{Corpus, Index, Text};
 use yadori_core::{Batch, BatchId, Clip, ClipId, DeviceId, Drawer, Drawers, History, Placed, StoredClip};
 
+/// Clips that are looked at before others may write.
+const PIECE: usize = 2_000;
+
 /// All clips, and their texts.
 #[derive(Debug)]
 pub struct Clips {
@@ -42,6 +45,27 @@ impl Clips {
     /// The history, to read. Not to be held over an await.
     pub fn history(&self) -> RwLockReadGuard<'_, History> {
         self.history.read().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Looks at all clips, oldest first, in pieces: whoever writes comes in between, and waits for a piece at most. What
+    /// comes meanwhile is not looked at. Ends when `look` has seen enough (false).
+    pub fn each(&self, mut look: impl FnMut(&History, &Arc<Clip>) -> bool) {
+        let newest = self.history().newest();
+        let mut seen = None;
+        loop {
+            let history = self.history();
+            let mut count = 0;
+            for clip in history.oldest_first_after(seen).take(PIECE) {
+                if Some(clip.ordered_at) > newest || !look(&history, clip) {
+                    return;
+                }
+                seen = Some((clip.ordered_at, clip.id));
+                count += 1;
+            }
+            if count < PIECE {
+                return;
+            }
+        }
     }
 
     /// A clip, if it is in the history.

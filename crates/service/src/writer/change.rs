@@ -106,6 +106,8 @@ pub enum Change {
     Handed(BatchId, Handed, Done<()>),
     /// A person takes an act back, or makes it again: the one named, or the last.
     Step(Direction, Option<[u8; 16]>, Done<Outcome>),
+    /// Up to where this device has written.
+    Floor(oneshot::Sender<Stamp>),
     /// Clips are cleared.
     Clear(Box<ClearWish>, Done<Outcome>),
     /// Clips go for limits: those whose time is still the same.
@@ -192,6 +194,16 @@ impl Queue {
     /// Nothing was done then.
     pub async fn step(&self, direction: Direction, which: Option<[u8; 16]>) -> Result<Outcome, WriteError> {
         self.ask(|done| Change::Step(direction, which, done)).await
+    }
+
+    /// The stamp of what was written last: what is written after this answer has a later one.
+    ///
+    /// # Errors
+    /// When the service is stopping.
+    pub async fn floor(&self) -> Result<Stamp, WriteError> {
+        let (done, answer) = oneshot::channel();
+        self.send(Change::Floor(done));
+        answer.await.map_err(|_| WriteError::Stopping)
     }
 
     /// Clears clips. Comes back when they have gone.

@@ -1,7 +1,7 @@
-//! Clearing: what a scope takes is decided once, when it is asked; then it goes in portions.
+//! Clearing: what it takes was decided before; here it is recorded, and goes in portions.
 
-use yadori_core::acts::{ActEntry, ActKind, ActRecord, ClearRecord, Direction, Moment, members};
-use yadori_core::{ClipId, Micros};
+use yadori_core::acts::{ActEntry, ActKind, ActRecord, ClearRecord, Direction, Moment};
+use yadori_core::{ClipId, Micros, Stamp};
 use yadori_store::{ActRow, GOING, Group, SteppedAct};
 
 use crate::home::random::random;
@@ -16,9 +16,8 @@ impl Writer {
     /// Begins a clearing; the answer comes when it is done.
     pub(super) fn clear(&mut self, wish: &ClearWish, answer: Done<Outcome>) {
         // What lives in memory alone goes at once, and is not brought back.
-        let (scope, found) = (&wish.scope, &wish.found);
-        let fleeting = if scope.query.is_none() && found.is_none() {
-            let upto = wish.upto;
+        let (scope, upto) = (&wish.scope, wish.upto);
+        let fleeting = if wish.fleeting {
             self.clear_fleeting(|clip| scope.means(clip) && upto.is_none_or(|upto| clip.ordered_at <= upto))
         } else {
             0
@@ -35,23 +34,22 @@ impl Writer {
         }
     }
 
+    /// What was written last is not later than this, and what is written from now on is.
+    pub(super) fn floor(&mut self) -> Stamp {
+        match self.clock.last() {
+            Some(last) => last,
+            None => Moment { now: now(), clock: &mut self.clock }.stamp(None),
+        }
+    }
+
     fn wanted(&mut self, wish: &ClearWish) -> Result<([u8; 16], ClearRecord, Vec<ClipId>), WriteError> {
         self.writable()?;
-        let clips = {
-            let history = self.app.clips.history();
-            let is_found = |id: ClipId| wish.found.as_ref().is_some_and(|found| found.contains(&id));
-            let found: Option<&dyn Fn(ClipId) -> bool> =
-                if wish.found.is_some() { Some(&is_found) } else { None };
-            members(&history, &wish.scope, found, wish.upto)
-        };
+        let clips = wish.clips.clone();
         if clips.is_empty() {
             return Err(WriteError::NothingToClear);
         }
         let act = random().map_err(|_| WriteError::NoRandomness)?;
-        let floor = match self.clock.last() {
-            Some(last) => last,
-            None => Moment { now: now(), clock: &mut self.clock }.stamp(None),
-        };
+        let floor = wish.floor;
         let count = clips.len() as u64;
         let record = ClearRecord { scope: wish.scope.clone(), floor, count, order: wish.order.clone() };
         Ok((act, record, clips))

@@ -100,6 +100,9 @@ impl Writer {
                 self.handed.insert(batch);
                 let _ = done.send(known);
             }
+            Change::Floor(done) => {
+                let _ = done.send(self.floor());
+            }
             Change::ListActs(done) => {
                 let _ = done.send(self.list_acts());
             }

@@ -22,7 +22,7 @@ use crate::writer::task::{Begun, Long, PORTION, Task};
 use crate::writer::worker::Writer;
 
 /// Portions that are noted with one change.
-const NOTED: usize = 200;
+const NOTED: usize = 50;
 /// How often it is told how far something has come.
 const TOLD: Duration = Duration::from_millis(300);
 

@@ -1,20 +1,22 @@
 //! A clearing that is asked for.
 
-use std::collections::HashSet;
-
 use yadori_core::limits::Scope;
-use yadori_core::{ClipId, Micros};
+use yadori_core::{ClipId, Micros, Stamp};
 
 /// What the clearing of a sweep is called among the acts.
 pub const BY_LIMITS: &str = "the limits";
 
 /// A clearing that is asked for.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct ClearWish {
-    /// What it takes.
+    /// What was asked for.
     pub scope: Scope,
-    /// What its search finds, where it has one.
-    pub found: Option<HashSet<ClipId>>,
+    /// What that takes.
+    pub clips: Vec<ClipId>,
+    /// How far this device had written when that was found out: what was written later stays.
+    pub floor: Stamp,
+    /// The scope takes what lives in memory alone as well.
+    pub fleeting: bool,
     /// The time of the newest clip that was seen when it was asked: what came later stays.
     pub upto: Option<Micros>,
     /// Without a grace period.

@@ -176,6 +176,9 @@ impl Writer {
             Change::Step(direction, which, done) => self.step(direction, which, done).await,
             Change::Clear(wish, done) => self.clear(&wish, done),
             Change::Evict(clips, done) => self.evict(clips, done),
+            Change::Floor(done) => {
+                let _ = done.send(self.floor());
+            }
             Change::ListActs(done) => {
                 let _ = done.send(self.list_acts());
             }

@@ -33,6 +33,12 @@ fn id_of(n: u8) -> ClipId {
 }
 
 impl World {
+    fn members(&self, scope: &Scope) -> Vec<ClipId> {
+        let upto = self.history.newest();
+        let taken = self.history.oldest_first().filter(|clip| is_member(clip, scope, None, upto));
+        taken.map(|clip| clip.id).collect()
+    }
+
     fn new() -> Self {
         let clock = HybridClock::resume(DEVICE, None);
         Self { history: History::default(), clock, now: 1_000_000, parts: Vec::new() }
@@ -164,7 +170,7 @@ proptest! {
         }
         titles.iter().for_each(|n| world.title(*n));
         let (before, order) = (world.faces(), world.order());
-        let ids = members(&world.history, &scope, None, world.history.newest());
+        let ids = world.members(&scope);
         let floor = world.clock.last();
         for some in ids.chunks(portion) {
             world.clear(some, scope.favorites, floor);
@@ -192,7 +198,7 @@ proptest! {
         let scope = Scope { favorites: false, ..scope };
         let mut world = World::new();
         copies.iter().for_each(|n| world.copy(*n));
-        let ids = members(&world.history, &scope, None, world.history.newest());
+        let ids = world.members(&scope);
         let floor = world.clock.last();
         let (some, rest) = ids.split_at(first.min(ids.len()));
         world.clear(some, false, floor);

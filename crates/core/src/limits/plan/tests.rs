@@ -192,7 +192,9 @@ fn what_takes_over_a_fifth_waits_and_what_takes_less_does_not() {
         history.put(clip(n, &made));
     }
     let waits = |history: &History, limits: &Limits, at| {
-        let sweep = super::sweep(history, limits, at, true);
+        let mut sweeper = Sweeper::new(limits, history.len(), history.tallies(), at, true);
+        assert!(history.oldest_first().all(|clip| sweeper.look(clip)));
+        let sweep = sweeper.end();
         (sweep.goes.going.len(), sweep.waits.map(|plan| plan.going.len()))
     };
     let days = |days| Limits { days: Some(days), ..Limits::none() };
