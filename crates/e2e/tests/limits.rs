@@ -250,7 +250,9 @@ fn the_room_of_what_has_gone_is_given_back_to_the_disk() {
     }
     std::fs::remove_file(&file).expect("it is there");
     let space = || service.status().and_then(|status| status.space);
-    until_within("it to be seen", Duration::from_secs(30), || space().filter(|space| space.contents > 300 << 20));
+    until_within("it to be seen", Duration::from_secs(30), || {
+        space().filter(|space| space.contents > 300 << 20)
+    });
     service.yadori(&["clear", "--yes", "--now"]);
     let promised = |contents: u64| contents + contents / 2 + (200 << 20);
     until_within("the room to be given back", Duration::from_secs(120), || {

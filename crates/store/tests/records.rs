@@ -664,6 +664,9 @@ async fn no_connection_outlives_a_renewal_also_when_it_was_in_use() {
     drop(used);
     for _ in 0..3 {
         let after = ids(&store, 4).await;
-        assert!(after.iter().all(|id| !before.contains(id) && *id != used_id), "{before:?} {used_id} {after:?}");
+        assert!(
+            after.iter().all(|id| !before.contains(id) && *id != used_id),
+            "{before:?} {used_id} {after:?}"
+        );
     }
 }

@@ -138,7 +138,8 @@ async fn main() -> Result<()> {
             tokio::time::sleep(Duration::from_millis(pause)).await;
         }
         if !held {
-            let last = format!("return document.getElementById('list').textContent.includes('arrival {n} 99')");
+            let last =
+                format!("return document.getElementById('list').textContent.includes('arrival {n} 99')");
             browser.until(&last).await?;
         }
         let busy = worked(&browser).await? - before;

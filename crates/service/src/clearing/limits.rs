@@ -43,8 +43,8 @@ pub fn preview(app: &App, limits: &Limits) -> api::LimitsPlan {
         }
         true
     });
-    let history = app.clips.history();
     let reasons = plan.reasons();
+    let history = app.clips.history();
     api::LimitsPlan {
         limits: limits.clone(),
         counted: amount(history.tallies().all),

@@ -2,10 +2,11 @@
 //! for a search.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, PoisonError, RwLock, RwLockReadGuard};
 use std::time::Duration;
 
+use parking_lot::{RwLock, RwLockReadGuard};
 use tokio::sync::{Notify, watch};
 use yadori_core::history::stored::Held;
 use yadori_core::search::index::facts_are_whole;
@@ -44,12 +45,17 @@ impl Clips {
 
     /// The history, to read. Not to be held over an await.
     pub fn history(&self) -> RwLockReadGuard<'_, History> {
-        self.history.read().unwrap_or_else(PoisonError::into_inner)
+        self.history.read()
     }
 
     /// Looks at all clips, oldest first, in pieces: whoever writes comes in between, and waits for a piece at most. What
     /// comes meanwhile is not looked at. Ends when `look` has seen enough (false).
-    pub fn each(&self, mut look: impl FnMut(&History, &Arc<Clip>) -> bool) {
+    pub fn each(&self, look: impl FnMut(&History, &Arc<Clip>) -> bool) {
+        // Tasks that were to run on this thread go on elsewhere meanwhile.
+        tokio::task::block_in_place(|| self.each_of_them(look));
+    }
+
+    fn each_of_them(&self, mut look: impl FnMut(&History, &Arc<Clip>) -> bool) {
         let newest = self.history().newest();
         let mut seen = None;
         loop {
@@ -62,6 +68,8 @@ impl Clips {
                 seen = Some((clip.ordered_at, clip.id));
                 count += 1;
             }
+            // Whoever waits to write is next, however soon the next piece would be.
+            RwLockReadGuard::unlock_fair(history);
             if count < PIECE {
                 return;
             }
@@ -80,12 +88,12 @@ impl Clips {
 
     /// The texts as they are now.
     pub fn texts(&self) -> Texts {
-        self.corpus.read().unwrap_or_else(PoisonError::into_inner).texts()
+        self.corpus.read().texts()
     }
 
     /// True when all that is searched of this clip's text is known to the search.
     pub fn has_whole_text(&self, id: ClipId) -> bool {
-        self.corpus.read().unwrap_or_else(PoisonError::into_inner).has_whole(id)
+        self.corpus.read().has_whole(id)
     }
 
     /// This device.
@@ -130,8 +138,8 @@ impl Clips {
 
     /// What was read of the records takes the place of what was known.
     pub(crate) fn replace(&self, history: History, corpus: Corpus) {
-        *self.corpus.write().unwrap_or_else(PoisonError::into_inner) = corpus;
-        *self.history.write().unwrap_or_else(PoisonError::into_inner) = history;
+        *self.corpus.write() = corpus;
+        *self.history.write() = history;
         self.grew.notify_one();
     }
 
@@ -146,12 +154,12 @@ impl Clips {
         let drawers = self.drawers();
         // The search is locked before the history wherever both are, and the history no longer than it takes to put a
         // clip in its place.
-        let mut corpus = self.corpus.write().unwrap_or_else(PoisonError::into_inner);
+        let mut corpus = self.corpus.write();
         match &clip {
             Some(clip) => corpus.put(clip, &drawers, text.map_or(Text::Known, Text::Whole)),
             None => corpus.remove(id),
         }
-        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        let mut history = self.history.write();
         let placed = match clip {
             Some(clip) => {
                 history.put(Clip { held: if saved { Held::Recorded } else { Held::Waiting }, ..clip })
@@ -173,7 +181,7 @@ impl Clips {
     ) {
         let drawers = self.drawers();
         {
-            let mut corpus = self.corpus.write().unwrap_or_else(PoisonError::into_inner);
+            let mut corpus = self.corpus.write();
             for stored in &many {
                 match stored.clone().into_clip() {
                     Some(clip) => {
@@ -185,28 +193,28 @@ impl Clips {
             }
             forgotten.iter().for_each(|id| corpus.remove(*id));
         }
-        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        let mut history = self.history.write();
         history.settle_many(many, forgotten);
     }
 
     /// A clip that lives in memory alone: it is in the history, and no search finds it.
     pub(crate) fn put_fleeting(&self, clip: Clip) -> (Placed, u64) {
-        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        let mut history = self.history.write();
         let placed = history.put(clip);
         (placed, history.revision())
     }
 
     /// Nothing is left of a clip, not even that it was there.
     pub(crate) fn forget(&self, id: ClipId) -> (Placed, u64) {
-        self.corpus.write().unwrap_or_else(PoisonError::into_inner).remove(id);
-        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        self.corpus.write().remove(id);
+        let mut history = self.history.write();
         let placed = history.forget(id);
         (placed, history.revision())
     }
 
     /// The whole of a clip's text has been read. It may have been removed or changed meanwhile.
     pub(crate) fn whole_text(&self, id: ClipId, text: &str) {
-        let mut corpus = self.corpus.write().unwrap_or_else(PoisonError::into_inner);
+        let mut corpus = self.corpus.write();
         let (clip, drawers) = {
             let history = self.history();
             (history.get(id).cloned(), history.drawers_now())
@@ -218,13 +226,13 @@ impl Clips {
 
     /// What is now known of a batch; `None`: it is gone.
     pub(crate) fn settle_batch(&self, id: BatchId, batch: Option<Batch>) {
-        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        let mut history = self.history.write();
         history.batches_mut().put(id, batch);
     }
 
     /// What is now known of a drawer; gives the clips in it when its name has changed.
     pub(crate) fn settle_drawer(&self, drawer: Drawer) -> Vec<Arc<Clip>> {
-        let mut history = self.history.write().unwrap_or_else(PoisonError::into_inner);
+        let mut history = self.history.write();
         let id = drawer.id.clone();
         let told =
             |history: &History| history.drawers().get(&id).and_then(|one| one.name().map(str::to_owned));

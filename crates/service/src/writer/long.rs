@@ -6,7 +6,9 @@ use std::collections::{HashMap, HashSet};
 use std::time::{Duration, Instant};
 
 use yadori_core::acts::record::ClipChange;
-use yadori_core::acts::{ActEntry, ActKind, ActRecord, ClearRecord, Direction, Moment, Part, clear_one, step_part};
+use yadori_core::acts::{
+    ActEntry, ActKind, ActRecord, ClearRecord, Direction, Moment, Part, clear_one, step_part,
+};
 use yadori_core::{ClipId, Digest, Micros};
 use yadori_store::{CommitError, DraftRow, ENDING, GOING, GOING_TO_END, Group, PartRow, PortionRow, STANDS};
 
@@ -48,7 +50,10 @@ impl Writer {
             Task::Note { record, clips, noted, ends } => {
                 self.note(long.act, record, clips, noted, *ends).await
             }
-            Task::Clear { record, ends } => self.clear_portion(long.act, record, *ends, long.of).await,
+            Task::Clear { record, ends, from_start } => {
+                let taken = from_start.then_some(long.done);
+                self.clear_portion(long.act, record, *ends, long.of, taken).await
+            }
             Task::Step { direction, favorites } => {
                 self.step_portion(long.act, *direction, *favorites, long.of).await
             }
@@ -162,7 +167,7 @@ impl Writer {
         // The last of them comes with the act itself: from now on it is done.
         let going = if ends { GOING_TO_END } else { GOING };
         self.record_clear(group, act, record, going).await?;
-        Ok(Portion::Then(Task::Clear { record: Box::new(record.clone()), ends }))
+        Ok(Portion::Then(Task::Clear { record: Box::new(record.clone()), ends, from_start: true }))
     }
 
     async fn clear_portion(
@@ -171,11 +176,16 @@ impl Writer {
         record: &ClearRecord,
         ends: bool,
         of: u64,
+        taken: Option<u64>,
     ) -> Result<Portion, WriteError> {
         let away = |why: yadori_store::ReadError| WriteError::Unavailable(why.to_string());
         let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
         let Some((n, clips)) = store.portion(act).await.map_err(away)? else {
-            let stand = store.parts_count(act).await.map_err(away)?;
+            // To count many takes a while, so that is done only for what an earlier run took.
+            let stand = match taken {
+                Some(taken) => taken,
+                None => store.parts_count(act).await.map_err(away)?,
+            };
             let going = if ends { ENDING } else { STANDS };
             let group = Group { going: vec![(act, going, Some(stand))], now: now(), ..Group::default() };
             self.commit_act(&group).await?;
@@ -404,7 +414,9 @@ impl Writer {
     pub(super) fn resume_long(&mut self, begun: Vec<Begun>) {
         for Begun { act, going, undone, of, payload } in begun {
             let Some(record) = ActRecord::from_bytes(&payload).and_then(|record| record.clear) else {
-                tracing::warn!("the record of a clearing of {of} clips is damaged; it stays as far as it came");
+                tracing::warn!(
+                    "the record of a clearing of {of} clips is damaged; it stays as far as it came"
+                );
                 continue;
             };
             let favorites = record.scope.favorites;
@@ -414,7 +426,10 @@ impl Writer {
                     Task::End
                 }
                 _ if undone => Task::Step { direction: Direction::Undo, favorites },
-                going => Task::Clear { record: Box::new(record), ends: going == GOING_TO_END },
+                going => {
+                    let ends = going == GOING_TO_END;
+                    Task::Clear { record: Box::new(record), ends, from_start: false }
+                }
             };
             tracing::info!("a clearing of {of} clips is gone on with");
             self.long.push_back(Long::new(act, task, of, None));

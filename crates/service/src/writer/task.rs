@@ -16,7 +16,8 @@ pub(super) enum Task {
     /// What a clearing shall take is noted.
     Note { record: Box<ClearRecord>, clips: Vec<ClipId>, noted: usize, ends: bool },
     /// A clearing takes its clips.
-    Clear { record: Box<ClearRecord>, ends: bool },
+    /// `from_start`: whatever it took was taken in this run.
+    Clear { record: Box<ClearRecord>, ends: bool, from_start: bool },
     /// Its parts are taken back, or made again.
     Step { direction: Direction, favorites: bool },
     /// Its parts are let go of.
