@@ -54,10 +54,10 @@ impl Writer {
                 let taken = from_start.then_some(long.done);
                 self.clear_portion(long.act, record, *ends, long.of, taken).await
             }
-            Task::Step { direction, favorites } => {
-                self.step_portion(long.act, *direction, *favorites, long.of).await
+            Task::Step { direction, favorites, after } => {
+                self.step_portion(long.act, *direction, *favorites, after, long.of).await
             }
-            Task::End => self.end_portion(long.act).await,
+            Task::End { after } => self.end_portion(long.act, after).await,
             Task::Evict { clips } => self.evict_portion(clips, long.of).await,
         };
         match outcome {
@@ -69,7 +69,7 @@ impl Writer {
             Ok(Portion::Then(task)) => {
                 long.task = task;
                 // What ends at once has gone; nobody waits for its traces.
-                if matches!(long.task, Task::End)
+                if matches!(long.task, Task::End { .. })
                     && let Some(answer) = long.answer.take()
                 {
                     let _ = answer.send(Ok(self.outcome_of(long.act, long.done)));
@@ -115,7 +115,7 @@ impl Writer {
         if ended || more {
             self.app.health.change(|health| health.work = work);
         }
-        if more && !matches!(long.task, Task::End) {
+        if more && !matches!(long.task, Task::End { .. }) {
             self.app.events.send(Happening::Reset);
         }
         self.app.health.touch();
@@ -192,7 +192,7 @@ impl Writer {
             self.log.counted(act, stand);
             if ends {
                 self.log.end_now(act);
-                return Ok(Portion::Then(Task::End));
+                return Ok(Portion::Then(Task::End { after: None }));
             }
             return Ok(Portion::Last);
         };
@@ -217,12 +217,13 @@ impl Writer {
         act: [u8; 16],
         direction: Direction,
         favorites: bool,
+        after: &mut Option<ClipId>,
         of: u64,
     ) -> Result<Portion, WriteError> {
         let away = |why: yadori_store::ReadError| WriteError::Unavailable(why.to_string());
         let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
         let stand = direction == Direction::Undo;
-        let bodies = store.parts(act, Some(stand), PORTION as u32).await.map_err(away)?;
+        let bodies = store.parts(act, Some(stand), *after, PORTION as u32).await.map_err(away)?;
         if bodies.is_empty() {
             let group = Group { going: vec![(act, STANDS, None)], now: now(), ..Group::default() };
             self.commit_act(&group).await?;
@@ -243,7 +244,9 @@ impl Writer {
             let taken: HashSet<ClipId> = parts.iter().map(|part| part.change.id).collect();
             let spared: Vec<ClipId> = ids.into_iter().filter(|id| !taken.contains(id)).collect();
             let group = Group { parts_ended: vec![(act, spared, Vec::new())], ..Group::default() };
+            let last = bodies.last().map(|(id, _)| *id);
             self.carry_out_parts(act, parts, group, of).await?;
+            *after = last;
             return Ok(Portion::More(count));
         }
         let plans: Vec<_> = parts.into_iter().map(|part| part.plan).collect();
@@ -258,6 +261,7 @@ impl Writer {
         };
         self.commit_act(&group).await?;
         self.apply_many(group.clips, &[], &texts, of);
+        *after = bodies.last().map(|(id, _)| *id);
         Ok(Portion::More(count))
     }
 
@@ -294,10 +298,14 @@ impl Writer {
         Ok(())
     }
 
-    async fn end_portion(&mut self, act: [u8; 16]) -> Result<Portion, WriteError> {
+    async fn end_portion(
+        &mut self,
+        act: [u8; 16],
+        after: &mut Option<ClipId>,
+    ) -> Result<Portion, WriteError> {
         let away = |why: yadori_store::ReadError| WriteError::Unavailable(why.to_string());
         let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
-        let bodies = store.parts(act, None, PORTION as u32).await.map_err(away)?;
+        let bodies = store.parts(act, None, *after, PORTION as u32).await.map_err(away)?;
         if bodies.is_empty() {
             let group = Group { ended: vec![act], now: now(), ..Group::default() };
             self.commit_act(&group).await?;
@@ -333,6 +341,7 @@ impl Writer {
         group.drafts = ending.clips.into_iter().map(|clip| DraftRow { clip, text: None }).collect();
         self.commit_act(&group).await?;
         self.have_forgotten(&group, &gone);
+        *after = bodies.last().map(|(id, _)| *id);
         Ok(Portion::More(count))
     }
 
@@ -423,9 +432,9 @@ impl Writer {
             let task = match going {
                 ENDING => {
                     self.log.end_now(act);
-                    Task::End
+                    Task::End { after: None }
                 }
-                _ if undone => Task::Step { direction: Direction::Undo, favorites },
+                _ if undone => Task::Step { direction: Direction::Undo, favorites, after: None },
                 going => {
                     let ends = going == GOING_TO_END;
                     Task::Clear { record: Box::new(record), ends, from_start: false }
@@ -440,7 +449,7 @@ impl Writer {
     pub(super) fn begin_ends(&mut self, by_new: bool) {
         for act in self.log.begin_to_end(self.steady.now(), by_new) {
             let of = self.log.get(act).map_or(0, ActEntry::count);
-            self.long.push_back(Long::new(act, Task::End, of, None));
+            self.long.push_back(Long::new(act, Task::End { after: None }, of, None));
         }
     }
 
@@ -459,6 +468,11 @@ impl Writer {
             let _ = waiting.send(Ok(self.outcome_of(act, before.done)));
         }
         let of = self.log.get(act).map_or(0, ActEntry::count);
-        self.long.push_back(Long::new(act, Task::Step { direction, favorites }, of, Some(answer)));
+        self.long.push_back(Long::new(
+            act,
+            Task::Step { direction, favorites, after: None },
+            of,
+            Some(answer),
+        ));
     }
 }

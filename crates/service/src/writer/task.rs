@@ -19,9 +19,10 @@ pub(super) enum Task {
     /// `from_start`: whatever it took was taken in this run.
     Clear { record: Box<ClearRecord>, ends: bool, from_start: bool },
     /// Its parts are taken back, or made again.
-    Step { direction: Direction, favorites: bool },
+    /// `after`: up to where this run has come.
+    Step { direction: Direction, favorites: bool, after: Option<ClipId> },
     /// Its parts are let go of.
-    End,
+    End { after: Option<ClipId> },
     /// Clips go for limits: those whose time is still the same.
     Evict { clips: Vec<(ClipId, Micros)> },
 }
@@ -47,7 +48,7 @@ impl Long {
             Task::Note { .. } | Task::Clear { .. } => "clearing",
             Task::Step { direction: Direction::Undo, .. } => "bringing back",
             Task::Step { direction: Direction::Redo, .. } => "clearing again",
-            Task::End => "letting go of what was cleared",
+            Task::End { .. } => "letting go of what was cleared",
             Task::Evict { .. } => "obeying the limits",
         }
     }

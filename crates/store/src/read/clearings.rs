@@ -14,7 +14,8 @@ fn clip_id(bytes: &[u8]) -> Option<ClipId> {
 }
 
 impl Store {
-    /// Parts of a clearing: those that stand or that were taken back, or (`None`) any. At most `most`.
+    /// Parts of a clearing in the order of their clips, from behind `after`: those that stand or that were taken back, or
+    /// (`None`) any. At most `most`.
     ///
     /// # Errors
     /// While the database does not answer.
@@ -22,12 +23,16 @@ impl Store {
         &self,
         act: [u8; 16],
         stand: Option<bool>,
+        after: Option<ClipId>,
         most: u32,
     ) -> Result<Vec<PartBody>, ReadError> {
         let mut sql = QueryBuilder::<MySql>::new("SELECT clip, body FROM act_parts WHERE act = ");
         sql.push_bind(&act[..]);
         if let Some(stand) = stand {
             sql.push(" AND stands = ").push_bind(stand);
+        }
+        if let Some(after) = after {
+            sql.push(" AND clip > ").push_bind(after.0.to_vec());
         }
         sql.push(" ORDER BY clip LIMIT ").push_bind(most);
         let rows = sql.build().fetch_all(&self.pool).await?;
