@@ -232,7 +232,7 @@ fn a_service_killed_in_the_middle_of_a_sweep_ends_it_at_the_start() {
 
 #[test]
 fn the_room_of_what_has_gone_is_given_back_to_the_disk() {
-    let service = Service::without_desk();
+    let mut service = Service::without_desk();
     let file = service.home().join("large.bin");
     for n in 0..9_u8 {
         // Nothing that could be packed or stored once.
@@ -249,6 +249,10 @@ fn the_room_of_what_has_gone_is_given_back_to_the_disk() {
         service.yadori(&["add", "--type", "application/octet-stream", "-f", &file.display().to_string()]);
     }
     std::fs::remove_file(&file).expect("it is there");
+    // It is looked at soon after a start, and now and then.
+    service.stop();
+    service.start_again();
+    service.await_records();
     let space = || service.status().and_then(|status| status.space);
     until_within("it to be seen", Duration::from_secs(30), || {
         space().filter(|space| space.contents > 300 << 20)
