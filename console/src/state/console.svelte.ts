@@ -68,6 +68,7 @@ export class Console {
     this.acts.isInSight = () => isList(this.place) || ['acts', 'batches', 'hand', 'pick'].includes(this.place.view);
     this.batches = new Batches(service, this.acts, this.messages, page);
     this.picking = new Picking(service, this.rows, this.acts, this.messages, page);
+    this.picking.clear = (query) => this.settings.clear(query === '' ? {} : { query }, false);
     this.picking.onLeave = () => this.go({ view: 'history', query: '' });
     this.arrivals = new Arrivals(service, page, { ...this.#parts(), reloaded: () => this.#reloaded() });
     this.stays = new Stays(page);

@@ -82,6 +82,8 @@ export const KEYS = {
   pickGather: { where: ['pick'], strokes: alone('g'), shown: 'Alt G', does: '' },
   pickNext: { where: ['pick'], strokes: alone('n'), shown: 'Alt N', does: '' },
   pickRemove: { where: ['pick'], strokes: [{ key: 'Delete', shift: false }], shown: 'Del', does: '' },
+  pickClear: { where: ['pick'], strokes: alone('l'), shown: 'Alt L', does: '' },
+  pickPause: { where: ['pick'], strokes: alone('b'), shown: 'Alt B', does: '' },
   pickUndo: { where: ['pick'], strokes: alone('z'), shown: 'Alt Z', does: '' },
   pickFavorites: { where: ['pick'], strokes: alone('f'), shown: 'Alt F', does: '' },
   pickWhole: { where: ['pick'], strokes: alone('o'), shown: 'Alt O', does: '' },

@@ -16,7 +16,8 @@ use ratatui::crossterm::execute;
 use ratatui::crossterm::style::Print;
 use yadori_api::picker::keys::Ask;
 use yadori_api::picker::machine::{Do, Picker};
-use yadori_api::{Acted, Detail, Edit, Kind, TypedKeys};
+use yadori_api::picker::question::Question;
+use yadori_api::{Acted, Clear, ClearPlan, Detail, Edit, Kind, TypedKeys};
 
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
@@ -46,6 +47,8 @@ pub(crate) struct Shown {
     /// Rows of it that are scrolled past.
     scrolled: u16,
     message: Option<String>,
+    /// A clearing that is asked about: what it would take, and the answer that is marked.
+    question: Option<(Box<Clear>, Box<ClearPlan>, Question)>,
     /// How the batch in hand is.
     batch: Option<String>,
     by_chord: bool,
@@ -217,6 +220,16 @@ fn pressed(picker: &mut Picker, shown: &mut Shown, asking: &service::Asking, eve
 
 fn asked(picker: &mut Picker, shown: &mut Shown, asking: &service::Asking, ask: Ask) -> Next {
     shown.message = None;
+    if let Some((_, _, question)) = &mut shown.question {
+        let Some(yes) = question.ask(&ask) else { return Next::GoOn };
+        if let Some((wanted, ..)) = shown.question.take().filter(|_| yes) {
+            shown.message = Some("Clearing …".to_owned());
+            asking.clear(*wanted);
+        } else {
+            shown.message = Some("Nothing was cleared.".to_owned());
+        }
+        return Next::GoOn;
+    }
     // The whole of a clip is scrolled by the keys that move in the list.
     if picker.whole.is_some() {
         let page = i32::from(u16::try_from(picker.page).unwrap_or(1).max(2) - 1);
@@ -294,6 +307,15 @@ fn answered(
                 return Next::GoOn;
             }
             carry_out(vec![picker.changed()], shown, asking)
+        }
+        Answer::Planned { wanted, plan } => {
+            if plan.clips == 0 {
+                let stays = if plan.spared > 0 { ": favorites stay" } else { "" };
+                shown.message = Some(format!("There is nothing to clear{stays}."));
+            } else {
+                shown.question = Some((wanted, plan, Question::default()));
+            }
+            Next::GoOn
         }
         Answer::Whole { id, text, picture } => {
             if picker.whole.as_deref() == Some(id.as_str()) {

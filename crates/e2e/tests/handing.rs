@@ -7,6 +7,7 @@ use x11rb::connection::Connection as _;
 use x11rb::protocol::xproto::{ConnectionExt as _, ImageFormat};
 use yadori_e2e::form::Form;
 use yadori_e2e::keyboard::Keyboard;
+use yadori_api::CaptureState;
 use yadori_e2e::{Browser, Display, Service, until};
 
 /// One at a time: each has a display, a browser and a service.
@@ -381,6 +382,41 @@ async fn everything_in_the_terminals_picker_is_done_by_keys_pointer_and_wheel() 
         keyboard.press("Return").ok()?;
         display.paste_text().filter(|text| text == "sixthand edited")
     });
+    // What is listed is cleared once that is confirmed; the answer that keeps everything is the one that is offered.
+    keyboard.press("alt+3")?;
+    let ink = || colored(&display, [0, 0, 0]).unwrap_or_default();
+    let mut before = ink();
+    until("the screen at rest", || {
+        let now = ink();
+        std::mem::replace(&mut before, now).eq(&now).then_some(())
+    });
+    let asked = || -> Result<()> {
+        let before = ink();
+        keyboard.press("ctrl+l")?;
+        until("the question", || (ink() != before).then_some(()));
+        Ok(())
+    };
+    let acts = service.acts();
+    asked()?;
+    keyboard.press("Return")?;
+    keyboard.press("ctrl+b")?;
+    until("the pause", || (service.status()?.capture.state == CaptureState::Paused).then_some(()));
+    assert_eq!(service.acts(), acts);
+    keyboard.press("ctrl+b")?;
+    until("the end of the pause", || (service.status()?.capture.state == CaptureState::Keeping).then_some(()));
+    let there = service.list(20).len();
+    until("what is listed to be cleared", || {
+        if service.acts().first().is_some_and(|act| act.0 == "clear") {
+            return Some(());
+        }
+        keyboard.press("ctrl+l").ok()?;
+        keyboard.press("Down").ok()?;
+        keyboard.press("alt+2").ok()?;
+        None
+    });
+    assert!(service.list(20).len() < there, "nothing went");
+    keyboard.press("ctrl+z")?;
+    until("all of them again", || (service.list(20).len() == there).then_some(()));
     Ok(())
 }
 

@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use anyhow::Result;
 use serde_json::json;
+use yadori_api::CaptureState;
 use yadori_e2e::form::Form;
 use yadori_e2e::journey::call;
 use yadori_e2e::pointer::Pointer;
@@ -160,6 +161,51 @@ async fn everything_in_it_is_done_by_keys_alone() -> Result<()> {
 }
 
 #[tokio::test]
+async fn clearing_is_asked_about_with_the_safe_answer_first_and_pausing_is_one_key() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let display = Display::start();
+    let service = Service::on(&display.name());
+    service.add(&["gas bottle", "oats one", "oats two", "bunks"]);
+    let browser = by_hand(&service, None, 4).await?;
+    browser.press("oats").await?;
+    marked(&browser, "oats two").await?;
+    browser.press(alt('l')).await?;
+    browser.until("return document.activeElement.matches('[data-question] [data-no]')").await?;
+    assert_eq!(browser.faults().await?, Vec::<String>::new());
+    // The focus does not leave it, and Enter keeps everything.
+    browser.press("\u{e004}\u{e004}").await?;
+    browser.until("return document.activeElement.matches('[data-question] [data-no]')").await?;
+    browser.press(ENTER).await?;
+    browser.until("return document.activeElement.id === 'search' && document.activeElement.value === 'oats'").await?;
+    assert_eq!((service.list(9).len(), service.acts().len()), (4, 0));
+    browser.press(alt('l')).await?;
+    browser.until("return document.activeElement.matches('[data-question] [data-no]')").await?;
+    browser.press(format!("\u{e004}{ENTER}")).await?;
+    newest_act(&service, "clear");
+    browser.until("return document.querySelector('[data-empty]')").await?;
+    assert_eq!(service.list(9).len(), 2);
+    browser.press(alt('z')).await?;
+    marked(&browser, "oats two").await?;
+    assert_eq!(service.list(9).len(), 4);
+    let state = |wanted: CaptureState| {
+        until("the pause", || (service.status()?.capture.state == wanted).then_some(()));
+    };
+    browser.press(alt('b')).await?;
+    state(CaptureState::Paused);
+    browser.until("return document.querySelector('[data-state]').textContent.includes('paused')").await?;
+    browser.press(alt('b')).await?;
+    state(CaptureState::Keeping);
+    browser.until("return !document.querySelector('[data-state]').textContent.includes('paused')").await?;
+    // Favorites are not cleared from here.
+    browser.press(alt('f')).await?;
+    browser.press(alt('l')).await?;
+    browser.press(alt('f')).await?;
+    browser.until("return !document.querySelector('[data-question]')").await?;
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
+#[tokio::test]
 async fn everything_in_it_is_done_by_a_pointer_alone() -> Result<()> {
     let _turn = TURN.lock().await;
     let display = Display::start();
@@ -211,6 +257,10 @@ async fn everything_in_it_is_done_by_a_pointer_alone() -> Result<()> {
     newest_act(&service, "remove");
     press("Undo").await?;
     newest_act(&service, "new-batch");
+    press("Clear").await?;
+    click("[data-no]").await?;
+    press("Pause").await?;
+    press("Resume").await?;
     press("Plain").await?;
     press("Edit").await?;
     browser.until("return document.querySelector('[data-editor] textarea')?.value").await?;

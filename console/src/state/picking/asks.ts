@@ -21,6 +21,8 @@ export type Ask =
         | 'gather'
         | 'hand-out'
         | 'remove'
+        | 'clear'
+        | 'pause'
         | 'undo'
         | 'favorites'
         | 'whole'
@@ -44,4 +46,5 @@ export type Wish =
   | { do: 'pin' | 'gather' | 'remove' | 'whole' | 'edit'; with: string }
   | { do: 'hand-out'; with: { paste: boolean; close: boolean } }
   | { do: 'preview'; with: { id: string; tidy: string[] } }
-  | { do: 'undo' | 'close' };
+  | { do: 'clear'; with: { query: string } }
+  | { do: 'pause' | 'undo' | 'close' };

@@ -26,6 +26,7 @@ const ABOUT: Record<Ask['ask'], About> = {
   pin: 'listed',
   gather: 'listed',
   remove: 'listed',
+  clear: 'listed',
   whole: 'listed',
   type: 'search',
   write: 'search',
@@ -41,6 +42,7 @@ const ABOUT: Record<Ask['ask'], About> = {
   close: 'leaving',
   'hand-out': 'other',
   undo: 'other',
+  pause: 'other',
   stay: 'other',
 };
 
@@ -83,9 +85,13 @@ export class Picker {
     return this.ids[this.mark];
   }
 
+  get #wanted(): string {
+    return this.query.replace(/^\p{White_Space}+|\p{White_Space}+$/gu, '');
+  }
+
   #list(): Wish {
     this.asked++;
-    const wanted: Wanted = { number: this.asked, view: this.view, query: this.query.replace(/^\p{White_Space}+|\p{White_Space}+$/gu, ''), rows: this.rows };
+    const wanted: Wanted = { number: this.asked, view: this.view, query: this.#wanted, rows: this.rows };
     return { do: 'list', with: wanted };
   }
 
@@ -153,6 +159,10 @@ export class Picker {
         return this.marked !== undefined ? [{ do: ask.ask, with: this.marked }] : [];
       case 'hand-out':
         return [{ do: 'hand-out', with: { paste: !this.swapped, close: !this.stays } }];
+      case 'clear':
+        return this.view === 'history' ? [{ do: 'clear', with: { query: this.#wanted } }] : [];
+      case 'pause':
+        return [{ do: 'pause' }];
       case 'undo':
         return [{ do: 'undo' }];
       case 'favorites':

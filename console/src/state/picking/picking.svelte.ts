@@ -38,6 +38,8 @@ export class Picking {
   #first: Wish;
   /** It was opened, and is there. */
   isOpen = false;
+  /** Clears what a search finds, or everything, once that is confirmed. */
+  clear: (query: string) => Promise<boolean> = () => Promise.resolve(false);
   /** Called when it is left and can't be closed. */
   onLeave: () => void = () => {};
 
@@ -112,6 +114,14 @@ export class Picking {
     this.#wish([this.#machine.changed()]);
   }
 
+  /** Capture pauses until it is resumed, or goes on. */
+  async pause(): Promise<void> {
+    const paused = (await this.service.status()).capture.state === 'paused';
+    const status = await (paused ? this.service.resume() : this.service.pause(null));
+    this.paused = status.capture.state === 'paused';
+    this.messages.tell(this.paused ? 'Paused: nothing that is copied is kept until you resume.' : 'Copies are kept again from now on.');
+  }
+
   async undo(): Promise<void> {
     await this.acts.undo();
     this.#wish([this.#machine.changed()]);
@@ -147,6 +157,10 @@ export class Picking {
       }
       case 'hand-out':
         return this.#handOut(wish.with.paste && this.byChord, wish.with.close);
+      case 'clear':
+        return (await this.clear(wish.with.query)) ? this.#wish([this.#machine.changed()]) : undefined;
+      case 'pause':
+        return this.pause();
       case 'undo':
         return this.undo();
       case 'whole': {

@@ -19,6 +19,8 @@ const ASKS: Partial<Record<Command, Ask>> = {
   pickGather: { ask: 'gather' },
   pickNext: { ask: 'hand-out' },
   pickRemove: { ask: 'remove' },
+  pickClear: { ask: 'clear' },
+  pickPause: { ask: 'pause' },
   pickUndo: { ask: 'undo' },
   pickFavorites: { ask: 'favorites' },
   pickWhole: { ask: 'whole' },

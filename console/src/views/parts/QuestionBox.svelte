@@ -6,6 +6,8 @@
 
   let { console }: { console: Console } = $props();
   const { questions } = $derived(console);
+  let noButton = $state<HTMLButtonElement>();
+  let yesButton = $state<HTMLButtonElement>();
 
   function open(node: HTMLDialogElement): () => void {
     const before = document.activeElement;
@@ -33,6 +35,9 @@
     onkeydown={(event) => event.stopPropagation()}
     data-question
   >
+    <!-- The focus stays between the answers: behind the last comes the first. -->
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <span tabindex="0" onfocus={() => yesButton?.focus()}></span>
     <h2 class="text-base font-semibold" id="question-title">{title}</h2>
     <div id="question-words" class="mt-2">
       {#each lines as line (line)}<p>{line}</p>{/each}
@@ -46,9 +51,11 @@
     {/if}
     <div class="mt-4 flex flex-wrap justify-end gap-2">
       <!-- svelte-ignore a11y_autofocus -->
-      <button type="button" class="btn btn-sm btn-primary touch" autofocus onclick={() => questions.answer(false)} data-no>{no}</button>
-      <button type="button" class="btn btn-sm btn-soft text-error touch" onclick={() => questions.answer(true)} data-yes>{yes}</button>
+      <button bind:this={noButton} type="button" class="btn btn-sm btn-primary touch" autofocus onclick={() => questions.answer(false)} data-no>{no}</button>
+      <button bind:this={yesButton} type="button" class="btn btn-sm btn-soft text-error touch" onclick={() => questions.answer(true)} data-yes>{yes}</button>
     </div>
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <span tabindex="0" onfocus={() => noButton?.focus()}></span>
   </dialog>
 {/if}
 

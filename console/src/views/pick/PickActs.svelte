@@ -29,6 +29,7 @@
           ['pickWhole', now.whole !== null ? 'List' : 'Whole'],
           ['pickRemove', 'Remove'],
           ['pickUndo', 'Undo'],
+          ...(now.view === 'history' ? ([['pickClear', now.query === '' ? 'Clear' : 'Clear these']] as [Command, string][]) : []),
         ],
   );
 
@@ -47,7 +48,7 @@
         <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={!now.marked} onclick={() => press({ ask: 'take-otherwise' })} data-other>{other} <KeyHint of="pickOther" /></button>
       {/if}
       {#each acts as [command, label] (command)}
-        <button type="button" class={['btn btn-sm btn-ghost touch px-2', command === 'pickRemove' && 'text-error']} disabled={!now.marked && command !== 'pickUndo' && command !== 'leave'} onclick={() => press(askOf(command, 0))}>{label} <KeyHint of={command} /></button>
+        <button type="button" class={['btn btn-sm btn-ghost touch px-2', (command === 'pickRemove' || command === 'pickClear') && 'text-error']} disabled={!now.marked && command !== 'pickUndo' && command !== 'pickClear' && command !== 'leave'} onclick={() => press(askOf(command, 0))}>{label} <KeyHint of={command} /></button>
       {/each}
     </div>
   {/if}

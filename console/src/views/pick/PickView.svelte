@@ -100,6 +100,7 @@
     <div class="facts mt-1 flex flex-wrap items-center gap-x-3 px-1">
       <p class="figures grow" id="pick-state" role="status" data-state>{[said, picking.paused ? 'capture is paused' : ''].filter(Boolean).join(' · ') || '\u00a0'}</p>
       {#if picking.byChord}<button type="button" class="link touch" onclick={() => { picking.swap(); field?.focus(); }}>{now.swapped ? 'Enter puts it on the clipboard' : 'Enter pastes'}: change</button>{/if}
+      <span class="flex items-center gap-1.5"><button type="button" class="link touch" onclick={() => { picking.press({ ask: 'pause' }); field?.focus(); }} data-pause>{picking.paused ? 'Resume' : 'Pause'}</button><KeyHint of="pickPause" soft /></span>
       <span class="flex items-center gap-1.5"><button type="button" class="link touch" aria-pressed={now.stays} onclick={() => { picking.press({ ask: 'stay' }); field?.focus(); }}>{now.stays ? 'Stays open' : 'Closes after a take'}</button><KeyHint of="pickStay" soft /></span>
       <a class="link touch inline-flex items-center" href="#/history" target="_blank" rel="opener">Console</a>
       <button type="button" class="link touch" onclick={() => picking.press({ ask: 'close' })}>Close</button>

@@ -6,10 +6,11 @@ use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Wrap};
 use unicode_width::UnicodeWidthStr;
-use yadori_api::picker::keys::Ask;
+use yadori_api::picker::keys::{Ask, Hint};
 use yadori_api::picker::machine::{Picker, View};
+use yadori_api::picker::question::Question;
 use yadori_api::picker::tidying::Tidying;
-use yadori_api::{Kind, Row, STEPS};
+use yadori_api::{ClearPlan, Kind, Row, STEPS};
 
 use super::Shown;
 use super::pictures::THUMB;
@@ -31,7 +32,7 @@ fn lines_of(shown: &Shown, id: &str) -> u16 {
 
 /// Lets the machine know how many rows the screen shows from the first one on, so that what is marked is among them.
 pub(super) fn fit(picker: &mut Picker, shown: &Shown, room: usize) {
-    if picker.tidying.is_some() || picker.whole.is_some() {
+    if picker.tidying.is_some() || picker.whole.is_some() || shown.question.is_some() {
         return picker.resize(room);
     }
     loop {
@@ -56,6 +57,9 @@ pub(super) fn fit(picker: &mut Picker, shown: &Shown, room: usize) {
 
 /// What a click at a line of the list asks for.
 pub(super) fn row_at(picker: &Picker, shown: &Shown, line: usize) -> Option<Ask> {
+    if shown.question.is_some() {
+        return (line < 2).then_some(Ask::TakeRow(line + 1));
+    }
     if picker.whole.is_some() {
         return None;
     }
@@ -79,7 +83,9 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
         Layout::vertical(lengths.map(Constraint::Length)).areas(frame.area());
     draw_field(frame, field, picker, shown);
     frame.render_widget(Paragraph::new("─".repeat(rule.width.into())).style(soft()), rule);
-    if let Some(tidying) = &picker.tidying {
+    if let Some((_, plan, question)) = &shown.question {
+        draw_question(frame, list, plan, *question);
+    } else if let Some(tidying) = &picker.tidying {
         draw_tidying(frame, list, tidying, shown);
     } else if let (Some(_), Some(picture)) = (&picker.whole, &shown.large) {
         frame.render_widget(Paragraph::new(picture.lines((list.width, list.height))), list);
@@ -98,14 +104,18 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
         (None, None) => {}
     }
     let mut spans = Vec::new();
-    for hint in picker.hints() {
+    let answers = [("Enter", "this answer"), ("Tab", "the other one"), ("Esc", "keep everything")];
+    let answers = answers.map(|(key, does)| Hint { key, does }).to_vec();
+    let asks = shown.question.is_some();
+    for hint in if asks { answers } else { picker.hints() } {
         // Started by hand, it has nothing to paste into: both keys do the same.
-        if hint.key == "Tab" && !shown.by_chord {
+        if hint.key == "Tab" && !shown.by_chord && !asks {
             continue;
         }
         let does = if hint.does == "paste" && !shown.by_chord { "clipboard" } else { hint.does };
         spans.push(Span::styled(hint.key, Style::new().add_modifier(Modifier::BOLD)));
-        spans.push(Span::styled(format!(" {does}  "), soft()));
+        let does = does.replace(" ", "\u{a0}");
+        spans.push(Span::styled(format!("\u{a0}{does}  "), soft()));
     }
     let hints = Paragraph::new(Line::from(spans)).wrap(Wrap { trim: true });
     frame.render_widget(hints, keys);
@@ -213,6 +223,33 @@ fn draw_row(
     let width = u16::try_from(words.width()).unwrap_or(area.width);
     let width = width.min((area.x + area.width).saturating_sub(from));
     frame.render_widget(Paragraph::new(words).style(style), Rect { x: from, width, ..line });
+}
+
+/// What a clearing would take, below its two answers.
+fn draw_question(frame: &mut Frame<'_>, area: Rect, plan: &ClearPlan, question: Question) {
+    let clips = table::count_of(plan.clips, "clip");
+    let answer = |yes: bool, words: String| {
+        let marked = question.yes == yes;
+        let style = if marked { Style::new().add_modifier(Modifier::REVERSED) } else { Style::new() };
+        Line::styled(format!(" {} {words} ", u8::from(yes) + 1), style)
+    };
+    let words = visible(&plan.words, false);
+    let mut what = format!("This takes {words}: {}.", table::size(plan.bytes));
+    if plan.spared > 0 {
+        what += &format!(" {} among them stay.", table::count_of(plan.spared, "favorite"));
+    }
+    what += &format!(" ^Z takes it back for {} minutes.", plan.grace_seconds.div_ceil(60));
+    let mut lines = vec![
+        answer(false, "Keep everything".to_owned()),
+        answer(true, format!("Clear {clips}")),
+        Line::default(),
+        Line::from(what),
+        Line::default(),
+    ];
+    let room = usize::from(area.width).saturating_sub(3);
+    let sample = plan.sample.iter().map(|row| visible(&table::cut(&table::line(row), room), false));
+    lines.extend(sample.map(|words| Line::styled(format!("   {words}"), soft())));
+    frame.render_widget(Paragraph::new(lines).wrap(Wrap { trim: false }), area);
 }
 
 /// The clean-ups that are found, and what those that are meant make of the clip.

@@ -6,8 +6,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use yadori_api::picker::machine::{Do, Picker, View, Wanted};
 use yadori_api::{
-    Acted, CaptureState, Detail, Filling, Form, Found, Hand, HandedOut, Item, Items, Keep, KeepIn, Kind,
-    Page, PasteInto, Remove, Removed, Row, Status, Take, Taken, Tidied, TryTidy,
+    Acted, CaptureState, Clear, ClearPlan, Cleared, Detail, Filling, Form, Found, Hand, HandedOut, Item, Items, Keep, KeepIn, Kind,
+    Page, PasteInto, PauseFor, Remove, Removed, Row, Scope, Status, Take, Taken, Tidied, TryTidy,
 };
 
 use super::pictures::{LARGE, Pixels, SMALL, fetch};
@@ -58,6 +58,11 @@ pub(super) enum Answer {
     Did {
         words: String,
         row: Option<Box<Row>>,
+    },
+    /// What a clearing would take.
+    Planned {
+        wanted: Box<Clear>,
+        plan: Box<ClearPlan>,
     },
     Whole {
         id: String,
@@ -129,6 +134,19 @@ impl Asking {
         }
     }
 
+    /// Clears what was asked about.
+    pub(super) fn clear(&self, wanted: Clear) {
+        let (service, send, done) = (self.service.clone(), self.send.clone(), self.done.clone());
+        std::thread::spawn(move || {
+            let cleared = service.post::<Cleared>("/clear", &wanted).map(|cleared| {
+                done.lock().unwrap_or_else(PoisonError::into_inner).extend(cleared.id);
+                let clips = table::count_of(cleared.clips, "clip");
+                Answer::Did { words: format!("Cleared {clips}. ^Z takes it back."), row: None }
+            });
+            let _ = send.send(Comes::Answered(cleared.unwrap_or_else(|why| Answer::Failed(words(&why)))));
+        });
+    }
+
     pub(super) fn ask(&self, wish: Do, shown: &Shown) {
         let (service, send, done) = (self.service.clone(), self.send.clone(), self.done.clone());
         let by_chord = shown.by_chord;
@@ -186,6 +204,15 @@ fn answer(
                 Answer::Removed { id }
             })
         }
+        Do::Clear { query } => {
+            let query = Some(query).filter(|query| !query.is_empty());
+            let wanted = Clear { scope: Scope { query, ..Scope::default() }, ..Clear::default() };
+            service.post::<ClearPlan>("/clear/plan", &wanted).map(|plan| {
+                let wanted = Box::new(Clear { upto: Some(plan.upto), ..wanted });
+                Answer::Planned { wanted, plan: Box::new(plan) }
+            })
+        }
+        Do::Pause => paused(service),
         Do::Undo => {
             let last = done.lock().unwrap_or_else(PoisonError::into_inner).pop();
             let Some(act) = last else {
@@ -252,6 +279,19 @@ pub(super) fn batch_words(service: &Connection) -> Option<String> {
         status.batch.filter(|batch| batch.gathering || batch.left > 0).map(|batch| next_words(&batch));
     let words: Vec<String> = paused.into_iter().chain(batch).collect();
     (!words.is_empty()).then(|| words.join(" "))
+}
+
+/// Capture pauses until it is resumed, or goes on.
+fn paused(service: &Connection) -> Result<Answer, Failure> {
+    let before: Status = service.get("/status")?;
+    let words = if before.capture.state == CaptureState::Paused {
+        service.post_empty::<Status>("/resume")?;
+        "Copies are kept again from now on."
+    } else {
+        service.post::<Status>("/pause", &PauseFor { minutes: None })?;
+        "Paused: nothing that is copied is kept until ^B lets it go on."
+    };
+    Ok(Answer::Batch { words: words.to_owned(), close: false, next: batch_words(service) })
 }
 
 /// A clip goes into the batch in hand, or begins one.

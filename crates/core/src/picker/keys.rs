@@ -56,6 +56,10 @@ pub enum Ask {
     Remove,
     /// The act of this picker that was done last is taken back.
     Undo,
+    /// What is listed is cleared, favorites excepted, once that is confirmed.
+    Clear,
+    /// Capture is paused, or goes on again.
+    Pause,
     /// The favorites, then what is in drawers, then the history again.
     Favorites,
     /// This one of them.
@@ -92,14 +96,20 @@ impl Ask {
         match self {
             Self::Move(_) | Self::Page(_) | Self::First | Self::Last => About::Moving,
             Self::Take | Self::TakeOtherwise | Self::TakePlain | Self::TakeRow(_) => About::Listed,
-            Self::Tidy | Self::Edit | Self::Pin | Self::Gather | Self::Remove | Self::Whole => About::Listed,
+            Self::Tidy
+            | Self::Edit
+            | Self::Pin
+            | Self::Gather
+            | Self::Remove
+            | Self::Clear
+            | Self::Whole => About::Listed,
             Self::Type(_) | Self::Write(_) | Self::EraseLetter | Self::EraseWord | Self::EraseAll => {
                 About::Search
             }
             Self::Favorites | Self::See(_) => About::Search,
             Self::TakeClip(_) | Self::MarkClip(_) | Self::Scroll(_) => About::Seen,
             Self::Leave | Self::Close => About::Leaving,
-            Self::HandOut | Self::Undo | Self::Stay => About::Other,
+            Self::HandOut | Self::Undo | Self::Stay | Self::Pause => About::Other,
         }
     }
 }
@@ -145,6 +155,8 @@ fn asked(Chord { held: h, key }: Chord) -> Option<Ask> {
         (_, _, 'g') if either => Ask::Gather,
         (_, _, 'n') if either => Ask::HandOut,
         (h, 0xffff, _) if h == plain => Ask::Remove,
+        (_, _, 'l') if either => Ask::Clear,
+        (_, _, 'b') if either => Ask::Pause,
         (_, _, 'z') if either => Ask::Undo,
         (_, _, 'f') if either => Ask::Favorites,
         (_, _, 'o') if either => Ask::Whole,
@@ -177,6 +189,8 @@ mod tests {
             ("Ctrl+Z", Ask::Undo),
             ("Alt+N", Ask::HandOut),
             ("Alt+T", Ask::Tidy),
+            ("Ctrl+L", Ask::Clear),
+            ("Alt+B", Ask::Pause),
         ] {
             assert_eq!(Ask::of(chord.parse().unwrap()), Some(ask), "{chord}");
         }

@@ -155,6 +155,10 @@ impl Picker {
             Ask::Gather => self.of_marked(Do::Gather),
             Ask::HandOut => vec![Do::HandOut { paste: !self.swapped, close: !self.stays }],
             Ask::Remove => self.of_marked(Do::Remove),
+            // Favorites and what is in drawers are cleared by nobody who does not name them.
+            Ask::Clear if self.view == View::History => vec![Do::Clear { query: self.query.trim().to_owned() }],
+            Ask::Clear => Vec::new(),
+            Ask::Pause => vec![Do::Pause],
             Ask::Undo => vec![Do::Undo],
             Ask::Favorites => {
                 self.view = match self.view {
@@ -394,6 +398,7 @@ impl Picker {
             hint("^N", "next of it"),
             hint("Del", "remove"),
             hint("^Z", "undo"),
+            hint("^B", "pause"),
             hint(
                 "^F",
                 match self.view {
@@ -404,8 +409,11 @@ impl Picker {
             ),
             hint("^O", if self.whole.is_some() { "list" } else { "whole" }),
             hint("^S", if self.stays { "close after" } else { "stay open" }),
-            hint("Esc", if self.whole.is_some() || !self.query.is_empty() { "back" } else { "close" }),
         ]);
+        if self.view == View::History {
+            all.push(hint("^L", if self.query.is_empty() { "clear" } else { "clear these" }));
+        }
+        all.push(hint("Esc", if self.whole.is_some() || !self.query.is_empty() { "back" } else { "close" }));
         all
     }
 }

@@ -2,5 +2,6 @@
 
 pub mod keys;
 pub mod machine;
+pub mod question;
 pub mod tidying;
 pub mod wish;

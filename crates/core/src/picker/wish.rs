@@ -61,6 +61,13 @@ pub enum Do {
     },
     /// Remove a clip.
     Remove(String),
+    /// Ask whether what this search finds in the history (all of it, when it is empty) is to be cleared, and clear it then.
+    Clear {
+        /// The search.
+        query: String,
+    },
+    /// Pause capture, or let it go on.
+    Pause,
     /// Take the last act of this picker back.
     Undo,
     /// Read the whole of a clip.
