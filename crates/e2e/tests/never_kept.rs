@@ -241,6 +241,19 @@ fn rules_by_program_are_made_from_a_clip_in_two_steps_and_hold_at_once() {
     let targets = owner.asked();
     assert!(targets.iter().all(|target| target == "TARGETS"), "nothing of it was read: {targets:?}");
     assert_eq!(heads(&service), ["of this program"]);
+    // Changed in its place: what is not said stays as it was, and what would be no rule is refused.
+    service.yadori(&["rules", "add", "--content", "second"]);
+    service.yadori(&["rules", "change", "1", "--name", "The desk", "--content", "never"]);
+    let first = || json(&service, &["rules"])["rules"][0]["rule"].clone();
+    assert_eq!(
+        (&first()["program"], &first()["content"], &first()["name"], &first()["then"]),
+        (&Value::from(program.as_str()), &"never".into(), &"The desk".into(), &"refuse".into())
+    );
+    owner.copy_text("kept, since it does not say that word");
+    service.await_clip("kept, since it does not");
+    service.yadori(&["rules", "change", "1", "--content", "", "--name", "", "--then", "mask", "--minutes", "5"]);
+    assert_eq!((&first()["content"], &first()["name"], &first()["then"]), (&Value::Null, &Value::Null, &"mask".into()));
+    service.yadori(&["rules", "remove", "2"]);
     service.yadori(&["rules", "remove", "1"]);
     owner.copy_text("kept again");
     service.await_clip("kept again");
@@ -248,6 +261,7 @@ fn rules_by_program_are_made_from_a_clip_in_two_steps_and_hold_at_once() {
         (&["rules", "add", "--content", "("][..], "no pattern"),
         (&["rules", "add"], "says nothing"),
         (&["rules", "remove", "9"], "there is no rule 9"),
+        (&["rules", "change", "9", "--content", "a"], "there is no rule 9"),
         (&["rules", "from", "1", "--page"], "not known which page"),
     ] {
         let done = service.client(arguments);

@@ -151,6 +151,22 @@ async fn orders_rules_and_secrets_are_made_tried_and_removed() -> Result<()> {
     browser
         .until("return document.querySelector('[data-rules] ol')?.textContent.includes('/meadow/')")
         .await?;
+    // It is changed in its place; what stood in the form meanwhile comes back.
+    browser.press(format!("{SHIFT}{TAB}{TAB}{TAB}{NULL}half typed")).await?;
+    browser.until("return document.activeElement.dataset.rule === 'program' && document.activeElement.value === 'half typed'").await?;
+    browser.press(format!("{SHIFT}{TAB}{TAB}{NULL}")).await?;
+    browser.until("return document.activeElement.ariaLabel === 'Change rule 1'").await?;
+    browser.press(ENTER).await?;
+    browser.until("return document.activeElement.dataset.rule === 'program' && document.activeElement.value === ''").await?;
+    browser.press(format!("{TAB}{TAB}{TAB}{CTRL}a{NULL}mead{ENTER}")).await?;
+    browser
+        .until("return document.querySelector('[data-rules] ol')?.textContent.includes('/mead/')")
+        .await?;
+    browser.until("return document.querySelector('[data-rule=program]').value === 'half typed'").await?;
+    assert_eq!(
+        browser.script("return document.querySelectorAll('[data-rules] ol li').length").await?,
+        json!(1)
+    );
     tab_to(&browser, "[data-try-text]").await?;
     browser.press("down in the Meadow").await?;
     browser.until("return document.querySelector('[data-tried]')?.textContent.includes('Rule 1 decides: it would not be recorded')").await?;

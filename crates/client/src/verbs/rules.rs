@@ -35,11 +35,11 @@ enum Then {
     Refuse,
 }
 
-#[derive(Debug, Args)]
+#[derive(Debug, Default, Args)]
 struct NewRule {
-    /// What becomes of the copies it is for
-    #[arg(long, value_enum, default_value = "refuse")]
-    then: Then,
+    /// What becomes of the copies it is for; a new rule refuses them
+    #[arg(long, value_enum)]
+    then: Option<Then>,
     /// What it is called
     #[arg(long)]
     name: Option<String>,
@@ -75,6 +75,16 @@ enum What {
         /// Before this one instead, by its number
         #[arg(long, value_name = "NUMBER")]
         before: Option<usize>,
+    },
+    /// Change what is said of a rule; '' (or 0) takes it away
+    Change {
+        /// Its number
+        number: usize,
+        #[command(flatten)]
+        said: NewRule,
+        /// Of any kind again
+        #[arg(long, conflicts_with = "kind")]
+        any_kind: bool,
     },
     /// Never keep what comes from where this clip came from
     From {
@@ -113,23 +123,33 @@ enum What {
 }
 
 impl NewRule {
-    fn rule(&self) -> Rule {
+    /// What was a rule before, with what is said now.
+    fn said_of(&self, before: Rule) -> Rule {
+        let text = |said: &Option<String>, before: Option<String>| match said.as_deref() {
+            None => before,
+            Some("") => None,
+            Some(said) => Some(said.to_owned()),
+        };
         Rule {
-            name: self.name.clone(),
-            program: self.program.clone(),
-            window: self.window.clone(),
-            page: self.page.clone(),
-            kind: self.kind.map(Into::into),
-            over: self.over,
-            content: self.content.clone(),
-            then: match self.then {
+            name: text(&self.name, before.name),
+            program: text(&self.program, before.program),
+            window: text(&self.window, before.window),
+            page: text(&self.page, before.page),
+            kind: self.kind.map(Into::into).or(before.kind),
+            over: self.over.or(before.over).filter(|bytes| *bytes > 0),
+            content: text(&self.content, before.content),
+            then: self.then.map_or(before.then, |then| match then {
                 Then::Keep => Verdict::Keep,
                 Then::Here => Verdict::Here,
                 Then::Mask => Verdict::Mask,
                 Then::Refuse => Verdict::Refuse,
-            },
-            minutes: self.minutes,
+            }),
+            minutes: self.minutes.or(before.minutes).filter(|minutes| *minutes != 0.0),
         }
+    }
+
+    fn rule(&self) -> Rule {
+        self.said_of(Rule::refusing())
     }
 }
 
@@ -182,6 +202,18 @@ impl Rules {
                 let at = before.map_or(Ok(rules.len()), place)?;
                 rules.insert(at, rule.rule());
             }
+            Some(What::Change { number, said, any_kind }) => {
+                let at = place(*number)?;
+                let mut changed = said.said_of(rules[at].clone());
+                if *any_kind {
+                    changed.kind = None;
+                }
+                if changed == rules[at] {
+                    let words = "nothing was said that would change it; `yadori rules change --help` lists what can be";
+                    return Err(Failure::Use(words.into()));
+                }
+                rules[at] = changed;
+            }
             Some(What::From { clip, page }) => rules.insert(0, from_clip(service, clip, *page)?),
             Some(What::Remove { number }) => drop(rules.remove(place(*number)?)),
             Some(What::Move { number, before }) => {
@@ -202,20 +234,9 @@ impl Rules {
 fn from_clip(service: &Connection, clip: &str, page: bool) -> Result<Rule, Failure> {
     let source = detail(service, clip)?.row.source;
     let nothing = |what: &str| Failure::Use(format!("it is not known which {what} this clip came from"));
-    let blank = NewRule {
-        then: Then::Refuse,
-        name: None,
-        program: None,
-        window: None,
-        page: None,
-        kind: None,
-        over: None,
-        content: None,
-        minutes: None,
-    };
     if !page {
         let program = source.program.ok_or_else(|| nothing("program"))?;
-        return Ok(NewRule { program: Some(program), ..blank }.rule());
+        return Ok(NewRule { program: Some(program), ..NewRule::default() }.rule());
     }
     let address = source.page.ok_or_else(|| nothing("page"))?;
     // The site: everything before the path.
@@ -223,7 +244,7 @@ fn from_clip(service: &Connection, clip: &str, page: bool) -> Result<Rule, Failu
     let host = rest.split(['/', '?', '#']).next().unwrap_or(rest);
     let escaped: String =
         host.chars().flat_map(|c| if c.is_alphanumeric() { vec![c] } else { vec!['\\', c] }).collect();
-    Ok(NewRule { page: Some(format!("://{escaped}(/|$)")), ..blank }.rule())
+    Ok(NewRule { page: Some(format!("://{escaped}(/|$)")), ..NewRule::default() }.rule())
 }
 
 fn without_nothing(value: Value) -> Value {

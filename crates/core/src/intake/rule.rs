@@ -71,6 +71,23 @@ pub struct Rule {
     pub minutes: Option<f64>,
 }
 
+impl Rule {
+    /// A rule that refuses, and says nothing yet of what it is for.
+    pub fn refusing() -> Self {
+        Self {
+            name: None,
+            program: None,
+            window: None,
+            page: None,
+            kind: None,
+            over: None,
+            content: None,
+            then: Verdict::Refuse,
+            minutes: None,
+        }
+    }
+}
+
 /// Why a rule can't be one.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum RuleError {
