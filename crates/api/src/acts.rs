@@ -149,6 +149,9 @@ pub struct Act {
     /// The first of them, as far as it is there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub first: Option<Box<Row>>,
+    /// What a clearing was for, in words.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub about: Option<String>,
     /// The name of the drawer it was about.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub drawer: Option<String>,

@@ -32,7 +32,7 @@
             <time class="facts figures w-12" title={moment(act.at / 1000)}>{time(act.at / 1000)}</time>
             <span class={['shrink-0', act.undone && 'line-through']}>{actName(act.act)}</span>
             <span class="soft min-w-0 grow truncate">
-              {#if (act.clips ?? 0) > 1}{count(act.clips ?? 0, 'clip')}{#if act.first}, first {summary(act.first)}{/if}{:else if act.first}{summary(act.first)}{:else if act.drawer}{act.drawer}{:else if act.batch}{act.batch}{/if}
+              {#if (act.clips ?? 0) > 1}{count(act.clips ?? 0, 'clip')}{#if act.about}: {act.about}{:else if act.first}, first {summary(act.first)}{/if}{:else if act.first}{summary(act.first)}{:else if act.about}{act.about}{:else if act.drawer}{act.drawer}{:else if act.batch}{act.batch}{/if}
             </span>
             {#if act.undone}<span class="facts">taken back</span>{/if}
             {#if act.until}<span class="facts figures shrink-0">until {time(act.until / 1000)}</span>{/if}

@@ -54,7 +54,7 @@ impl Undo {
         let rows = acts.acts.iter().take(SHOWN).map(|act| {
             let undone = if act.undone { "taken back; `yadori redo` makes it again" } else { "" };
             let until = act.until.map(|at| format!("until {}", table::when(at, &zone))).unwrap_or_default();
-            let what = match (&act.first, &act.drawer) {
+            let what = match (&act.first, act.drawer.as_ref().or(act.about.as_ref())) {
                 (Some(row), _) => table::line(row),
                 (None, Some(name)) => shown(name, false),
                 (None, None) => String::new(),

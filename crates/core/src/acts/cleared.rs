@@ -18,3 +18,18 @@ pub struct ClearRecord {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub order: Option<String>,
 }
+
+/// Letters of what a clearing was for.
+const LONGEST: usize = 120;
+
+impl ClearRecord {
+    /// What it was for, for the list of acts.
+    pub fn words(&self) -> String {
+        let words = match &self.order {
+            None => self.scope.words(),
+            Some(order) if self.scope == Scope::default() => format!("by {order}"),
+            Some(order) => format!("by {order}: {}", self.scope.words()),
+        };
+        words.chars().take(LONGEST).collect()
+    }
+}

@@ -226,6 +226,7 @@ impl Writer {
                 first: subject
                     .and_then(ClipId::parse)
                     .and_then(|id| Some(Box::new(row(&history, history.get(id)?)))),
+                about: subject.filter(|_| act.kind == ActKind::Clear).map(str::to_owned),
                 drawer: subject.and_then(|id| Some(history.drawers().get(id)?.name()?.to_owned())),
                 batch: subject
                     .and_then(BatchId::parse)
