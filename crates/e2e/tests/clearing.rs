@@ -70,7 +70,9 @@ fn a_clearing_takes_what_it_said_and_is_taken_back_exactly() {
     let named = json(&service, &["clear", "--favorites", "--yes"]);
     assert_eq!((named["clips"].as_u64(), count(&service)), (Some(1), 0));
     let acts = service.yadori(&["undo", "--list"]);
-    for what in ["2 clips: links but favorites", "2 clips: everything but favorites", "everything, favorites too"] {
+    for what in
+        ["2 clips: links but favorites", "2 clips: everything but favorites", "everything, favorites too"]
+    {
         assert!(acts.contains(what), "{acts}");
     }
     for _ in 0..3 {

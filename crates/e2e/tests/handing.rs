@@ -5,9 +5,9 @@ use anyhow::Result;
 use serde_json::json;
 use x11rb::connection::Connection as _;
 use x11rb::protocol::xproto::{ConnectionExt as _, ImageFormat};
+use yadori_api::CaptureState;
 use yadori_e2e::form::Form;
 use yadori_e2e::keyboard::Keyboard;
-use yadori_api::CaptureState;
 use yadori_e2e::{Browser, Display, Service, until};
 
 /// One at a time: each has a display, a browser and a service.
@@ -403,7 +403,9 @@ async fn everything_in_the_terminals_picker_is_done_by_keys_pointer_and_wheel() 
     until("the pause", || (service.status()?.capture.state == CaptureState::Paused).then_some(()));
     assert_eq!(service.acts(), acts);
     keyboard.press("ctrl+b")?;
-    until("the end of the pause", || (service.status()?.capture.state == CaptureState::Keeping).then_some(()));
+    until("the end of the pause", || {
+        (service.status()?.capture.state == CaptureState::Keeping).then_some(())
+    });
     let there = service.list(20).len();
     until("what is listed to be cleared", || {
         if service.acts().first().is_some_and(|act| act.0 == "clear") {

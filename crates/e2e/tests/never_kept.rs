@@ -251,8 +251,23 @@ fn rules_by_program_are_made_from_a_clip_in_two_steps_and_hold_at_once() {
     );
     owner.copy_text("kept, since it does not say that word");
     service.await_clip("kept, since it does not");
-    service.yadori(&["rules", "change", "1", "--content", "", "--name", "", "--then", "mask", "--minutes", "5"]);
-    assert_eq!((&first()["content"], &first()["name"], &first()["then"]), (&Value::Null, &Value::Null, &"mask".into()));
+    service.yadori(&[
+        "rules",
+        "change",
+        "1",
+        "--content",
+        "",
+        "--name",
+        "",
+        "--then",
+        "mask",
+        "--minutes",
+        "5",
+    ]);
+    assert_eq!(
+        (&first()["content"], &first()["name"], &first()["then"]),
+        (&Value::Null, &Value::Null, &"mask".into())
+    );
     service.yadori(&["rules", "remove", "2"]);
     service.yadori(&["rules", "remove", "1"]);
     owner.copy_text("kept again");

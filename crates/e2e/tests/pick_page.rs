@@ -176,7 +176,9 @@ async fn clearing_is_asked_about_with_the_safe_answer_first_and_pausing_is_one_k
     browser.press("\u{e004}\u{e004}").await?;
     browser.until("return document.activeElement.matches('[data-question] [data-no]')").await?;
     browser.press(ENTER).await?;
-    browser.until("return document.activeElement.id === 'search' && document.activeElement.value === 'oats'").await?;
+    browser
+        .until("return document.activeElement.id === 'search' && document.activeElement.value === 'oats'")
+        .await?;
     assert_eq!((service.list(9).len(), service.acts().len()), (4, 0));
     browser.press(alt('l')).await?;
     browser.until("return document.activeElement.matches('[data-question] [data-no]')").await?;

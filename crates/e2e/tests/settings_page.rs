@@ -157,11 +157,13 @@ async fn orders_rules_and_secrets_are_made_tried_and_removed() -> Result<()> {
     browser.press(format!("{SHIFT}{TAB}{TAB}{NULL}")).await?;
     browser.until("return document.activeElement.ariaLabel === 'Change rule 1'").await?;
     browser.press(ENTER).await?;
-    browser.until("return document.activeElement.dataset.rule === 'program' && document.activeElement.value === ''").await?;
-    browser.press(format!("{TAB}{TAB}{TAB}{CTRL}a{NULL}mead{ENTER}")).await?;
     browser
-        .until("return document.querySelector('[data-rules] ol')?.textContent.includes('/mead/')")
+        .until(
+            "return document.activeElement.dataset.rule === 'program' && document.activeElement.value === ''",
+        )
         .await?;
+    browser.press(format!("{TAB}{TAB}{TAB}{CTRL}a{NULL}mead{ENTER}")).await?;
+    browser.until("return document.querySelector('[data-rules] ol')?.textContent.includes('/mead/')").await?;
     browser.until("return document.querySelector('[data-rule=program]').value === 'half typed'").await?;
     assert_eq!(
         browser.script("return document.querySelectorAll('[data-rules] ol li').length").await?,

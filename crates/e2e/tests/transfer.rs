@@ -6,7 +6,7 @@ use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use serde_json::{Value, json};
-use yadori_e2e::{Service, until};
+use yadori_e2e::{Service, many, until};
 
 fn add(service: &Service, text: &str) -> String {
     let added: Value = serde_json::from_str(&service.yadori(&["add", "--json", "--", text])).expect("JSON");
@@ -333,4 +333,29 @@ fn search_misses_nothing_that_was_announced_and_shows_nothing_that_was_removed_w
     });
     let _ = listener.kill();
     let _ = listener.wait();
+}
+
+#[test]
+fn a_backup_made_as_soon_as_a_restore_is_done_holds_all_of_it_and_so_does_a_service_killed_then() {
+    let mut service = Service::without_desk();
+    let path = |name: &str| service.home().join(name).display().to_string();
+    let (first, second) = (path("first.tar"), path("second.tar"));
+    many::write_backup(first.as_ref(), 9_000).expect("a backup");
+    service.yadori(&["restore", &first]);
+    service.yadori(&["backup", &second]);
+    let other = Service::without_desk();
+    other.yadori(&["restore", &second]);
+    assert_eq!(other.status().expect("a status").clips, 9_000);
+    drop(other);
+    // Another home, killed in the middle of what follows a restore: what was removed stays removed.
+    service.stop();
+    let mut third = Service::without_desk();
+    third.yadori(&["restore", &first]);
+    for _ in 0..3 {
+        third.yadori(&["remove", "1", "2", "3"]);
+    }
+    third.kill();
+    third.start_again();
+    third.await_records();
+    assert_eq!(third.status().expect("a status").clips, 8_991);
 }

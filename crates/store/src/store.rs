@@ -42,6 +42,8 @@ pub struct Store {
     pub(crate) claims: Arc<Claims>,
     /// Connections that were opened before this hold what has gone since.
     renewed: Arc<Mutex<Instant>>,
+    /// Held by whoever moves clips of a restore to their place.
+    pub(crate) moving: Arc<tokio::sync::Mutex<()>>,
 }
 
 impl Store {
@@ -76,7 +78,7 @@ impl Store {
             Err(why) => return Err(OpenError::Migrate(why)),
         }
         let lease = Lease::take(&pool, device).await?;
-        Ok(Self { pool, lease: Arc::new(lease), claims: Arc::default(), renewed })
+        Ok(Self { pool, lease: Arc::new(lease), claims: Arc::default(), renewed, moving: Arc::default() })
     }
 
     /// Says that this service is alive. Needed only where another service might take the lease over.

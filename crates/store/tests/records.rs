@@ -582,14 +582,36 @@ async fn clips_that_are_received_count_only_once_they_are_whole() {
     // One of them is removed meanwhile: that stands.
     let gone = StoredClip { state: rows[3].state.tombstone(), facts: None, ..rows[3].clone() };
     commit(&store, &Group { clips: vec![gone], ..Group::default() }).await.unwrap();
+    // Another is copied again, and a third goes for a limit: so they stay, also after a start that comes before the move.
+    let again = StoredClip { ordered_at: 9_999, ..rows[4].clone() };
+    commit(&store, &Group { clips: vec![again], ..Group::default() }).await.unwrap();
+    commit(&store, &Group { evicted: vec![rows[5].id], ..Group::default() }).await.unwrap();
+    let seen = async || {
+        let all = all_clips(&store).await.unwrap();
+        let of = |id| {
+            all.iter().filter(move |clip| clip.id == id).map(|clip| (clip.facts.is_some(), clip.ordered_at))
+        };
+        assert_eq!(of(rows[3].id).collect::<Vec<_>>(), [(false, rows[3].ordered_at)]);
+        assert_eq!(of(rows[4].id).collect::<Vec<_>>(), [(true, 9_999)]);
+        assert_eq!(of(rows[5].id).count(), 0);
+        all.len()
+    };
+    assert_eq!(seen().await, 1_499);
     let mut steps = 0;
     while !store.settle_received().await.unwrap() {
         steps += 1;
     }
     assert_eq!(steps, 2);
     let there = all_clips(&store).await.unwrap();
-    assert_eq!(there.iter().filter(|clip| clip.facts.is_some()).count(), 1_499);
+    assert_eq!(there.iter().filter(|clip| clip.facts.is_some()).count(), 1_498);
     assert!(!store.has_received().await.unwrap());
+    assert_eq!(seen().await, 1_499);
+    // Nothing of them is left in the file in which they came.
+    let file: Vec<Vec<u8>> = sqlx::query_scalar("SELECT @@datadir").fetch_all(store.pool()).await.unwrap();
+    let directory = PathBuf::from(String::from_utf8(file[0].clone()).unwrap());
+    let schema: String = sqlx::query_scalar("SELECT DATABASE()").fetch_one(store.pool()).await.unwrap();
+    let bytes = std::fs::read(directory.join(schema).join("incoming.ibd")).unwrap();
+    assert!(!bytes.windows(8).any(|some| some == b"clip 777"), "it holds what was received");
 }
 
 #[tokio::test]

@@ -6,8 +6,9 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use yadori_api::picker::machine::{Do, Picker, View, Wanted};
 use yadori_api::{
-    Acted, CaptureState, Clear, ClearPlan, Cleared, Detail, Filling, Form, Found, Hand, HandedOut, Item, Items, Keep, KeepIn, Kind,
-    Page, PasteInto, PauseFor, Remove, Removed, Row, Scope, Status, Take, Taken, Tidied, TryTidy,
+    Acted, CaptureState, Clear, ClearPlan, Cleared, Detail, Filling, Form, Found, Hand, HandedOut, Item,
+    Items, Keep, KeepIn, Kind, Page, PasteInto, PauseFor, Remove, Removed, Row, Scope, Status, Take, Taken,
+    Tidied, TryTidy,
 };
 
 use super::pictures::{LARGE, Pixels, SMALL, fetch};

@@ -96,13 +96,9 @@ impl Ask {
         match self {
             Self::Move(_) | Self::Page(_) | Self::First | Self::Last => About::Moving,
             Self::Take | Self::TakeOtherwise | Self::TakePlain | Self::TakeRow(_) => About::Listed,
-            Self::Tidy
-            | Self::Edit
-            | Self::Pin
-            | Self::Gather
-            | Self::Remove
-            | Self::Clear
-            | Self::Whole => About::Listed,
+            Self::Tidy | Self::Edit | Self::Pin | Self::Gather | Self::Remove | Self::Clear | Self::Whole => {
+                About::Listed
+            }
             Self::Type(_) | Self::Write(_) | Self::EraseLetter | Self::EraseWord | Self::EraseAll => {
                 About::Search
             }

@@ -156,7 +156,9 @@ impl Picker {
             Ask::HandOut => vec![Do::HandOut { paste: !self.swapped, close: !self.stays }],
             Ask::Remove => self.of_marked(Do::Remove),
             // Favorites and what is in drawers are cleared by nobody who does not name them.
-            Ask::Clear if self.view == View::History => vec![Do::Clear { query: self.query.trim().to_owned() }],
+            Ask::Clear if self.view == View::History => {
+                vec![Do::Clear { query: self.query.trim().to_owned() }]
+            }
             Ask::Clear => Vec::new(),
             Ask::Pause => vec![Do::Pause],
             Ask::Undo => vec![Do::Undo],

@@ -16,19 +16,21 @@ use crate::store::Store;
 use crate::write::batches::Kept;
 
 impl Store {
-    /// Gives every clip, in no order, tombstones included; and those of a restore that are still on their way to their
-    /// place.
+    /// Gives every clip once, in no order, tombstones included; and those of a restore that are still on their way to their
+    /// place, unless something newer is known of them there.
     ///
     /// # Errors
     /// While the database does not answer, or when a record can't be read.
     pub async fn each_clip(&self, mut give: impl FnMut(StoredClip)) -> Result<(), ReadError> {
-        let mut connection = self.pool.acquire().await?;
+        // What is moved meanwhile is seen in one place.
+        let mut connection = self.pool.begin().await?;
         let whole: bool = sqlx::query_scalar("SELECT restoring FROM service WHERE one = 1")
             .fetch_one(&mut *connection)
             .await?;
         for sql in [
             "SELECT id, state, facts, ordered_at, ordered FROM clips",
-            "SELECT id, state, facts, ordered_at, TRUE AS ordered FROM incoming",
+            "SELECT id, state, facts, ordered_at, TRUE AS ordered FROM incoming \
+             WHERE NOT EXISTS (SELECT 1 FROM clips WHERE clips.id = incoming.id)",
         ]
         .into_iter()
         .take(1 + usize::from(whole))

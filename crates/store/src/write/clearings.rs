@@ -90,6 +90,8 @@ pub(crate) async fn write(tx: &mut MySqlConnection, group: &Group) -> Result<Vec
             "DELETE FROM uses WHERE holder IN (",
             "UPDATE clips SET state = REPEAT('\\0', LENGTH(state)), facts = REPEAT('\\0', LENGTH(facts)) WHERE id IN (",
             "DELETE FROM clips WHERE id IN (",
+            // Of a restore, and not yet in its place.
+            "DELETE FROM incoming WHERE id IN (",
         ] {
             listed(start, clips, ")").build().execute(&mut *tx).await?;
         }

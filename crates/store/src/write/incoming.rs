@@ -5,7 +5,7 @@
 use sqlx::{MySql, QueryBuilder};
 use yadori_core::{Digest, StoredClip};
 
-use crate::error::{Broken, CommitError};
+use crate::error::{Broken, CommitError, is_conflict};
 use crate::store::Store;
 use crate::write::commit::write_clips;
 use crate::write::group::ROWS;
@@ -42,6 +42,15 @@ impl Store {
     /// # Errors
     /// Nothing is moved then; it is to be called again.
     pub async fn settle_received(&self) -> Result<bool, CommitError> {
+        let _alone = self.moving.lock().await;
+        match self.move_some().await {
+            // It was undone for the sake of another transaction.
+            Err(why) if is_conflict(&why) => Ok(false),
+            moved => Ok(moved?),
+        }
+    }
+
+    async fn move_some(&self) -> Result<bool, sqlx::Error> {
         let mut tx = self.pool.begin().await?;
         let ids: Vec<Vec<u8>> =
             sqlx::query_scalar("SELECT id FROM incoming ORDER BY id LIMIT 1000").fetch_all(&mut *tx).await?;
@@ -58,6 +67,10 @@ impl Store {
             sqlx::query("UPDATE service SET restoring = 0 WHERE one = 1").execute(&mut *tx).await?;
         }
         tx.commit().await?;
+        if ids.is_empty() {
+            // A new file: in the old one is still what has moved.
+            sqlx::query("TRUNCATE TABLE incoming").execute(&self.pool).await?;
+        }
         Ok(ids.is_empty())
     }
 
@@ -79,6 +92,7 @@ impl Store {
                 .fetch_all(&self.pool)
                 .await?;
             if ids.is_empty() {
+                sqlx::query("TRUNCATE TABLE incoming").execute(&self.pool).await?;
                 return Ok(());
             }
             let mut tx = self.pool.begin().await?;

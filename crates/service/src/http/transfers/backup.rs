@@ -25,7 +25,12 @@ use crate::writer::WriteError;
 #[utoipa::path(get, path = "/backup", responses((status = 200, body = Vec<u8>, content_type = "application/x-tar"), (status = 503, body = Problem)))]
 pub(crate) async fn backup(State(context): State<Arc<Context>>) -> Result<impl IntoResponse, Failure> {
     let store = context.app.at_hand.store().ok_or_else(Failure::not_open)?;
-    let snapshot = store.snapshot().await.map_err(|why| Failure::unavailable(why.to_string()))?;
+    let away = |why: String| Failure::unavailable(why);
+    // What a restore has brought goes to its place first: a backup is of all of it.
+    while store.has_received().await.map_err(|why| away(why.to_string()))? {
+        store.settle_received().await.map_err(|why| away(why.to_string()))?;
+    }
+    let snapshot = store.snapshot().await.map_err(|why| away(why.to_string()))?;
     let handle = Handle::current();
     let write = move |out| backup::write(out, snapshot, &handle);
     let (transfer, sent) = outgoing::send(context.app.clone(), "a backup", write)?;
