@@ -7,7 +7,8 @@
 
   let { console, row, whole }: { console: Console; row: Row; whole: Promise<Detail> } = $props();
 
-  const outlook = $derived(console.service.outlook(row.id));
+  // A clip that has gone meanwhile has none.
+  const outlook = $derived(console.service.outlook(row.id).catch(() => null));
   /** The program, or the site, of which nothing is to be kept any more. */
   const sources = $derived.by(() => {
     const host = row.source.page ? new URL(row.source.page, 'x:/').host : '';
@@ -42,7 +43,7 @@
       {/each}
     </tbody>
   </table>
-  {#await outlook then { words, at }}<p class="facts mt-1" data-outlook>Limits: {words}{at ? ` (${moment(at / 1000)})` : ''}.</p>{/await}
+  {#await outlook then known}{#if known}<p class="facts mt-1" data-outlook>Limits: {known.words}{known.at ? ` (${moment(known.at / 1000)})` : ''}.</p>{/if}{/await}
   {#if sources.length > 0}
     <p class="mt-1 flex flex-wrap items-center gap-1">
       {#each sources as { what, rule } (what)}
