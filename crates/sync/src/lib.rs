@@ -1,6 +1,9 @@
 //! What the devices of a group send each other through a hub, without IO: clocks, random bytes and bytes from elsewhere come
 //! in as arguments. docs/protocol.md says the same in words, with test vectors.
 
+#[cfg(test)]
+mod dice;
 pub mod group;
 pub mod keys;
+pub mod pairing;
 pub mod record;
