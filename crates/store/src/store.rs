@@ -20,6 +20,9 @@ pub const SCHEMA: &str = "yadori";
 /// Connections at once.
 const CONNECTIONS: u32 = 8;
 
+/// One that was looked at as it came back, and was not yet at rest as they were renewed, is met later.
+const ON_THEIR_WAY: [Duration; 3] = [Duration::ZERO, Duration::from_millis(200), Duration::from_secs(2)];
+
 /// Where the records are.
 #[derive(Clone, Debug)]
 pub enum Location {
@@ -90,9 +93,12 @@ impl Store {
     /// read. New ones are opened as they are needed.
     pub async fn renew_connections(&self) {
         *self.renewed.lock().unwrap_or_else(PoisonError::into_inner) = Instant::now();
-        for _ in 0..CONNECTIONS {
-            let Some(idle) = self.pool.try_acquire() else { return };
-            let _ = sqlx::Connection::close(idle.detach()).await;
+        for pause in ON_THEIR_WAY {
+            tokio::time::sleep(pause).await;
+            for _ in 0..CONNECTIONS {
+                let Some(idle) = self.pool.try_acquire() else { break };
+                let _ = sqlx::Connection::close(idle.detach()).await;
+            }
         }
     }
 

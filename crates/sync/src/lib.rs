@@ -3,6 +3,7 @@
 
 #[cfg(test)]
 mod dice;
+pub mod exchange;
 pub mod group;
 pub mod keys;
 pub mod pairing;

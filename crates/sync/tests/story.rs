@@ -89,7 +89,8 @@ fn who_is_struck_off_reads_what_came_before_and_nothing_after() {
     let record = |epoch: u64, by: &Device| -> Sealed {
         let subject = new.naming.subject("clip", &[4; 16]);
         let device = by.member.device;
-        let header = Header { group: GROUP, epoch, device, incarnation: 1, sequence: epoch, subject };
+        let header =
+            Header { group: GROUP, epoch, device, incarnation: 1, sequence: epoch, seen: 0, subject };
         seal(&header, b"bunks", &new.epochs[&epoch], &by.signing, [epoch as u8; 24]).expect("small")
     };
     let (theirs, ours) = (Reading { chain: &chain, keyring: &old }, Reading { chain: &chain, keyring: &new });

@@ -44,6 +44,7 @@ fn made() -> Value {
                 device: DEVICE,
                 incarnation: 0x0102_0304,
                 sequence,
+                seen: 5,
                 subject,
             };
             let nonce = [0x60 + n; 24];
@@ -52,6 +53,7 @@ fn made() -> Value {
                 "content": content,
                 "id": hex::encode([n; 16]),
                 "sequence": sequence,
+                "seen": 5,
                 "nonce": hex::encode(nonce),
                 "subject": hex::encode(subject.0),
                 "header": hex::encode(header.to_bytes()),

@@ -8,7 +8,7 @@ use crate::keys::Subject;
 /// The version of this layout.
 pub(super) const VERSION: u8 = 1;
 /// Parts of a header.
-const PARTS: u64 = 7;
+const PARTS: u64 = 8;
 
 /// What stands on a record.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -23,12 +23,15 @@ pub struct Header {
     pub incarnation: u64,
     /// Counts the records of this life of the device, from 1.
     pub sequence: u64,
+    /// The hub's number up to which the device had merged the records of the group when it made this one. Records of the
+    /// same subject up to there are in it.
+    pub seen: u64,
     /// What it is about.
     pub subject: Subject,
 }
 
 impl Header {
-    /// Deterministic CBOR (RFC 8949, section 4.2): an array of seven.
+    /// Deterministic CBOR (RFC 8949, section 4.2): an array of eight.
     pub fn to_bytes(&self) -> Vec<u8> {
         let mut encoder = Encoder::new(Vec::with_capacity(100));
         let written = encoder.array(PARTS).and_then(|all| {
@@ -38,6 +41,7 @@ impl Header {
                 .bytes(&self.device.0)?
                 .u64(self.incarnation)?
                 .u64(self.sequence)?
+                .u64(self.seen)?
                 .bytes(&self.subject.0)
         });
         // A vector takes whatever is written to it.
@@ -62,9 +66,9 @@ impl Header {
             let group = decoder.bytes()?.try_into().map_err(|_| wrong())?;
             let epoch = decoder.u64()?;
             let device = DeviceId(decoder.bytes()?.try_into().map_err(|_| wrong())?);
-            let (incarnation, sequence) = (decoder.u64()?, decoder.u64()?);
+            let (incarnation, sequence, seen) = (decoder.u64()?, decoder.u64()?, decoder.u64()?);
             let subject = Subject(decoder.bytes()?.try_into().map_err(|_| wrong())?);
-            Ok(Ok(Self { group, epoch, device, incarnation, sequence, subject }))
+            Ok(Ok(Self { group, epoch, device, incarnation, sequence, seen, subject }))
         };
         let header = read().map_err(|_| None)?.map_err(Some)?;
         if header.to_bytes() == bytes { Ok(header) } else { Err(None) }

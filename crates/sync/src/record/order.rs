@@ -65,7 +65,7 @@ mod tests {
             let mut taken: Vec<(u8, u64, u64)> = Vec::new();
             for (device, incarnation, sequence) in records {
                 let header = Header {
-                    group: [0; 16], epoch: 1, device: DeviceId([device; 16]), incarnation, sequence, subject: Subject([0; 32]),
+                    group: [0; 16], epoch: 1, device: DeviceId([device; 16]), incarnation, sequence, seen: 0, subject: Subject([0; 32]),
                 };
                 let newest = taken.iter().filter(|one| (one.0, one.1) == (device, incarnation)).map(|one| one.2).max();
                 let seen = newest.unwrap_or(0);

@@ -46,6 +46,7 @@ fn header() -> Header {
         device: LAPTOP,
         incarnation: 77,
         sequence: 12,
+        seen: 40,
         subject: NamingKey([8; 32]).subject("clip", &[4; 16]),
     }
 }

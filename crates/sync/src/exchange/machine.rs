@@ -1,0 +1,227 @@
+//! What is to be sent, and what has come.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use yadori_core::DeviceId;
+
+use crate::keys::NamingKey;
+use crate::record::{Heads, OpenError, Opener, OrderError, Sealed, Topic, content};
+
+/// A record that is on its way: kept until the hub has said that it has it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Pending {
+    /// What it is about.
+    pub topic: Topic,
+    /// Its number among this device's.
+    pub sequence: u64,
+    /// It.
+    pub record: Sealed,
+    /// How often that had changed when it was made.
+    version: u64,
+}
+
+/// What the hub says to a push.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Pushed {
+    /// It has all of it, now or already.
+    Taken,
+    /// It has other records under these numbers, or later ones: this disk is an older copy.
+    Older,
+}
+
+/// A record that counts.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Taken {
+    /// What it is about.
+    pub topic: Topic,
+    /// Its state, to be merged.
+    pub body: Vec<u8>,
+    /// Who made it.
+    pub device: DeviceId,
+}
+
+/// Why a record does not count.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum Refused {
+    /// It can't be opened.
+    #[error(transparent)]
+    Open(#[from] OpenError),
+    /// It came again, or out of its order.
+    #[error(transparent)]
+    Order(#[from] OrderError),
+    /// What is inside is not built as it must be.
+    #[error("what is inside is not built as it must be")]
+    Inside,
+    /// It is about something else than what stands on it.
+    #[error("it is about something else than what stands on it")]
+    Misnamed,
+    /// The hub's numbers went back.
+    #[error("the hub gave its number {0} after a later one")]
+    Back(u64),
+}
+
+/// What came of a page of records.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Pulled {
+    /// Those that count, in their order.
+    pub taken: Vec<Taken>,
+    /// Those that do not, by the hub's numbers.
+    pub refused: Vec<(u64, Refused)>,
+    /// One of them was made by this device in this incarnation, and is not remembered: this disk is an older copy.
+    pub older: bool,
+}
+
+/// The exchange of one device.
+#[derive(Clone, Debug)]
+pub struct Exchange {
+    device: DeviceId,
+    incarnation: u64,
+    /// The last of this device's numbers that was given.
+    sequence: u64,
+    /// The last of the hub's numbers that was seen.
+    seen: u64,
+    heads: Heads,
+    /// What changed since it was last sent, and how often it has changed.
+    changed: BTreeMap<Topic, u64>,
+    pending: Vec<Pending>,
+}
+
+impl Exchange {
+    /// One that has seen and sent nothing. `incarnation`: a random number.
+    pub fn new(device: DeviceId, incarnation: u64) -> Self {
+        Self {
+            device,
+            incarnation,
+            sequence: 0,
+            seen: 0,
+            heads: Heads::default(),
+            changed: BTreeMap::new(),
+            pending: Vec::new(),
+        }
+    }
+
+    /// The last of the hub's numbers that was seen: what comes after it is asked for.
+    pub fn seen(&self) -> u64 {
+        self.seen
+    }
+
+    /// Which life of the device this is.
+    pub fn incarnation(&self) -> u64 {
+        self.incarnation
+    }
+
+    /// How many subjects are still to be sent.
+    pub fn unsent(&self) -> usize {
+        self.changed.len()
+    }
+
+    /// Something has changed, and is to be sent. It is sent once, however often it changes before.
+    pub fn changed(&mut self, topic: Topic) {
+        *self.changed.entry(topic).or_default() += 1;
+    }
+
+    /// What is on its way. Empty: nothing, until [`Exchange::prepare`].
+    pub fn pending(&self) -> &[Pending] {
+        &self.pending
+    }
+
+    /// Makes records of what has changed, so many at most, unless some are on their way. `seal` is given a topic, the
+    /// incarnation, the sequence, and how far the hub was seen; `None` from it: there is nothing to be sent of that.
+    ///
+    /// # Errors
+    /// What `seal` gives; nothing is on its way then.
+    pub fn prepare<E>(
+        &mut self,
+        most: usize,
+        mut seal: impl FnMut(&Topic, u64, u64, u64) -> Result<Option<Sealed>, E>,
+    ) -> Result<(), E> {
+        if !self.pending.is_empty() {
+            return Ok(());
+        }
+        let (mut pending, mut nothing) = (Vec::new(), BTreeSet::new());
+        let mut sequence = self.sequence;
+        for (topic, version) in &self.changed {
+            if pending.len() == most {
+                break;
+            }
+            match seal(topic, self.incarnation, sequence + 1, self.seen)? {
+                Some(record) => {
+                    sequence += 1;
+                    pending.push(Pending { topic: topic.clone(), sequence, record, version: *version });
+                }
+                None => drop(nothing.insert(topic.clone())),
+            }
+        }
+        self.changed.retain(|topic, _| !nothing.contains(topic));
+        (self.pending, self.sequence) = (pending, sequence);
+        Ok(())
+    }
+
+    /// The hub has answered to what was on its way. False: this device begins a new life, and `incarnation` (a random
+    /// number) is which; what was on its way is made anew.
+    pub fn pushed(&mut self, answer: Pushed, incarnation: u64) -> bool {
+        if answer == Pushed::Older {
+            self.renew(incarnation);
+            return false;
+        }
+        for sent in std::mem::take(&mut self.pending) {
+            // What has changed since then is sent again.
+            if self.changed.get(&sent.topic) == Some(&sent.version) {
+                self.changed.remove(&sent.topic);
+            }
+        }
+        true
+    }
+
+    /// This disk is an older copy: its numbers are not to be used again.
+    pub fn renew(&mut self, incarnation: u64) {
+        self.incarnation = incarnation;
+        self.sequence = 0;
+        self.pending.clear();
+    }
+
+    /// Records of the hub with its numbers, ascending, have come. What counts is to be merged, in the same transaction in
+    /// which this state is kept.
+    pub fn pulled(&mut self, page: &[(u64, Sealed)], by: &impl Opener, naming: &NamingKey) -> Pulled {
+        let mut pulled = Pulled::default();
+        let mut last = None;
+        for (number, sealed) in page {
+            if last.is_some_and(|last| *number <= last) {
+                pulled.refused.push((*number, Refused::Back(*number)));
+                continue;
+            }
+            last = Some(*number);
+            // A page that came twice.
+            if *number <= self.seen {
+                continue;
+            }
+            self.seen = *number;
+            match self.read(sealed, by, naming, &mut pulled.older) {
+                Ok(taken) => pulled.taken.extend(taken),
+                Err(why) => pulled.refused.push((*number, why)),
+            }
+        }
+        pulled
+    }
+
+    fn read(
+        &mut self,
+        sealed: &Sealed,
+        by: &impl Opener,
+        naming: &NamingKey,
+        older: &mut bool,
+    ) -> Result<Option<Taken>, Refused> {
+        let (header, inside) = sealed.open(by)?;
+        let (topic, body) = content::read(&inside).ok_or(Refused::Inside)?;
+        if naming.subject(&topic.kind, &topic.id) != header.subject {
+            return Err(Refused::Misnamed);
+        }
+        self.heads.take(&header)?;
+        let own = header.device == self.device && header.incarnation == self.incarnation;
+        if own && header.sequence <= self.sequence {
+            return Ok(None);
+        }
+        *older |= own;
+        Ok(Some(Taken { topic, body: body.to_vec(), device: header.device }))
+    }
+}
