@@ -7,7 +7,7 @@ use ed25519_dalek::{SigningKey, VerifyingKey};
 use serde_json::{Value, json};
 use yadori_core::DeviceId;
 use yadori_sync::keys::{EpochKey, NamingKey, RECORDS, SUBJECTS};
-use yadori_sync::record::{Header, Opener, Sealed, seal};
+use yadori_sync::record::{Header, Opener, Sealed, Topic, content, seal};
 
 const GROUP: [u8; 16] = [0x11; 16];
 const DEVICE: DeviceId = DeviceId([0x22; 16]);
@@ -36,7 +36,8 @@ fn made() -> Value {
     let naming = NamingKey(NAMING_KEY);
     let records: Vec<Value> = [("", 0_u8, 1_u64), ("oats and honey", 1, 2), (&"long ".repeat(200), 2, 300)]
         .into_iter()
-        .map(|(content, n, sequence)| {
+        .map(|(body, n, sequence)| {
+            let inside = content::content(&Topic { kind: "clip".into(), id: vec![n; 16] }, body.as_bytes());
             let subject = naming.subject("clip", &[n; 16]);
             let header = Header {
                 group: GROUP,
@@ -48,9 +49,10 @@ fn made() -> Value {
                 subject,
             };
             let nonce = [0x60 + n; 24];
-            let record = seal(&header, content.as_bytes(), &EpochKey(EPOCH_KEY), &device, nonce);
+            let record = seal(&header, &inside, &EpochKey(EPOCH_KEY), &device, nonce);
             json!({
-                "content": content,
+                "body": body,
+                "inside": hex::encode(&inside),
                 "id": hex::encode([n; 16]),
                 "sequence": sequence,
                 "seen": 5,
@@ -90,8 +92,11 @@ fn the_written_vectors_are_what_is_made_and_they_open() {
     assert_eq!(written, made);
     for record in written["records"].as_array().expect("records") {
         let bytes = hex::decode(record["record"].as_str().expect("a record")).expect("hexadecimal");
-        let (header, content) = Sealed(bytes).open(&Vectors).expect("it opens");
+        let (header, inside) = Sealed(bytes).open(&Vectors).expect("it opens");
         assert_eq!(header.sequence, record["sequence"].as_u64().expect("a number"));
-        assert_eq!(&content[..], record["content"].as_str().expect("a text").as_bytes());
+        assert_eq!(
+            &inside[..],
+            hex::decode(record["inside"].as_str().expect("a text")).expect("hexadecimal")
+        );
     }
 }
