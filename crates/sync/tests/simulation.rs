@@ -92,17 +92,11 @@ impl Device {
         let at = self.disk.clock.tick(now_ms, state.newest_stamp());
         match dice.below(8) {
             0..=3 => {
-                let digest = Digest([dice.below(4) as u8; 32]);
+                let digest = Digest([dice.below(7) as u8; 32]);
                 let mime = "text/plain;charset=utf-8".to_owned();
                 let representations = vec![RepresentationRecord { mime, size: 4, digest }];
-                let value = OfferRecord { representations, ..OfferRecord::default() };
-                let copied_at = Some(Written { at, value: i64::try_from(now_ms).unwrap_or(0) * 1_000 });
-                state.merge(&ClipState {
-                    offers: vec![Written { at, value }],
-                    copied_at,
-                    ..ClipState::default()
-                });
-                state.copies.of(at.device).ever += 1;
+                let offer = OfferRecord { representations, ..OfferRecord::default() };
+                state.capture(offer, i64::try_from(now_ms).unwrap_or(0) * 1_000, at);
             }
             4 => state.remove(at),
             5 => state.clear(at),

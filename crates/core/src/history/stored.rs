@@ -81,6 +81,7 @@ impl StoredClip {
             return None;
         }
         let (mut state, mut facts) = (self.state, self.facts?);
+        state.say_pinned_with();
         state.shrink();
         facts.head.shrink_to_fit();
         Some(Clip { id: self.id, state, facts, ordered_at: self.ordered_at, held: Held::Recorded })

@@ -16,7 +16,7 @@ use crate::merge::per_device::PerDevice;
 use crate::merge::register::{Written, above, newest};
 use crate::merge::stamp::Stamp;
 
-/// The newest offer and up to three earlier distinct ones.
+/// The newest offer and up to three earlier distinct ones; beside them the one that a pinned clip was pinned with.
 pub const OFFERS_KEPT: usize = 4;
 
 /// One representation as it is recorded: its bytes are stored once under their digest.
@@ -83,6 +83,10 @@ pub struct Keeping {
     /// Since when; `at` when absent.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub since: Option<Stamp>,
+    /// The offer that it was pinned with, by its stamp: it stays, whatever is offered since. Absent in what earlier
+    /// versions wrote: the newest that is not newer than `since`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub with: Option<Stamp>,
 }
 
 /// Everything that devices agree on about one clip.
@@ -139,9 +143,7 @@ impl ClipState {
     /// A copy of this clip was made: the offer becomes the newest, unless the clip is pinned and keeps its own.
     pub fn capture(&mut self, offer: OfferRecord, at: Micros, stamp: Stamp) {
         if !self.is_pinned() || self.offer().is_none() {
-            self.offers.retain(|known| known.value.representations != offer.representations);
             self.offers.insert(0, Written { at: stamp, value: offer });
-            self.offers.truncate(OFFERS_KEPT);
         }
         let at = self.copied_at().map_or(at, |known| known.max(at));
         self.copied_at = Some(Written { at: stamp, value: at });
@@ -169,8 +171,13 @@ impl ClipState {
 
     /// It is kept in a place, or not any more.
     pub fn keep(&mut self, value: Kept, at: Stamp) {
-        let since = self.kept.as_ref().and_then(Keeping::since).filter(|_| value != Kept::No);
-        self.kept = Some(Keeping { at, value, since });
+        let before = self.kept.as_ref().filter(|before| before.value != Kept::No && value != Kept::No);
+        let since = before.and_then(Keeping::since);
+        let with = before.and_then(|before| before.with);
+        let shown = || self.shown_offers().first().map(|one| one.at);
+        let with = with.or_else(shown).filter(|_| value != Kept::No);
+        self.kept = Some(Keeping { at, value, since, with });
+        self.settle();
     }
 
     /// Offers come back, the newest last in `offers`' order reversed: the first one is the one that is shown.
@@ -211,7 +218,8 @@ impl ClipState {
         self.settle();
     }
 
-    /// Brings the state into its one normal form: removed values dropped, offers newest first, each once.
+    /// Brings the state into its one normal form: removed values dropped, offers newest first, of each the newest, and no
+    /// more than are kept. That is the same whether it is done before a merge or after it.
     fn settle(&mut self) {
         let floor = self.removed;
         self.offers.retain(|one| Some(one.at) > floor);
@@ -229,6 +237,42 @@ impl ClipState {
         if self.kept.as_ref().is_some_and(|one| Some(one.at) <= floor) {
             self.kept = None;
         }
+        self.settle_offers();
+    }
+
+    fn settle_offers(&mut self) {
+        if self.offers.len() < 2 {
+            return;
+        }
+        let with = self.kept.as_ref().filter(|kept| kept.value != Kept::No).and_then(|kept| kept.with);
+        let mut newest: Vec<Written<OfferRecord>> =
+            Vec::with_capacity(self.offers.len().min(OFFERS_KEPT + 1));
+        let mut distinct = 0;
+        for one in std::mem::take(&mut self.offers) {
+            let known = |kept: &Written<OfferRecord>| kept.value.representations == one.value.representations;
+            if distinct < OFFERS_KEPT && !newest.iter().any(known) {
+                distinct += 1;
+                newest.push(one);
+            } else if Some(one.at) == with {
+                newest.push(one);
+            }
+        }
+        self.offers = newest;
+    }
+
+    /// What an earlier version wrote of a pinned clip does not say which offer it was pinned with: it is said from now on.
+    pub fn say_pinned_with(&mut self) {
+        let with = self.pinned_with();
+        if let Some(kept) = self.kept.as_mut().filter(|kept| kept.value != Kept::No && kept.with.is_none()) {
+            kept.with = with;
+        }
+    }
+
+    /// The stamp of the offer that it is pinned with.
+    fn pinned_with(&self) -> Option<Stamp> {
+        let kept = self.kept.as_ref()?;
+        let since = kept.since()?;
+        kept.with.or_else(|| self.offers.iter().map(|one| one.at).find(|at| *at <= since))
     }
 
     /// The floor in force: removals always, clears unless pinned.
@@ -241,10 +285,19 @@ impl ClipState {
         let floor = self.floor();
         let mut shown: Vec<_> = self.offers.iter().filter(|one| Some(one.at) > floor).collect();
         // A pinned clip keeps the offer it was pinned with, whatever other devices were offered since.
-        if let Some(since) = self.kept.as_ref().and_then(Keeping::since) {
-            let pinned_with = shown.iter().position(|one| one.at <= since);
+        if self.is_pinned() {
+            let with = self.pinned_with();
+            let pinned_with = shown.iter().position(|one| Some(one.at) == with);
             if let Some(at) = pinned_with.or(shown.len().checked_sub(1)) {
                 shown[..=at].rotate_right(1);
+            }
+            // The same once more, offered later, is no earlier offer.
+            if let Some(first) = shown.first().map(|one| &one.value.representations) {
+                let mut place = 0;
+                shown.retain(|one| {
+                    place += 1;
+                    place == 1 || one.value.representations != *first
+                });
             }
         }
         shown

@@ -37,28 +37,36 @@ enum Step {
     Pin(bool),
 }
 
-/// A state as one device may reach it: steps at growing times.
-fn states() -> impl Strategy<Value = ClipState> {
-    let step = prop_oneof![
+/// What one step makes of a state.
+fn step(state: &mut ClipState, step: &Step, at: u64, stamp: Stamp) {
+    match step {
+        Step::Capture(content) => state.capture(record(*content), at as i64, stamp),
+        Step::Remove => state.remove(stamp),
+        Step::Clear => state.clear(stamp),
+        Step::Title(n) => state.title = Some(Written { at: stamp, value: Some(format!("t{n}")) }),
+        Step::Pin(true) => pin(state, stamp),
+        Step::Pin(false) => state.keep(Kept::No, stamp),
+    }
+}
+
+fn steps() -> impl Strategy<Value = Step> {
+    prop_oneof![
         (0u8..6).prop_map(Step::Capture),
         Just(Step::Remove),
         Just(Step::Clear),
         (0u8..3).prop_map(Step::Title),
         any::<bool>().prop_map(Step::Pin),
-    ];
-    (1u8..4, proptest::collection::vec((1u64..40, step), 0..8)).prop_map(|(device, mut steps)| {
+    ]
+}
+
+/// A state as one device may reach it: steps at growing times.
+fn states() -> impl Strategy<Value = ClipState> {
+    (1u8..4, proptest::collection::vec((1u64..40, steps()), 0..8)).prop_map(|(device, mut steps)| {
         steps.sort_by_key(|(at, _)| *at);
         let mut state = ClipState::default();
-        for (n, (at, step)) in steps.into_iter().enumerate() {
+        for (n, (at, one)) in steps.into_iter().enumerate() {
             let stamp = Stamp { wall_ms: at, counter: n as u32, device: DeviceId([device; 16]) };
-            match step {
-                Step::Capture(content) => state.capture(record(content), at as i64, stamp),
-                Step::Remove => state.remove(stamp),
-                Step::Clear => state.clear(stamp),
-                Step::Title(n) => state.title = Some(Written { at: stamp, value: Some(format!("t{n}")) }),
-                Step::Pin(true) => pin(&mut state, stamp),
-                Step::Pin(false) => state.keep(Kept::No, stamp),
-            }
+            step(&mut state, &one, at, stamp);
         }
         state
     })
@@ -81,6 +89,20 @@ proptest! {
     #[test]
     fn merging_is_associative(a in states(), b in states(), c in states()) {
         prop_assert_eq!(merged(&merged(&a, &b), &c), merged(&a, &merged(&b, &c)));
+    }
+
+    #[test]
+    fn whatever_is_done_to_a_state_what_was_known_before_adds_nothing_to_it(
+        a in states(), b in states(), all in proptest::collection::vec(steps(), 1..8),
+    ) {
+        // Otherwise two devices that have exchanged everything could differ.
+        let mut state = merged(&a, &b);
+        for (n, one) in all.iter().enumerate() {
+            let before = state.clone();
+            step(&mut state, one, 100 + n as u64, stamp(100 + n as u64, 3));
+            prop_assert_eq!(&merged(&before, &state), &state, "{:?}", one);
+            prop_assert_eq!(&merged(&state, &before), &state, "{:?}", one);
+        }
     }
 
     #[test]
@@ -186,6 +208,14 @@ fn a_pin_protects_its_offer_in_merging_too_and_moving_the_clip_changes_nothing_a
     assert_eq!(here.shown_offers().len(), 2, "the other one stays reachable");
     there.merge(&here);
     assert_eq!(there, here);
+    // Nor does it go when more has been offered elsewhere than is kept.
+    for n in 3..9 {
+        there = merged(&there, &copied(10));
+        let mut other = ClipState::default();
+        other.capture(record(n), 30 + i64::from(n), stamp(30 + u64::from(n), 2));
+        there.merge(&other);
+    }
+    assert_eq!((there.offer(), there.offers.len()), (Some(&record(1)), OFFERS_KEPT + 1));
     here.keep(Kept::No, stamp(50, 1));
     assert_eq!(here.offer(), Some(&record(2)));
     here.keep(Kept::Favorite("a".into()), stamp(60, 1));
