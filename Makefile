@@ -38,4 +38,4 @@ programs:
 
 soak:
 	@tools/setup test
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo run --release -q -p yadori-e2e --bin soak
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo run --release -q -p yadori-e2e --bin soak && YADORI_SEEDS=10000 cargo test --release -q -p yadori-sync --test simulation
