@@ -12,6 +12,7 @@ use yadori_core::history::stored::Held;
 use yadori_core::search::index::facts_are_whole;
 use yadori_core::search::texts::Texts;
 use yadori_core::search::{Corpus, Index, Text};
+use yadori_core::text::stack::overwrite_stack;
 use yadori_core::{Batch, BatchId, Clip, ClipId, DeviceId, Drawer, Drawers, History, Placed, StoredClip};
 
 /// Clips that are looked at before others may write.
@@ -51,8 +52,11 @@ impl Clips {
     /// Looks at all clips, oldest first, in pieces: whoever writes comes in between, and waits for a piece at most. What
     /// comes meanwhile is not looked at. Ends when `look` has seen enough (false).
     pub fn each(&self, look: impl FnMut(&History, &Arc<Clip>) -> bool) {
-        // Tasks that were to run on this thread go on elsewhere meanwhile.
+        // Tasks that were to run on this thread go on elsewhere meanwhile, and so may all that come after: what they left on
+        // its stack would stay there.
+        overwrite_stack();
         tokio::task::block_in_place(|| self.each_of_them(look));
+        overwrite_stack();
     }
 
     fn each_of_them(&self, mut look: impl FnMut(&History, &Arc<Clip>) -> bool) {
