@@ -126,17 +126,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn rule(then: Verdict) -> Rule {
-        Rule {
-            name: None,
-            program: None,
-            window: None,
-            page: None,
-            kind: None,
-            over: None,
-            content: None,
-            then,
-            minutes: None,
-        }
+        Rule { then, ..Rule::refusing() }
     }
 
     fn rules(all: Vec<Rule>) -> Result<Rules, RuleError> {

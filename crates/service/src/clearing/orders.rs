@@ -161,7 +161,7 @@ impl Orders {
             if ids.is_empty() {
                 continue;
             }
-            let gone = let_go(app, queue, ids, floor, &name_of(order)).await;
+            let gone = let_go(app, queue, ids, floor, (&name_of(order), &order.clear)).await;
             if order.live {
                 clear_live(app).await;
             }

@@ -102,7 +102,7 @@ pub async fn sweep(app: &App, queue: &Queue, thorough: bool, confirmed: bool) ->
         return Ok(0);
     }
     let ids = plan.going.iter().map(|one| one.id);
-    let gone = let_go(app, queue, ids.collect(), floor, BY_LIMITS).await?;
+    let gone = let_go(app, queue, ids.collect(), floor, (BY_LIMITS, &Scope::default())).await?;
     tracing::info!("{gone} clips went by the limits");
     Ok(gone)
 }
@@ -114,11 +114,11 @@ pub(super) async fn let_go(
     queue: &Queue,
     ids: Vec<ClipId>,
     floor: Stamp,
-    order: &str,
+    (order, scope): (&str, &Scope),
 ) -> Result<u64, WriteError> {
     if ids.len() > FEW {
         let wish = ClearWish {
-            scope: Scope::default(),
+            scope: scope.clone(),
             clips: ids,
             floor,
             fleeting: false,
