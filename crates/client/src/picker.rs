@@ -49,6 +49,8 @@ pub(crate) struct Shown {
     message: Option<String>,
     /// A clearing that is asked about: what it would take, and the answer that is marked.
     question: Option<(Box<Clear>, Box<ClearPlan>, Question)>,
+    /// It was asked for, and does not stand yet: what is pressed before it does is nobody's.
+    question_comes: bool,
     /// How the batch in hand is.
     batch: Option<String>,
     by_chord: bool,
@@ -219,6 +221,9 @@ fn pressed(picker: &mut Picker, shown: &mut Shown, asking: &service::Asking, eve
 }
 
 fn asked(picker: &mut Picker, shown: &mut Shown, asking: &service::Asking, ask: Ask) -> Next {
+    if shown.question_comes {
+        return Next::GoOn;
+    }
     shown.message = None;
     if let Some((_, _, question)) = &mut shown.question {
         let Some(yes) = question.ask(&ask) else { return Next::GoOn };
@@ -255,6 +260,10 @@ fn carry_out(wishes: Vec<Do>, shown: &mut Shown, asking: &service::Asking) -> Ne
         match wish {
             Do::Close => return Next::End,
             Do::Edit(id) => return Next::Edit(id),
+            Do::Clear { .. } => {
+                shown.question_comes = true;
+                asking.ask(wish, shown);
+            }
             Do::Whole(_) => {
                 shown.whole.clear();
                 shown.large = None;
@@ -309,6 +318,7 @@ fn answered(
             carry_out(vec![picker.changed()], shown, asking)
         }
         Answer::Planned { wanted, plan } => {
+            shown.question_comes = false;
             if plan.clips == 0 {
                 let stays = if plan.spared > 0 { ": favorites stay" } else { "" };
                 shown.message = Some(format!("There is nothing to clear{stays}."));
@@ -342,6 +352,7 @@ fn answered(
             Next::GoOn
         }
         Answer::Failed(why) => {
+            shown.question_comes = false;
             shown.message = Some(why);
             Next::GoOn
         }
