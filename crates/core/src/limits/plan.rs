@@ -302,20 +302,65 @@ pub struct Outlook {
     pub after: Option<u64>,
 }
 
-/// The outlook of a clip. `None` for one that is kept or not there: limits do not touch it.
+/// Finds out when and why a clip will go, by looking at all clips one by one, oldest first.
+#[derive(Debug)]
+pub struct Foresight {
+    id: ClipId,
+    planner: Planner,
+    /// How many clips that limits touch have come after it; `None` before it was met.
+    newer: Option<u64>,
+    /// When it will be too old.
+    at: Option<Micros>,
+    most: Option<u64>,
+}
+
+impl Foresight {
+    /// For a clip of a history with these tallies. `None` for one that is kept or lives in memory only: limits do not
+    /// touch it.
+    pub fn of(clip: &Clip, limits: &Limits, tallies: &Tallies, now: Micros) -> Option<Self> {
+        if clip.state.is_pinned() || clip.is_fleeting() {
+            return None;
+        }
+        let program = program_of(clip);
+        let everything = limits.everything();
+        let kind = limits.kinds.get(&clip.facts.kind());
+        let own = limits.programs.iter().find(|(name, _)| fold(name) == program).map(|(_, limit)| limit);
+        let each = std::iter::once(&everything).chain(kind).chain(own);
+        let ages = each.filter_map(|limit| limit.oldest(now).map(|oldest| now - oldest));
+        Some(Self {
+            id: clip.id,
+            planner: Planner::new(limits, tallies, now, true),
+            newer: None,
+            at: ages.min().map(|age| clip.ordered_at.saturating_add(age)),
+            most: limits.clips,
+        })
+    }
+
+    /// Looks at the next clip.
+    pub fn look(&mut self, clip: &Clip) {
+        // What comes after it can't change whether it goes.
+        match &mut self.newer {
+            Some(newer) => *newer += u64::from(!clip.state.is_pinned()),
+            None => {
+                self.planner.look(clip);
+                self.newer = (clip.id == self.id).then_some(0);
+            }
+        }
+    }
+
+    /// The outlook. `None` when the clip was not among those looked at.
+    pub fn end(self) -> Option<Outlook> {
+        let newer = self.newer?;
+        let goes = self.planner.end().going.pop().filter(|one| one.id == self.id).map(|one| one.why);
+        Some(Outlook { goes, at: self.at, after: self.most.map(|most| most.saturating_sub(newer)) })
+    }
+}
+
+/// The outlook of a clip: a [`Foresight`] that has looked at all of the history.
 pub fn outlook(history: &History, limits: &Limits, id: ClipId, now: Micros) -> Option<Outlook> {
-    let clip = history.get(id).filter(|clip| !clip.state.is_pinned() && !clip.is_fleeting())?;
-    let goes = plan(history, limits, now, true).going.into_iter().find(|one| one.id == id).map(|one| one.why);
-    let program = program_of(clip);
-    let everything = limits.everything();
-    let kind = limits.kinds.get(&clip.facts.kind());
-    let own = limits.programs.iter().find(|(name, _)| fold(name) == program).map(|(_, limit)| limit);
-    let each = || std::iter::once(&everything).chain(kind).chain(own);
-    let ages = each().filter_map(|limit| limit.oldest(now).map(|oldest| now - oldest));
-    let at = ages.min().map(|age| clip.ordered_at.saturating_add(age));
-    let newer = history.from(1).take_while(|one| one.id != id).filter(|one| !one.state.is_pinned()).count();
-    let after = limits.clips.map(|most| most.saturating_sub(newer as u64));
-    Some(Outlook { goes, at, after })
+    let mut foresight = Foresight::of(history.get(id)?, limits, history.tallies(), now)?;
+    history.oldest_first().for_each(|clip| foresight.look(clip));
+    foresight.end()
 }
 
 #[cfg(test)]

@@ -4,7 +4,7 @@ use yadori_api as api;
 use yadori_core::ClipId;
 use yadori_core::history::tally::Tally;
 use yadori_core::limits::limit::DAY;
-use yadori_core::limits::{Limits, outlook as outlook_of};
+use yadori_core::limits::{Foresight, Limits};
 
 use crate::clearing::sweep::look_over;
 use crate::state::app::App;
@@ -71,18 +71,21 @@ pub fn preview(app: &App, limits: &Limits) -> api::LimitsPlan {
 /// When and why a clip will go.
 pub fn outlook(app: &App, id: ClipId) -> api::Outlook {
     let settings = app.settings();
-    let history = app.clips.history();
     let beyond = |words: &str| api::Outlook { words: words.to_owned(), at: None, after: None };
-    let Some(clip) = history.get(id) else { return beyond("it is not there any more") };
+    let Some(clip) = app.clips.get(id) else { return beyond("it is not there any more") };
     if clip.state.is_pinned() {
         return beyond("it is a favorite, and beyond all limits");
     }
     if clip.is_fleeting() {
         return beyond("it lives in memory alone, and ends by itself");
     }
-    let Some(outlook) = outlook_of(&history, &settings.keeping.limits, id, now()) else {
-        return beyond("no limit touches it");
-    };
+    let foresight = Foresight::of(&clip, &settings.keeping.limits, app.clips.history().tallies(), now());
+    let Some(mut foresight) = foresight else { return beyond("no limit touches it") };
+    app.clips.each(|_, clip| {
+        foresight.look(clip);
+        true
+    });
+    let Some(outlook) = foresight.end() else { return beyond("it is not there any more") };
     let words = match (&outlook.goes, outlook.after, outlook.at) {
         (Some(why), ..) => format!("it goes with the next sweep, since {}", why.words()),
         (None, Some(after), Some(_)) => format!("it goes after {after} more copies, or when it is too old"),

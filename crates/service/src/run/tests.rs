@@ -234,3 +234,24 @@ async fn what_acts_and_copies_leave_is_what_the_next_run_loads() {
     }
     assert!(done > 60, "{done}");
 }
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_was_pinned_or_copied_again_after_it_was_to_go_stays() {
+    let dir = tempfile::tempdir().unwrap();
+    let running = Running::start(dir.path()).await;
+    let (goes, again, pinned) =
+        (running.copy("Milk: 4 l").await, running.copy("Bread: 6").await, running.copy("Salt: 1 kg").await);
+    let planned: Vec<_> = {
+        let history = running.app.clips.history();
+        [goes, again, pinned].map(|id| (id, history.get(id).unwrap().ordered_at)).into()
+    };
+    assert_eq!(running.copy("Bread: 6").await, again);
+    let keep = Act::Keep { clips: vec![pinned], place: Place::Favorites, before: None };
+    running.queue.act(keep, With::default()).await.unwrap();
+    assert_eq!(running.queue.evict(planned).await.unwrap().count, 1);
+    assert_eq!(running.state().0, [again, pinned]);
+    running.end().await;
+    let next = Running::start(dir.path()).await;
+    assert_eq!(next.state().0, [again, pinned]);
+    next.end().await;
+}
