@@ -12,12 +12,12 @@ help:
 
 demo:
 	@tools/setup demo
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-demo
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub -p yadori-demo
 	@target/release/yadori-demo
 
 run:
 	@tools/setup run
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub
 	@echo "yadorid keeps what you copy until Ctrl-C. In another terminal: target/release/yadori console --open"
 	@target/release/yadorid
 
@@ -30,12 +30,12 @@ test:
 
 bench:
 	@tools/setup test
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search && cargo run --release -q -p yadori-e2e --bin large && cargo run --release -q -p yadori-e2e --bin console && cargo run --release -q -p yadori-e2e --bin handing && cargo run --release -q -p yadori-e2e --bin sweeping
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search && cargo run --release -q -p yadori-e2e --bin large && cargo run --release -q -p yadori-e2e --bin console && cargo run --release -q -p yadori-e2e --bin handing && cargo run --release -q -p yadori-e2e --bin sweeping
 
 programs:
 	@tools/setup test
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo run --release -q -p yadori-e2e --bin programs && cargo run --release -q -p yadori-e2e --bin programs -- ends
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo run --release -q -p yadori-e2e --bin programs && cargo run --release -q -p yadori-e2e --bin programs -- ends
 
 soak:
 	@tools/setup test
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client && cargo run --release -q -p yadori-e2e --bin soak && YADORI_SEEDS=10000 cargo test --release -q -p yadori-sync --test simulation
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo run --release -q -p yadori-e2e --bin soak && YADORI_SEEDS=10000 cargo test --release -q -p yadori-sync --test simulation

@@ -5,6 +5,7 @@ pub mod acts;
 pub mod batches;
 pub mod clearing;
 pub mod clips;
+pub mod devices;
 pub mod drawers;
 pub mod events;
 pub mod history;
@@ -27,6 +28,10 @@ pub use clearing::{Clear, ClearPlan, Cleared, Space, Waits, Work};
 pub use clips::{
     AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Representation, Row,
     Shape, Take, Taken, Tidied, TryTidy, TypedKeys,
+};
+pub use devices::{
+    AllDevices, Device, LetIn, Pairing, PairingState, PauseExchange, RefusedRecord, ShowCode, StruckOff,
+    TypeCode,
 };
 pub use drawers::{
     AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, KeptOutline, NewDivider,

@@ -67,6 +67,15 @@ impl Connection {
         self.checked(self.agent.post(url(path)).send_empty()).map(|_| ())
     }
 
+    pub(crate) fn delete<T: DeserializeOwned>(&self, path: &str) -> Result<T, Failure> {
+        self.json(self.agent.delete(url(path)).call())
+    }
+
+    /// A call whose answer has no body.
+    pub(crate) fn delete_nothing(&self, path: &str) -> Result<(), Failure> {
+        self.checked(self.agent.delete(url(path)).call()).map(|_| ())
+    }
+
     /// The bytes of a file that is sent, to be read as they come, and the name of the transfer.
     pub(crate) fn download_named(&self, path: &str) -> Result<(impl Read + use<>, String), Failure> {
         let answer = self.checked(self.agent.get(url(path)).call())?;

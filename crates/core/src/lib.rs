@@ -7,6 +7,7 @@
 pub mod acts;
 pub mod batch;
 pub mod clip;
+pub mod exchange;
 pub mod history;
 pub mod intake;
 pub mod limits;

@@ -5,6 +5,7 @@ pub mod browser;
 pub mod desktop;
 pub mod display;
 pub mod form;
+pub mod hub;
 pub mod journey;
 pub mod keyboard;
 pub mod many;
@@ -58,7 +59,17 @@ pub fn programs() -> &'static PathBuf {
         let dir = if dir.ends_with("deps") { dir.parent().expect("a directory") } else { dir };
         let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
         let mut build = std::process::Command::new(cargo);
-        build.args(["build", "-q", "-p", "yadori-service", "-p", "yadori-client", "--bins"]);
+        build.args([
+            "build",
+            "-q",
+            "-p",
+            "yadori-service",
+            "-p",
+            "yadori-client",
+            "-p",
+            "yadori-hub",
+            "--bins",
+        ]);
         if dir.ends_with("release") {
             build.arg("--release");
         }

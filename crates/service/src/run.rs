@@ -16,6 +16,7 @@ use yadori_store::server::{PrivateServer, ServerPaths};
 
 use crate::chords::picker::Picker;
 use crate::clearing::orders::Orders;
+use crate::exchange::Exchanger;
 use crate::home::place::{Home, HomeError};
 use crate::home::random::{NoRandomness, random_name};
 use crate::home::settings::Settings;
@@ -129,8 +130,10 @@ pub async fn run_on(
     let config = settings.config.clone();
     let orders = Arc::new(Orders::at(&home.data.join("orders.json")));
     app.holding.remembered(home.data.join("limits-held"));
+    let exchanger = Exchanger::new(app.clone(), queue.clone(), home.clone(), disk.clone());
     let context = Context {
         app: app.clone(),
+        exchanger: exchanger.clone(),
         queue: queue.clone(),
         home: home.clone(),
         disk: disk.clone(),
@@ -159,6 +162,7 @@ pub async fn run_on(
             chords::doing::run(app.clone(), queue.clone(), picker, pressed),
         );
     }
+    app.parts.start("exchanging with other devices", exchanger.run());
     app.parts.start("room for the records", records::space::run(app.clone(), of_records));
     app.parts.start("telling how things stand", app.clone().tell_status());
     let states = server.as_ref().map(PrivateServer::state);

@@ -15,9 +15,11 @@ pub use error::{CommitError, OpenError, ReadError};
 pub use read::clearings::PartBody;
 pub use read::snapshot::{Read, Snapshot};
 pub use rows::{
-    ActRow, BatchChange, DraftRow, ENDING, ForgettingAct, GOING, GOING_TO_END, PartRow, PortionRow,
-    RefusalRow, STANDS, SignInChange, SignInRow, SteppedAct,
+    ActRow, BatchChange, DeviceRow, DraftRow, DueRow, ENDING, ExchangeRow, ExchangeState, ForgettingAct,
+    GOING, GOING_TO_END, OutgoingRow, PartRow, PortionRow, RefusalRow, STANDS, SignInChange, SignInRow,
+    SteppedAct, Subject,
 };
 pub use store::{Location, MIGRATIONS, SCHEMA, Store};
 pub use write::contents::CHUNK;
+pub use write::exchange::{CLIP, DRAWER};
 pub use write::group::Group;

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use yadori_core::acts::ActKind;
 use yadori_core::batch::{Batch, Item};
-use yadori_core::{BatchId, ClipId, Digest, Micros, RefusalReason};
+use yadori_core::{BatchId, ClipId, DeviceId, Digest, Micros, RefusalReason, Stamp};
 
 /// One thing a person did that can be taken back.
 #[derive(Clone, Debug)]
@@ -53,6 +53,8 @@ pub struct PortionRow {
     pub n: i32,
     /// They.
     pub clips: Vec<ClipId>,
+    /// Those of them whose floor is another one than the clearing's.
+    pub ahead: Vec<(ClipId, Stamp)>,
 }
 
 /// What brings back one clip of a clearing.
@@ -165,4 +167,68 @@ impl std::fmt::Debug for RefusalRow {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "RefusalRow({}, {:?} bytes)", self.reason.word(), self.size)
     }
+}
+
+/// What is exchanged: a word for its kind, and its id.
+pub type Subject = (String, Vec<u8>);
+
+/// How far the exchange has come.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct ExchangeRow {
+    /// Which life of this device it is.
+    pub incarnation: u64,
+    /// The last of this device's numbers that was given.
+    pub sequence: u64,
+    /// The last of the hub's numbers that was seen.
+    pub seen: u64,
+    /// How far lives of devices have been seen: device, incarnation, sequence. Those that are not named stay as they are.
+    pub heads: Vec<(DeviceId, u64, u64)>,
+    /// Devices that were heard of; an empty body leaves what was said before.
+    pub devices: Vec<DeviceRow>,
+}
+
+/// What a device says of itself.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DeviceRow {
+    /// Which.
+    pub device: DeviceId,
+    /// What it said, as it sent it; empty: nothing yet.
+    pub body: Vec<u8>,
+    /// When it was last heard of.
+    pub heard_at: i64,
+}
+
+/// Something that waits to be sent.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DueRow {
+    /// What.
+    pub subject: Subject,
+    /// How often it has changed.
+    pub version: u64,
+    /// It was sent before.
+    pub sent: bool,
+}
+
+/// A record on its way.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OutgoingRow {
+    /// Its number.
+    pub sequence: u64,
+    /// What it is about.
+    pub subject: Subject,
+    /// How often that had changed.
+    pub version: u64,
+    /// It, sealed.
+    pub body: Vec<u8>,
+}
+
+/// Everything of the exchange that is read at start.
+#[derive(Clone, Debug, Default)]
+pub struct ExchangeState {
+    /// How far it has come; `None`: this device belongs to no group.
+    pub row: Option<ExchangeRow>,
+    /// The chain of the group.
+    pub entries: Vec<Vec<u8>>,
+    /// Records on their way, in the order of their numbers.
+    pub outgoing: Vec<OutgoingRow>,
 }

@@ -1,5 +1,6 @@
 //! An open set of records.
 
+use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -47,6 +48,8 @@ pub struct Store {
     renewed: Arc<Mutex<Instant>>,
     /// Held by whoever moves clips of a restore to their place.
     pub(crate) moving: Arc<tokio::sync::Mutex<()>>,
+    /// This device belongs to a group: changes are noted, to be sent.
+    pub(crate) exchanges: Arc<AtomicBool>,
 }
 
 impl Store {
@@ -81,7 +84,18 @@ impl Store {
             Err(why) => return Err(OpenError::Migrate(why)),
         }
         let lease = Lease::take(&pool, device).await?;
-        Ok(Self { pool, lease: Arc::new(lease), claims: Arc::default(), renewed, moving: Arc::default() })
+        let joined: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM exchange")
+            .fetch_one(&pool)
+            .await
+            .map_err(|why| OpenError::of(why, OpenError::Prepare))?;
+        Ok(Self {
+            pool,
+            lease: Arc::new(lease),
+            claims: Arc::default(),
+            renewed,
+            moving: Arc::default(),
+            exchanges: Arc::new(AtomicBool::new(joined > 0)),
+        })
     }
 
     /// Says that this service is alive. Needed only where another service might take the lease over.

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use ed25519_dalek::{SigningKey, VerifyingKey};
 use yadori_core::merge::register::Written;
 use yadori_core::{ClipState, DeviceId, Digest, HybridClock, Kept, OfferRecord, RepresentationRecord};
-use yadori_sync::exchange::{Exchange, Pushed};
+use yadori_sync::exchange::{Due, Exchange, Numbers, Pushed};
 use yadori_sync::keys::{EpochKey, NamingKey};
 use yadori_sync::record::{Header, Opener, Sealed, Topic, content, seal};
 
@@ -66,6 +66,8 @@ fn naming() -> NamingKey {
 #[derive(Clone)]
 struct Disk {
     exchange: Exchange,
+    /// What changed since it was last sent, and how often it has changed.
+    changed: BTreeMap<Topic, u64>,
     clips: BTreeMap<u8, ClipState>,
     clock: HybridClock,
 }
@@ -107,14 +109,17 @@ impl Device {
             }
             _ => state.title = Some(Written { at, value: Some(format!("title {}", dice.below(5))) }),
         }
-        self.disk.exchange.changed(topic(clip));
+        *self.disk.changed.entry(topic(clip)).or_default() += 1;
     }
 
     fn prepare(&mut self, most: usize, dice: &mut Dice) {
         let (device, clips) = (self.id, &self.disk.clips);
-        let sealed = self.disk.exchange.prepare(most, |topic, incarnation, sequence, seen| {
+        let due = self.disk.changed.iter().take(most);
+        let due = due.map(|(topic, version)| Due { topic: topic.clone(), version: *version }).collect();
+        let sealed = self.disk.exchange.prepare(due, |topic, numbers| {
             let Some(state) = clips.get(&topic.id[0]) else { return Ok(None) };
             let subject = naming().subject(&topic.kind, &topic.id);
+            let Numbers { incarnation, sequence, seen } = numbers;
             let header = Header { group: GROUP, epoch: 1, device, incarnation, sequence, seen, subject };
             let body = serde_json::to_vec(state).expect("JSON");
             let mut nonce = [0; 24];
@@ -122,7 +127,18 @@ impl Device {
             seal(&header, &content::content(topic, &body), &EpochKey([2; 32]), &signing(device), nonce)
                 .map(Some)
         });
-        sealed.expect("records are small");
+        for nothing in sealed.expect("records are small") {
+            self.disk.changed.remove(&nothing.topic);
+        }
+    }
+
+    fn pushed(&mut self, answer: Pushed, dice: &mut Dice) {
+        for sent in self.disk.exchange.pushed(answer, dice.number()).unwrap_or_default() {
+            // What has changed since then is sent again.
+            if self.disk.changed.get(&sent.due.topic) == Some(&sent.due.version) {
+                self.disk.changed.remove(&sent.due.topic);
+            }
+        }
     }
 
     fn pulled(&mut self, page: &[(u64, Sealed)], now_ms: u64, dice: &mut Dice) {
@@ -212,7 +228,8 @@ fn run(seed: u64) {
                 _ => dice.below(2_000) as i64,
             };
             let clock = HybridClock::resume(id, None);
-            let disk = Disk { exchange: Exchange::new(id, dice.number()), clips: BTreeMap::new(), clock };
+            let exchange = Exchange::new(id, dice.number());
+            let disk = Disk { exchange, changed: BTreeMap::new(), clips: BTreeMap::new(), clock };
             Device { id, disk, copy: None, off_ms }
         })
         .collect();
@@ -236,8 +253,7 @@ fn run(seed: u64) {
                 if dice.chance(80) {
                     let answer = hub.push(&records);
                     if dice.chance(70) {
-                        let incarnation = dice.number();
-                        devices[at].disk.exchange.pushed(answer, incarnation);
+                        devices[at].pushed(answer, &mut dice);
                     }
                 }
             }
@@ -286,11 +302,10 @@ fn run(seed: u64) {
                 device.disk.exchange.pending().iter().map(|one| one.record.clone()).collect();
             if !records.is_empty() {
                 quiet = false;
-                let (answer, incarnation) = (hub.push(&records), dice.number());
-                device.disk.exchange.pushed(answer, incarnation);
+                device.pushed(hub.push(&records), &mut dice);
             }
             let page = hub.after(device.disk.exchange.seen(), 16);
-            quiet &= page.is_empty() && device.disk.exchange.unsent() == 0;
+            quiet &= page.is_empty() && device.disk.changed.is_empty();
             device.pulled(&page, now_ms, &mut dice);
         }
         if quiet {

@@ -14,7 +14,7 @@ use crate::clip::time::Micros;
 use crate::history::all::History;
 use crate::history::stored::{Clip, StoredClip};
 use crate::limits::scope::Scope;
-use crate::merge::stamp::Stamp;
+use crate::merge::stamp::{MAX_AHEAD_MS, Stamp};
 
 /// A clip on its way out or back, and what is remembered of that.
 #[derive(Clone, Debug, PartialEq)]
@@ -32,6 +32,13 @@ pub fn is_member(clip: &Clip, scope: &Scope, found: Option<&HashSet<ClipId>>, up
         && upto.is_none_or(|upto| clip.ordered_at <= upto)
         && scope.takes(clip)
         && found.is_none_or(|found| found.contains(&clip.id))
+}
+
+/// The newest stamp of a clip that a clock far ahead has made, if that is above the floor of a clearing that takes it: not
+/// that tells whether the clip is touched after it was seen.
+pub fn far_ahead(clip: &Clip, floor: Stamp, now: Micros) -> Option<Stamp> {
+    let ahead = u64::try_from(now / 1_000).unwrap_or(0).saturating_add(MAX_AHEAD_MS);
+    clip.state.newest_stamp().filter(|newest| *newest > floor && newest.wall_ms > ahead)
 }
 
 /// What clearing makes of a clip. `None` when it stays: it has gone already, was touched since, or is pinned and no

@@ -1,9 +1,11 @@
 //! Acts: what a person does to clips and drawers, and can take back. Each act is planned on the history as it is,
 //! without touching anything: the plan says what every clip and drawer it touches becomes.
 //!
-//! What a copy makes of a clip, and what a drawer that comes from elsewhere makes of the drawers, is planned here too.
+//! What a copy makes of a clip, what another device's record makes of one, and what a drawer that comes from elsewhere makes
+//! of the drawers, is planned here too.
 
 pub mod act;
+mod arrive;
 mod batch;
 pub mod bring_drawer;
 mod bring_up;
@@ -29,8 +31,9 @@ pub mod step;
 mod title;
 
 pub use act::{Act, BatchChange, DrawerChange, ItemsChange, Place};
+pub use arrive::{Arrived, arrive};
 pub use capture::{Copied, Extra, capture};
-pub use clear::{Part, clear_one, is_member, step_part};
+pub use clear::{Part, clear_one, far_ahead, is_member, step_part};
 pub use cleared::ClearRecord;
 pub use error::{ActError, Obstacle};
 pub use kind::ActKind;

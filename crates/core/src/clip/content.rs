@@ -33,7 +33,7 @@ impl Content {
 
     /// The BLAKE3 digest under which these bytes are stored once.
     pub fn digest(&self) -> Digest {
-        Digest(*blake3::hash(&self.0).as_bytes())
+        Digest::of(&self.0)
     }
 }
 
@@ -54,6 +54,11 @@ impl fmt::Debug for Digest {
 }
 
 impl Digest {
+    /// The digest of some bytes.
+    pub fn of(bytes: &[u8]) -> Self {
+        Self(*blake3::hash(bytes).as_bytes())
+    }
+
     /// Lower-case hexadecimal, 64 characters.
     pub fn to_hex(&self) -> String {
         hex::encode(self.0)

@@ -30,6 +30,11 @@ impl Drawers {
         self.0.get(id).filter(|state| state.name().is_some())
     }
 
+    /// What is known of a drawer, whether it is there or was removed.
+    pub fn known(&self, id: &str) -> Option<&DrawerState> {
+        self.0.get(id)
+    }
+
     /// Puts what is known of a drawer.
     pub fn put(&mut self, drawer: Drawer) {
         self.0.insert(drawer.id, drawer.state);

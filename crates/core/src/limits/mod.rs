@@ -8,5 +8,7 @@ pub mod scope;
 
 pub use limit::{Limit, LimitError, Limits};
 pub use order::{Occasion, Order, OrderError};
-pub use plan::{FEW, Foresight, Going, Of, Outlook, Plan, Planner, Sweep, Sweeper, Which, Why, outlook, plan};
+pub use plan::{
+    FEW, Foresight, Going, Of, Outlook, Plan, Planner, Sweep, Sweeper, Which, Why, outlook, plan,
+};
 pub use scope::Scope;

@@ -362,6 +362,11 @@ impl ClipState {
 
     /// The newest stamp anywhere in it: a change to the clip must exceed it.
     pub fn newest_stamp(&self) -> Option<Stamp> {
+        self.stamps().max()
+    }
+
+    /// Every stamp in it.
+    pub fn stamps(&self) -> impl Iterator<Item = Stamp> + '_ {
         let registers = [
             self.copied_at.as_ref().map(|one| one.at),
             self.title.as_ref().map(|one| one.at),
@@ -371,7 +376,7 @@ impl ClipState {
             self.removed,
             self.cleared,
         ];
-        self.offers.iter().map(|one| Some(one.at)).chain(registers).flatten().max()
+        self.offers.iter().map(|one| Some(one.at)).chain(registers).flatten()
     }
 
     /// What is left once a removed clip's grace period has ended: floors and counts, no content, title or source.

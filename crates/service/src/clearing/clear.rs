@@ -1,18 +1,19 @@
 //! What a scope takes is found out the same way for the preview and for the act.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use jiff::tz::TimeZone;
 use yadori_api as api;
-use yadori_core::acts::is_member;
+use yadori_core::acts::{far_ahead, is_member};
 use yadori_core::limits::Scope;
 use yadori_core::search::QueryError;
-use yadori_core::{ClipId, Micros};
+use yadori_core::{ClipId, Micros, Stamp};
 
 use crate::home::random::hex;
 use crate::search::find::{SearchError, find, read_query};
 use crate::state::app::App;
+use crate::state::clock::now;
 use crate::state::health::LiveNow;
 use crate::state::shapes::row;
 use crate::writer::{ClearWish, Outcome, Queue, WriteError};
@@ -54,6 +55,7 @@ async fn found(app: &App, scope: &Scope, zone: TimeZone) -> Result<Option<HashSe
 #[derive(Debug, Default)]
 struct Taken {
     ids: Vec<ClipId>,
+    ahead: HashMap<ClipId, Stamp>,
     bytes: u64,
     /// Clips that live in memory alone.
     fleeting: u64,
@@ -62,12 +64,20 @@ struct Taken {
 }
 
 impl Taken {
-    fn of(app: &App, scope: &Scope, found: Option<&HashSet<ClipId>>, upto: Option<Micros>) -> Self {
-        let mut taken = Self::default();
+    fn of(
+        app: &App,
+        scope: &Scope,
+        found: Option<&HashSet<ClipId>>,
+        upto: Option<Micros>,
+        floor: Option<Stamp>,
+    ) -> Self {
+        let (mut taken, at) = (Self::default(), now());
         app.clips.each(|_, clip| {
             let asked = found.is_none_or(|found| found.contains(&clip.id));
             if is_member(clip, scope, found, upto) {
                 taken.ids.push(clip.id);
+                let seen = floor.and_then(|floor| far_ahead(clip, floor, at));
+                taken.ahead.extend(seen.map(|seen| (clip.id, seen)));
                 taken.bytes += clip.facts.size;
             } else if asked && clip.is_fleeting() && scope.takes(clip) {
                 taken.fleeting += 1;
@@ -87,7 +97,7 @@ impl Taken {
 pub async fn plan(app: &App, scope: &Scope, zone: TimeZone) -> Result<api::ClearPlan, ClearError> {
     let found = found(app, scope, zone).await?;
     let upto = app.clips.history().newest().unwrap_or(0);
-    let taken = Taken::of(app, scope, found.as_ref(), Some(upto));
+    let taken = Taken::of(app, scope, found.as_ref(), Some(upto), None);
     let history = app.clips.history();
     let newest = taken.ids.iter().rev();
     let sample = newest.filter_map(|id| Some(row(&history, history.get(*id)?))).take(SAMPLE).collect();
@@ -116,8 +126,10 @@ pub async fn clear(
     let floor = queue.floor().await?;
     let scope = &wanted.scope;
     let found = found(app, scope, zone).await?;
+    let taken = Taken::of(app, scope, found.as_ref(), wanted.upto, Some(floor));
     let wish = ClearWish {
-        clips: Taken::of(app, scope, found.as_ref(), wanted.upto).ids,
+        clips: taken.ids,
+        ahead: taken.ahead,
         scope: scope.clone(),
         floor,
         fleeting: found.is_none(),

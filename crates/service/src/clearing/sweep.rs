@@ -117,9 +117,11 @@ pub(super) async fn let_go(
     (order, scope): (&str, &Scope),
 ) -> Result<u64, WriteError> {
     if ids.len() > FEW {
+        let ahead = app.clips.ahead(&ids, floor, now());
         let wish = ClearWish {
             scope: scope.clone(),
             clips: ids,
+            ahead,
             floor,
             fleeting: false,
             upto: None,

@@ -8,6 +8,7 @@ use std::time::Duration;
 
 use clap::Parser;
 use serde::Deserialize;
+use yadori_core::exchange::{Travels, TravelsError};
 use yadori_core::intake::rule::Rule;
 use yadori_core::limits::Order;
 use yadori_core::take::chord::{Chord, ChordError, PasteTable, Purpose};
@@ -62,6 +63,14 @@ struct File {
     secrets: SecretsSection,
     rules: Vec<Rule>,
     orders: Vec<Order>,
+    exchange: ExchangeSection,
+}
+
+#[derive(Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+struct ExchangeSection {
+    travels: Option<String>,
+    follow: Option<bool>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -134,6 +143,23 @@ pub struct Changeable {
     pub picker: Vec<String>,
     /// What is kept, and how.
     pub keeping: Keeping,
+    /// What is exchanged with other devices.
+    pub exchange: Exchanged,
+}
+
+/// What is exchanged with other devices.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Exchanged {
+    /// What is sent.
+    pub travels: Travels,
+    /// What was copied on another device goes to the live clipboard of this one.
+    pub follow: bool,
+}
+
+impl Default for Exchanged {
+    fn default() -> Self {
+        Self { travels: Travels::default(), follow: true }
+    }
 }
 
 impl Default for Changeable {
@@ -146,6 +172,7 @@ impl Default for Changeable {
             picker_form: PickerForm::Terminal,
             picker: Vec::new(),
             keeping: Keeping::default(),
+            exchange: Exchanged::default(),
         }
     }
 }
@@ -225,6 +252,9 @@ pub enum SettingsError {
     /// What is kept, and how.
     #[error(transparent)]
     Keeping(#[from] KeepingError),
+    /// What travels.
+    #[error("`exchange.travels`: {0}")]
+    Travels(#[from] TravelsError),
     /// Not a number of days.
     #[error("`log.days` must be at least 1")]
     Days,
@@ -332,6 +362,10 @@ fn combine(
             picker_form,
             picker: file.picker.command,
             keeping: kept::keeping(&file.limits, &file.secrets, file.rules, file.orders)?,
+            exchange: Exchanged {
+                travels: file.exchange.travels.as_deref().map_or(Ok(Travels::Everything), str::parse)?,
+                follow: file.exchange.follow.unwrap_or(true),
+            },
         },
         config: PathBuf::new(),
         under: flags.home.map(|dir| std::path::absolute(&dir).unwrap_or(dir)),

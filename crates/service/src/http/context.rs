@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use crate::clearing::orders::Orders;
+use crate::exchange::Exchanger;
 use crate::home::place::Home;
 use crate::records::room::Disk;
 use crate::state::app::Shared;
@@ -23,6 +24,8 @@ pub struct Context {
     pub config: std::path::PathBuf,
     /// Settings are changed one after another.
     pub changing: Arc<tokio::sync::Mutex<()>>,
+    /// The exchange with other devices.
+    pub exchanger: Exchanger,
     /// The standing orders.
     pub orders: Arc<Orders>,
 }

@@ -6,6 +6,7 @@ mod batches;
 mod clearing;
 mod clips;
 mod context;
+mod devices;
 mod drawers;
 mod extract;
 mod gate;

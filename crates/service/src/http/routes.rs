@@ -17,7 +17,8 @@ use utoipa_axum::routes;
 
 use super::context::{Context, Entrance};
 use super::{
-    acts, batches, clearing, clips, drawers, gate, keeping, problem, ready, search, service, transfers,
+    acts, batches, clearing, clips, devices, drawers, gate, keeping, problem, ready, search, service,
+    transfers,
 };
 
 /// The most a request may carry: a clip at the cap, in base64, and something around it.
@@ -135,6 +136,14 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(keeping::rules::try_rules))
         .routes(routes!(keeping::orders::list))
         .routes(routes!(keeping::settings::list, keeping::settings::change))
+        .routes(routes!(devices::device::list))
+        .routes(routes!(devices::device::strike_off))
+        .routes(routes!(devices::device::leave))
+        .routes(routes!(devices::device::now))
+        .routes(routes!(devices::device::pause))
+        .routes(routes!(devices::pairing::pairing, devices::pairing::show_code, devices::pairing::call_off))
+        .routes(routes!(devices::pairing::type_code))
+        .routes(routes!(devices::pairing::answer))
         .routes(routes!(service::events::events))
         .routes(routes!(service::sign_in::new_link))
         .routes(routes!(service::sign_in::browsers))

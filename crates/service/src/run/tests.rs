@@ -1,21 +1,28 @@
 //! The writer and what is around it, on a desk in memory, with real records.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
 
+use jiff::tz::TimeZone;
 use tokio::task::JoinHandle;
 use tokio_util::sync::CancellationToken;
-use yadori_core::acts::{Act, Direction, DrawerChange, Place};
-use yadori_core::{ClipId, Color, Drawer, Representation, StoredClip};
+use yadori_core::acts::{Act, Arrived, Direction, DrawerChange, Place};
+use yadori_core::{
+    Class, ClipId, ClipState, Color, Content, DeviceId, Digest, Drawer, Facts, OfferRecord, Representation,
+    RepresentationRecord, Stamp, StoredClip,
+};
 use yadori_desk::memory::{self, Stage};
+use yadori_store::ExchangeRow;
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState};
 
+use crate::clearing::clear::clear;
 use crate::home::place::{Claim, Home};
 use crate::records::room::Disk;
 use crate::state::app::{App, Shared};
-use crate::writer::{Queue, With, WriteError, Writer, queue};
+use crate::state::clock::now;
+use crate::writer::{Queue, Received, With, WriteError, Writer, queue};
 use crate::{intake, records};
 
 /// How long a test waits for what must come.
@@ -254,4 +261,49 @@ async fn what_was_pinned_or_copied_again_after_it_was_to_go_stays() {
     let next = Running::start(dir.path()).await;
     assert_eq!(next.state().0, [again, pinned]);
     next.end().await;
+}
+
+/// A clip that another device copied when its clock was years ahead.
+fn copied_far_ahead(words: &'static str) -> (Arrived, (Digest, Content)) {
+    let content = Content::new(words);
+    let at = now() + 3 * 365 * 86_400_000_000;
+    let stamp = Stamp { wall_ms: (at / 1_000) as u64, counter: 0, device: DeviceId([9; 16]) };
+    let size = content.len() as u64;
+    let record =
+        RepresentationRecord { mime: "text/plain;charset=utf-8".into(), size, digest: content.digest() };
+    let mut state = ClipState::default();
+    state.capture(OfferRecord { representations: vec![record], ..OfferRecord::default() }, at, stamp);
+    let id = ClipId::of(Class::Text, &[words.as_bytes()]);
+    let facts = Some(Facts::of_text(words, size, false));
+    (Arrived { id, state, facts }, (content.digest(), content))
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_a_clock_far_ahead_has_stamped_is_cleared_like_everything_else_and_comes_back() {
+    let dir = tempfile::tempdir().unwrap();
+    let running = Running::start(dir.path()).await;
+    let own = running.copy("Rope: 40 m").await;
+    let (arrived, content) = copied_far_ahead("Ice axes: 3");
+    let far = arrived.id;
+    let received = Received {
+        clips: vec![arrived],
+        contents: vec![content],
+        texts: HashMap::new(),
+        drawers: Vec::new(),
+        row: ExchangeRow::default(),
+    };
+    running.queue.merge(received).await.unwrap();
+    assert_eq!(running.state().0, [far, own], "it came last");
+    let before = running.state();
+    let next = running.copy("Helmets: 3").await;
+    assert_eq!(running.state().0, [next, far, own], "the clock was not dragged along");
+    let everything = yadori_api::Clear::default();
+    let cleared = clear(&running.app, &running.queue, &everything, TimeZone::UTC, None).await.unwrap();
+    assert_eq!((cleared.clips, running.state().0.len()), (3, 0));
+    running.queue.step(Direction::Undo, None).await.unwrap();
+    assert_eq!(running.state().0[1..], before.0);
+    running.end().await;
+    let again = Running::start(dir.path()).await;
+    assert_eq!(again.state().0[1..], before.0);
+    again.end().await;
 }

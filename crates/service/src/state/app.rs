@@ -15,6 +15,7 @@ use crate::state::batches::in_hand;
 use crate::state::clips::Clips;
 use crate::state::clock::now;
 use crate::state::events::{Events, Happening};
+use crate::state::exchanging::Exchanging;
 use crate::state::files::Files;
 use crate::state::health::{Health, LiveNow};
 use crate::state::holding::Holding;
@@ -45,6 +46,8 @@ pub struct App {
     pub transfers: Transfers,
     /// The parts that run.
     pub parts: Parts,
+    /// The exchange with other devices.
+    pub exchange: Exchanging,
     /// The live clipboard.
     pub desk: Option<Desk>,
     /// Takes are made one after another; what is being taken, so that the desk's word can be understood.
@@ -109,6 +112,7 @@ impl App {
             entries: Entries::default(),
             transfers: Transfers::default(),
             parts: Parts::new(shutdown.clone()),
+            exchange: Exchanging::default(),
             desk,
             taking: tokio::sync::Mutex::default(),
             expected: Mutex::default(),

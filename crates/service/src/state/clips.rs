@@ -8,12 +8,15 @@ use std::time::Duration;
 
 use parking_lot::{RwLock, RwLockReadGuard};
 use tokio::sync::{Notify, watch};
+use yadori_core::acts::far_ahead;
 use yadori_core::history::stored::Held;
 use yadori_core::search::index::facts_are_whole;
 use yadori_core::search::texts::Texts;
 use yadori_core::search::{Corpus, Index, Text};
 use yadori_core::text::stack::overwrite_stack;
-use yadori_core::{Batch, BatchId, Clip, ClipId, DeviceId, Drawer, Drawers, History, Placed, StoredClip};
+use yadori_core::{
+    Batch, BatchId, Clip, ClipId, DeviceId, Drawer, Drawers, History, Micros, Placed, Stamp, StoredClip,
+};
 
 /// Clips that are looked at before others may write.
 const PIECE: usize = 2_000;
@@ -78,6 +81,18 @@ impl Clips {
                 return;
             }
         }
+    }
+
+    /// Those of the clips that a clock far ahead has stamped above a floor, each with its newest stamp. In pieces, as
+    /// [`Clips::each`].
+    pub fn ahead(&self, ids: &[ClipId], floor: Stamp, now: Micros) -> HashMap<ClipId, Stamp> {
+        let mut ahead = HashMap::new();
+        for some in ids.chunks(PIECE) {
+            let history = self.history();
+            ahead.extend(some.iter().filter_map(|id| Some((*id, far_ahead(history.get(*id)?, floor, now)?))));
+            RwLockReadGuard::unlock_fair(history);
+        }
+        ahead
     }
 
     /// A clip, if it is in the history.

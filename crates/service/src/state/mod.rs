@@ -7,6 +7,7 @@ pub mod batches;
 pub mod clips;
 pub mod clock;
 pub mod events;
+pub mod exchanging;
 pub mod files;
 pub mod health;
 pub mod holding;

@@ -58,9 +58,15 @@ impl Writer {
         if !self.app.clips.history().is_empty() {
             return Err(WriteError::NotEmpty);
         }
-        let newest = (1..=history.len()).filter_map(|place| history.at(place)?.state.newest_stamp()).max();
-        let newest = drawers.iter().filter_map(|one| one.state.newest_stamp()).max().max(newest);
-        Moment { now: now(), clock: &mut self.clock }.stamp(newest);
+        // Whatever is written from now on comes after all of it, but for what a clock far ahead has stamped.
+        let now_ms = u64::try_from(now() / 1_000).unwrap_or(0);
+        let clips = (1..=history.len()).filter_map(|place| history.at(place));
+        clips.flat_map(|clip| clip.state.stamps()).for_each(|seen| self.clock.witness(now_ms, seen));
+        drawers
+            .iter()
+            .filter_map(|one| one.state.newest_stamp())
+            .for_each(|seen| self.clock.witness(now_ms, seen));
+        Moment { now: now(), clock: &mut self.clock }.stamp(None);
         let put = |batch: &Arc<Batch>| BatchChange::Put {
             batch: Box::new(Batch::clone(batch)),
             comes: batch.items.clone(),

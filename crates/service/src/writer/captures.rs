@@ -30,7 +30,7 @@ pub(super) struct Planned {
 
 impl Writer {
     /// A clip as it is on disk: what a change to be committed starts from.
-    fn known(&self, id: ClipId) -> StoredClip {
+    pub(super) fn known(&self, id: ClipId) -> StoredClip {
         self.on_disk.get(&id).cloned().unwrap_or_else(|| self.app.clips.history().stored(id))
     }
 

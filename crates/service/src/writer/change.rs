@@ -11,6 +11,7 @@ use yadori_core::{BatchId, ClipId, Content, Digest, Drawer, History, Micros, Sta
 use yadori_store::{ActRow, RefusalRow, SignInChange, SignInRow, Store};
 
 use crate::writer::error::WriteError;
+use crate::writer::received::Received;
 use crate::writer::wish::ClearWish;
 
 /// Copies above this are read, staged and let go of aside, in bytes.
@@ -122,6 +123,8 @@ pub enum Change {
     BringDrawers(Vec<ForeignDrawer>, Done<HashMap<String, String>>),
     /// A backup was received whole, and becomes the history.
     Restored(Box<(History, Corpus)>, Vec<Drawer>, Done<u64>),
+    /// What has come from other devices.
+    Merge(Box<Received>, Done<()>),
     /// The records are open; this is what they hold.
     Loaded(Box<Loaded>),
     /// Contents that nobody seems to need.
@@ -270,6 +273,14 @@ impl Queue {
         drawers: Vec<Drawer>,
     ) -> Result<u64, WriteError> {
         self.ask(|done| Change::Restored(Box::new((history, corpus)), drawers, done)).await
+    }
+
+    /// Merges what has come from other devices. It is on disk when this returns.
+    ///
+    /// # Errors
+    /// Nothing of it is merged then.
+    pub async fn merge(&self, received: Received) -> Result<(), WriteError> {
+        self.ask(|done| Change::Merge(Box::new(received), done)).await
     }
 
     /// Deletes those contents that nobody needs.

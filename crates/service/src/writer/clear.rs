@@ -30,7 +30,10 @@ impl Writer {
                 let _ = answer.send(Ok(outcome));
             }
             Err(why) => drop(answer.send(Err(why))),
-            Ok((act, record, clips)) => self.begin_clear(record, clips, wish.now, act, Some(answer)),
+            Ok((act, record, clips)) => {
+                let taken = (clips, wish.ahead.clone());
+                self.begin_clear(record, taken, wish.now, act, Some(answer));
+            }
         }
     }
 

@@ -34,7 +34,12 @@ impl Writer {
         }
         let Ok(id) = random::<16>() else { return Err(away("no random bytes")) };
         match store.commit(id, group).await {
-            Ok(()) => Ok(()),
+            Ok(()) => {
+                if group.exchange.is_none() && !(group.clips.is_empty() && group.drawers.is_empty()) {
+                    self.app.exchange.is_due();
+                }
+                Ok(())
+            }
             Err(CommitError::Unknown) => self.find_out(id).await,
             Err(why) => Err(NotCommitted::Not(why)),
         }
@@ -106,7 +111,10 @@ impl Writer {
             Change::ListActs(done) => {
                 let _ = done.send(self.list_acts());
             }
-            Change::Draft(_, _, done) | Change::Collect(_, done) | Change::SignIns(_, done) => {
+            Change::Draft(_, _, done)
+            | Change::Collect(_, done)
+            | Change::SignIns(_, done)
+            | Change::Merge(_, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::BringDrawers(_, done) => {

@@ -9,7 +9,7 @@ use yadori_core::acts::record::ClipChange;
 use yadori_core::acts::{
     ActEntry, ActKind, ActRecord, ClearRecord, Direction, Moment, Part, clear_one, step_part,
 };
-use yadori_core::{ClipId, Digest, Micros};
+use yadori_core::{ClipId, Digest, Micros, Stamp};
 use yadori_store::{CommitError, DraftRow, ENDING, GOING, GOING_TO_END, Group, PartRow, PortionRow, STANDS};
 
 use crate::state::clock::now;
@@ -47,8 +47,8 @@ impl Writer {
     pub(super) async fn work_on_long(&mut self) {
         let Some(mut long) = self.long.pop_front() else { return };
         let outcome = match &mut long.task {
-            Task::Note { record, clips, noted, ends } => {
-                self.note(long.act, record, clips, noted, *ends).await
+            Task::Note { record, clips, ahead, noted, ends } => {
+                self.note(long.act, record, (clips, ahead), noted, *ends).await
             }
             Task::Clear { record, ends, from_start } => {
                 let taken = from_start.then_some(long.done);
@@ -125,7 +125,7 @@ impl Writer {
     pub(super) fn begin_clear(
         &mut self,
         record: ClearRecord,
-        mut clips: Vec<ClipId>,
+        (mut clips, ahead): (Vec<ClipId>, HashMap<ClipId, Stamp>),
         ends: bool,
         act: [u8; 16],
         answer: Option<Done<Outcome>>,
@@ -133,7 +133,7 @@ impl Writer {
         // What lies together in the records goes together: fewer pages are read and written for a portion.
         clips.sort_unstable();
         let of = clips.len() as u64;
-        let task = Task::Note { record: Box::new(record), clips, noted: 0, ends };
+        let task = Task::Note { record: Box::new(record), clips, ahead, noted: 0, ends };
         self.long.push_back(Long::new(act, task, of, answer));
     }
 
@@ -141,7 +141,7 @@ impl Writer {
         &mut self,
         act: [u8; 16],
         record: &ClearRecord,
-        clips: &[ClipId],
+        (clips, ahead): (&[ClipId], &HashMap<ClipId, Stamp>),
         noted: &mut usize,
         ends: bool,
     ) -> Result<Portion, WriteError> {
@@ -154,6 +154,7 @@ impl Writer {
                 act,
                 n: i32::try_from(n).unwrap_or(i32::MAX),
                 clips: clips.to_vec(),
+                ahead: clips.iter().filter_map(|id| Some((*id, *ahead.get(id)?))).collect(),
             })
             .collect();
         let mut group = Group { now: now(), ..Group::default() };
@@ -180,7 +181,7 @@ impl Writer {
     ) -> Result<Portion, WriteError> {
         let away = |why: yadori_store::ReadError| WriteError::Unavailable(why.to_string());
         let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
-        let Some((n, clips)) = store.portion(act).await.map_err(away)? else {
+        let Some(PortionRow { n, clips, ahead, .. }) = store.portion(act).await.map_err(away)? else {
             // To count many takes a while, so that is done only for what an earlier run took.
             let stand = match taken {
                 Some(taken) => taken,
@@ -203,7 +204,11 @@ impl Writer {
             clips
                 .iter()
                 .filter(|id| !self.on_disk.contains_key(id))
-                .filter_map(|id| clear_one(history.stored(*id), favorites, Some(record.floor), &mut moment))
+                .filter_map(|id| {
+                    let seen = ahead.iter().find(|(clip, _)| clip == id).map(|(_, stamp)| *stamp);
+                    let floor = seen.max(Some(record.floor));
+                    clear_one(history.stored(*id), favorites, floor, &mut moment)
+                })
                 .collect()
         };
         let taken = parts.len() as u64;

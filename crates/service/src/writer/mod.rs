@@ -17,7 +17,9 @@ mod error;
 mod fleeting;
 mod handed;
 mod long;
+mod merging;
 mod mode;
+mod received;
 mod recovery;
 mod secret;
 mod task;
@@ -28,5 +30,6 @@ mod worker;
 
 pub use change::{ASIDE, Capture, Change, Done, Handed, Loaded, Outcome, Queue, With, queue};
 pub use error::WriteError;
+pub use received::Received;
 pub use wish::{BY_LIMITS, ClearWish};
 pub use worker::Writer;

@@ -1,9 +1,10 @@
 //! What is done in portions, and how far it has come.
 
+use std::collections::HashMap;
 use std::time::Instant;
 
 use yadori_core::acts::{ClearRecord, Direction};
-use yadori_core::{ClipId, Micros};
+use yadori_core::{ClipId, Micros, Stamp};
 
 use crate::writer::change::{Done, Outcome};
 
@@ -14,7 +15,14 @@ pub(super) const PORTION: usize = 100;
 #[derive(Debug)]
 pub(super) enum Task {
     /// What a clearing shall take is noted.
-    Note { record: Box<ClearRecord>, clips: Vec<ClipId>, noted: usize, ends: bool },
+    /// `ahead`: those that a clock far ahead has stamped.
+    Note {
+        record: Box<ClearRecord>,
+        clips: Vec<ClipId>,
+        ahead: HashMap<ClipId, Stamp>,
+        noted: usize,
+        ends: bool,
+    },
     /// A clearing takes its clips.
     /// `from_start`: whatever it took was taken in this run.
     Clear { record: Box<ClearRecord>, ends: bool, from_start: bool },

@@ -199,6 +199,10 @@ impl Writer {
                 let outcome = self.restored(history, corpus, drawers).await;
                 let _ = done.send(outcome);
             }
+            Change::Merge(received, done) => {
+                let outcome = self.merge(*received).await;
+                let _ = done.send(outcome);
+            }
             Change::Loaded(loaded) => self.loaded(*loaded).await,
             Change::Collect(unneeded, done) => {
                 let outcome = self.collect(unneeded).await;

@@ -1,9 +1,10 @@
 //! What is left of clearings to be done, taken back, or let go of.
 
 use sqlx::{MySql, QueryBuilder, Row};
-use yadori_core::ClipId;
+use yadori_core::{ClipId, Stamp};
 
 use crate::error::ReadError;
+use crate::rows::PortionRow;
 use crate::store::Store;
 
 /// A part: its clip, and what brings it back as JSON.
@@ -58,17 +59,23 @@ impl Store {
         Ok(u64::try_from(stand).unwrap_or(0))
     }
 
-    /// The next portion that a clearing is to take: its number, and the clips.
+    /// The next portion that a clearing is to take.
     ///
     /// # Errors
     /// While the database does not answer.
-    pub async fn portion(&self, act: [u8; 16]) -> Result<Option<(i32, Vec<ClipId>)>, ReadError> {
-        let row: Option<(i32, Vec<u8>)> =
-            sqlx::query_as("SELECT n, clips FROM act_lists WHERE act = ? ORDER BY n LIMIT 1")
+    pub async fn portion(&self, act: [u8; 16]) -> Result<Option<PortionRow>, ReadError> {
+        let row: Option<(i32, Vec<u8>, Option<Vec<u8>>)> =
+            sqlx::query_as("SELECT n, clips, ahead FROM act_lists WHERE act = ? ORDER BY n LIMIT 1")
                 .bind(&act[..])
                 .fetch_optional(&self.pool)
                 .await?;
-        Ok(row.map(|(n, clips)| (n, clips.chunks_exact(16).filter_map(clip_id).collect())))
+        let seen = |bytes: &[u8]| Some((clip_id(&bytes[..16])?, Stamp::from_bytes(&bytes[16..])?));
+        Ok(row.map(|(n, clips, ahead)| PortionRow {
+            act,
+            n,
+            clips: clips.chunks_exact(16).filter_map(clip_id).collect(),
+            ahead: ahead.unwrap_or_default().chunks_exact(44).filter_map(seen).collect(),
+        }))
     }
 
     /// Those of the clips that another clearing can bring back.

@@ -20,10 +20,13 @@ fn listed(start: &'static str, ids: &[ClipId], end: &'static str) -> QueryBuilde
 /// Writes what the group says of clearings. Gives contents that may be needed no longer.
 pub(crate) async fn write(tx: &mut MySqlConnection, group: &Group) -> Result<Vec<Digest>, Broken> {
     for portions in group.portions.chunks(ROWS) {
-        let mut sql = QueryBuilder::<MySql>::new("INSERT INTO act_lists (act, n, clips) ");
+        let mut sql = QueryBuilder::<MySql>::new("INSERT INTO act_lists (act, n, clips, ahead) ");
         sql.push_values(portions, |mut row, one| {
             let clips: Vec<u8> = one.clips.iter().flat_map(|id| id.0).collect();
-            row.push_bind(&one.act[..]).push_bind(one.n).push_bind(clips);
+            let ahead = one.ahead.iter().flat_map(|(id, stamp)| id.0.into_iter().chain(stamp.to_bytes()));
+            let ahead: Vec<u8> = ahead.collect();
+            let ahead = (!ahead.is_empty()).then_some(ahead);
+            row.push_bind(&one.act[..]).push_bind(one.n).push_bind(clips).push_bind(ahead);
         });
         sql.build().execute(&mut *tx).await?;
     }

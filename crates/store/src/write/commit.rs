@@ -1,6 +1,7 @@
 //! One transaction per group of changes: all of it, or nothing. Each group has an id, which the transaction writes, so
 //! that after a lost answer it can be found out whether the group was committed.
 
+use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
@@ -15,6 +16,7 @@ use crate::write::claims::Claim;
 use crate::write::clearings;
 use crate::write::contents::{chunks_of, insert_small, wipe_unused};
 use crate::write::drafts;
+use crate::write::exchange;
 use crate::write::group::{Group, LIMIT, ROWS};
 use crate::write::sign_ins;
 use crate::write::uses::{delete_uses, write_uses};
@@ -155,6 +157,11 @@ impl Store {
             wiping.push(claim);
         }
         write_refusals(tx, &group.refusals).await?;
+        match &group.exchange {
+            Some(row) => exchange::write(tx, row).await?,
+            None if group.here_only || !self.exchanges.load(Ordering::SeqCst) => {}
+            None => exchange::note(tx, group).await?,
+        }
         if group.restored {
             sqlx::query("UPDATE service SET restoring = 1 WHERE one = 1").execute(&mut *tx).await?;
         }

@@ -5,7 +5,8 @@ use std::time::Duration;
 use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp, StoredClip};
 
 use crate::rows::{
-    ActRow, BatchChange, DraftRow, ForgettingAct, PartRow, PortionRow, RefusalRow, SignInChange, SteppedAct,
+    ActRow, BatchChange, DraftRow, ExchangeRow, ForgettingAct, PartRow, PortionRow, RefusalRow, SignInChange,
+    SteppedAct,
 };
 
 /// Rows per statement.
@@ -63,6 +64,10 @@ pub struct Group {
     pub refusals: Vec<RefusalRow>,
     /// The clips that were received become the history.
     pub restored: bool,
+    /// What has come from other devices, and how far the exchange has come with it: nothing of it is to be sent.
+    pub exchange: Option<ExchangeRow>,
+    /// These changes are for this device alone: nothing of them is to be sent.
+    pub here_only: bool,
     /// The clock after these changes.
     pub clock: Option<Stamp>,
     /// The time of the commit.

@@ -75,6 +75,15 @@ impl Lease {
         if done.rows_affected() == 1 { Ok(()) } else { Err(Broken::LeaseLost) }
     }
 
+    /// Makes sure that this service still holds the lease, and holds up nobody: for what no other change looks at.
+    pub(crate) async fn holds(&self, tx: &mut MySqlConnection) -> Result<(), Broken> {
+        let held: Option<i32> = sqlx::query_scalar("SELECT 1 FROM service WHERE one = 1 AND lease = ?")
+            .bind(&self.token[..])
+            .fetch_optional(tx)
+            .await?;
+        if held.is_some() { Ok(()) } else { Err(Broken::LeaseLost) }
+    }
+
     pub(crate) async fn renew(&self, pool: &MySqlPool) -> Result<(), CommitError> {
         let mut connection = pool.acquire().await?;
         self.check(&mut connection, None, None).await.map_err(CommitError::from)

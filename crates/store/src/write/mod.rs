@@ -7,6 +7,7 @@ pub(crate) mod clearings;
 pub(crate) mod commit;
 pub(crate) mod contents;
 pub(crate) mod drafts;
+pub(crate) mod exchange;
 pub(crate) mod group;
 pub(crate) mod incoming;
 pub(crate) mod lease;

@@ -1,23 +1,39 @@
 //! What is to be sent, and what has come.
 
-use std::collections::{BTreeMap, BTreeSet};
-
 use yadori_core::DeviceId;
 
 use crate::keys::NamingKey;
 use crate::record::{Heads, OpenError, Opener, OrderError, Sealed, Topic, content};
 
+/// What has changed since it was last sent.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Due {
+    /// What.
+    pub topic: Topic,
+    /// How often it has changed. It is sent once, however often it changes before.
+    pub version: u64,
+}
+
 /// A record that is on its way: kept until the hub has said that it has it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Pending {
-    /// What it is about.
-    pub topic: Topic,
+    /// What it is about, and how often that had changed when it was made: if it has changed since, it is sent again.
+    pub due: Due,
     /// Its number among this device's.
     pub sequence: u64,
     /// It.
     pub record: Sealed,
-    /// How often that had changed when it was made.
-    version: u64,
+}
+
+/// The numbers of a record that is to be made.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Numbers {
+    /// The incarnation.
+    pub incarnation: u64,
+    /// Its sequence.
+    pub sequence: u64,
+    /// How far the hub was seen.
+    pub seen: u64,
 }
 
 /// What the hub says to a push.
@@ -81,23 +97,29 @@ pub struct Exchange {
     /// The last of the hub's numbers that was seen.
     seen: u64,
     heads: Heads,
-    /// What changed since it was last sent, and how often it has changed.
-    changed: BTreeMap<Topic, u64>,
     pending: Vec<Pending>,
 }
 
 impl Exchange {
     /// One that has seen and sent nothing. `incarnation`: a random number.
     pub fn new(device: DeviceId, incarnation: u64) -> Self {
-        Self {
-            device,
-            incarnation,
-            sequence: 0,
-            seen: 0,
-            heads: Heads::default(),
-            changed: BTreeMap::new(),
-            pending: Vec::new(),
-        }
+        Self::resume(device, Numbers { incarnation, sequence: 0, seen: 0 }, Heads::default(), Vec::new())
+    }
+
+    /// One that goes on where it was: its numbers, what it had seen of each life of each device, and what is on its way.
+    pub fn resume(device: DeviceId, last: Numbers, heads: Heads, pending: Vec<Pending>) -> Self {
+        let Numbers { incarnation, sequence, seen } = last;
+        Self { device, incarnation, sequence, seen, heads, pending }
+    }
+
+    /// Its numbers, to be kept.
+    pub fn numbers(&self) -> Numbers {
+        Numbers { incarnation: self.incarnation, sequence: self.sequence, seen: self.seen }
+    }
+
+    /// What it has seen of each life of each device, to be kept.
+    pub fn heads(&self) -> &Heads {
+        &self.heads
     }
 
     /// The last of the hub's numbers that was seen: what comes after it is asked for.
@@ -110,67 +132,50 @@ impl Exchange {
         self.incarnation
     }
 
-    /// How many subjects are still to be sent.
-    pub fn unsent(&self) -> usize {
-        self.changed.len()
-    }
-
-    /// Something has changed, and is to be sent. It is sent once, however often it changes before.
-    pub fn changed(&mut self, topic: Topic) {
-        *self.changed.entry(topic).or_default() += 1;
-    }
-
     /// What is on its way. Empty: nothing, until [`Exchange::prepare`].
     pub fn pending(&self) -> &[Pending] {
         &self.pending
     }
 
-    /// Makes records of what has changed, so many at most, unless some are on their way. `seal` is given a topic, the
-    /// incarnation, the sequence, and how far the hub was seen; `None` from it: there is nothing to be sent of that.
+    /// Makes records of what is due, unless some are on their way. `seal` makes one; `None` from it: there is nothing to be
+    /// sent of that. Gives those. What is on its way then is to be kept before it is sent.
     ///
     /// # Errors
     /// What `seal` gives; nothing is on its way then.
     pub fn prepare<E>(
         &mut self,
-        most: usize,
-        mut seal: impl FnMut(&Topic, u64, u64, u64) -> Result<Option<Sealed>, E>,
-    ) -> Result<(), E> {
+        due: Vec<Due>,
+        mut seal: impl FnMut(&Topic, Numbers) -> Result<Option<Sealed>, E>,
+    ) -> Result<Vec<Due>, E> {
         if !self.pending.is_empty() {
-            return Ok(());
+            return Ok(Vec::new());
         }
-        let (mut pending, mut nothing) = (Vec::new(), BTreeSet::new());
-        let mut sequence = self.sequence;
-        for (topic, version) in &self.changed {
-            if pending.len() == most {
-                break;
-            }
-            match seal(topic, self.incarnation, sequence + 1, self.seen)? {
+        let (mut pending, mut nothing) = (Vec::with_capacity(due.len()), Vec::new());
+        let mut numbers = self.numbers();
+        for due in due {
+            let next = Numbers { sequence: numbers.sequence + 1, ..numbers };
+            match seal(&due.topic, next)? {
                 Some(record) => {
-                    sequence += 1;
-                    pending.push(Pending { topic: topic.clone(), sequence, record, version: *version });
+                    numbers = next;
+                    pending.push(Pending { due, sequence: numbers.sequence, record });
                 }
-                None => drop(nothing.insert(topic.clone())),
+                None => nothing.push(due),
             }
         }
-        self.changed.retain(|topic, _| !nothing.contains(topic));
-        (self.pending, self.sequence) = (pending, sequence);
-        Ok(())
+        (self.pending, self.sequence) = (pending, numbers.sequence);
+        Ok(nothing)
     }
 
-    /// The hub has answered to what was on its way. False: this device begins a new life, and `incarnation` (a random
-    /// number) is which; what was on its way is made anew.
-    pub fn pushed(&mut self, answer: Pushed, incarnation: u64) -> bool {
-        if answer == Pushed::Older {
-            self.renew(incarnation);
-            return false;
-        }
-        for sent in std::mem::take(&mut self.pending) {
-            // What has changed since then is sent again.
-            if self.changed.get(&sent.topic) == Some(&sent.version) {
-                self.changed.remove(&sent.topic);
+    /// The hub has answered to what was on its way. Gives what has been sent; `None`: this device begins a new life, and
+    /// `incarnation` (a random number) is which; what was on its way is made anew.
+    pub fn pushed(&mut self, answer: Pushed, incarnation: u64) -> Option<Vec<Pending>> {
+        match answer {
+            Pushed::Taken => Some(std::mem::take(&mut self.pending)),
+            Pushed::Older => {
+                self.renew(incarnation);
+                None
             }
         }
-        true
     }
 
     /// This disk is an older copy: its numbers are not to be used again.

@@ -33,6 +33,11 @@ impl Heads {
         self.0.get(&(device, incarnation)).copied().unwrap_or(0)
     }
 
+    /// Device, incarnation and newest record of each life, to be kept.
+    pub fn iter(&self) -> impl Iterator<Item = (DeviceId, u64, u64)> + '_ {
+        self.0.iter().map(|((device, incarnation), newest)| (*device, *incarnation, *newest))
+    }
+
     /// Takes a record as seen. It must have been opened: what stands on it is true.
     ///
     /// # Errors
@@ -47,6 +52,12 @@ impl Heads {
         }
         *seen = header.sequence;
         Ok(())
+    }
+}
+
+impl FromIterator<(DeviceId, u64, u64)> for Heads {
+    fn from_iter<T: IntoIterator<Item = (DeviceId, u64, u64)>>(all: T) -> Self {
+        Self(all.into_iter().map(|(device, incarnation, newest)| ((device, incarnation), newest)).collect())
     }
 }
 

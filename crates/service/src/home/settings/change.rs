@@ -44,7 +44,7 @@ impl Known {
 }
 
 /// Every setting, in the order in which a person reads them.
-pub const KNOWN: [Known; 27] = [
+pub const KNOWN: [Known; 29] = [
     known(
         "limits.clips",
         "10000",
@@ -131,6 +131,20 @@ pub const KNOWN: [Known; 27] = [
         true,
         "a program and its arguments",
         "What the picker's chord starts; empty: found by itself",
+    ),
+    known(
+        "exchange.travels",
+        "\"everything\"",
+        true,
+        "everything, favorites, nothing, or kinds such as text,link",
+        "What is sent to your other devices; secrets never are",
+    ),
+    known(
+        "exchange.follow",
+        "true",
+        true,
+        "true or false",
+        "What was just copied on another device goes to this clipboard",
     ),
     known("capture", "true", false, "true or false", "Whether copies are watched at all"),
     known(

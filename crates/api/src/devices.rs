@@ -1,0 +1,155 @@
+//! A person's own devices: pairing, who belongs, and how the exchange stands.
+
+use serde::{Deserialize, Serialize};
+use yadori_core::Micros;
+
+/// A device of the group.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Device {
+    /// Its id: 32 hexadecimal digits.
+    pub id: String,
+    /// What its owner calls it.
+    pub name: String,
+    /// It is this one.
+    pub this: bool,
+    /// When it was last heard of; absent for this one, and for one that has said nothing yet.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub heard_at: Option<Micros>,
+    /// What it sends, in words.
+    pub travels: String,
+}
+
+/// A record of another device that was refused.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct RefusedRecord {
+    /// When it came.
+    pub at: Micros,
+    /// The hub's number of it.
+    pub number: u64,
+    /// Why.
+    pub why: String,
+}
+
+/// The devices of the group, and how the exchange stands.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct AllDevices {
+    /// The hub; absent when this device belongs to no group.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hub: Option<String>,
+    /// Devices of the group, this one first.
+    pub devices: Vec<Device>,
+    /// The exchange is paused.
+    pub paused: bool,
+    /// What is wrong, in words.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub trouble: Option<String>,
+    /// When the hub answered last.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reached_at: Option<Micros>,
+    /// When everything that the hub had was received.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub received_at: Option<Micros>,
+    /// How much waits to be sent: clips, drawers and the like.
+    pub waits: u64,
+    /// How many records the hub has beyond those that were received, at most.
+    pub behind: u64,
+    /// Records sent since the service started.
+    pub sent: u64,
+    /// Records received since the service started.
+    pub received: u64,
+    /// Records that were refused, newest first.
+    pub refused: Vec<RefusedRecord>,
+}
+
+/// To show a code.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct ShowCode {
+    /// The hub at which a group shall be, when this device belongs to none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hub: Option<String>,
+    /// The invitation of the hub's owner.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub invitation: Option<String>,
+    /// What this device shall be called; its host name otherwise.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub name: Option<String>,
+}
+
+/// To type a code.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct TypeCode {
+    /// The hub of the group.
+    pub hub: String,
+    /// The code, as the other device shows it.
+    pub code: String,
+    /// What this device shall be called; its host name otherwise.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub name: Option<String>,
+}
+
+/// How a pairing stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum PairingState {
+    /// There was none.
+    None,
+    /// The code is shown, and waits to be typed on the other device.
+    Shown,
+    /// The code was typed here; the other device asks its person.
+    Typed,
+    /// The other device asks to be let in.
+    Asks,
+    /// It is being let in.
+    Joining,
+    /// Both belong to one group.
+    Done,
+    /// It did not come about.
+    Failed,
+}
+
+/// A pairing.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Pairing {
+    /// How it stands.
+    pub state: PairingState,
+    /// The code, while it is shown.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub code: Option<String>,
+    /// What the other device is called.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub device: Option<String>,
+    /// Why it did not come about.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub why: Option<String>,
+}
+
+/// Whether the device that asks is let in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct LetIn {
+    /// It is.
+    pub yes: bool,
+}
+
+/// Whether the exchange is paused.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct PauseExchange {
+    /// It is.
+    pub paused: bool,
+}
+
+/// A device that was struck off.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct StruckOff {
+    /// What it was called.
+    pub name: String,
+}

@@ -1,0 +1,121 @@
+//! `yadori devices` and `yadori sync`: who belongs, and how the exchange stands.
+
+use std::io::Write;
+
+use clap::{Args, Subcommand};
+use jiff::tz::TimeZone;
+use unicode_width::UnicodeWidthStr;
+use yadori_api::{AllDevices, PauseExchange};
+
+use super::json;
+use crate::connection::Connection;
+use crate::failure::Failure;
+use crate::symbols::shown;
+use crate::table;
+
+/// List your devices: when each was heard of, and what it sends
+#[derive(Debug, Args)]
+pub(crate) struct Devices {
+    /// For programs
+    #[arg(long)]
+    json: bool,
+}
+
+/// Say how the exchange with your devices stands, have it done now, or pause it
+#[derive(Debug, Args)]
+pub(crate) struct Sync {
+    #[command(subcommand)]
+    what: Option<What>,
+    /// For programs
+    #[arg(long, global = true)]
+    json: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Subcommand)]
+enum What {
+    /// How it stands
+    Status,
+    /// Try at once, whatever pause was made after a failure
+    Now,
+    /// Exchange nothing until `yadori sync resume`, over restarts too
+    Pause,
+    /// Exchange again
+    Resume,
+}
+
+/// What is said where there is no group.
+const ALONE: &str = "This device belongs to no group. `yadori pair --hub ADDRESS` begins one.";
+
+impl Devices {
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let all: AllDevices = service.get("/devices")?;
+        if self.json {
+            return json(out, &all);
+        }
+        if all.hub.is_none() {
+            return Ok(writeln!(out, "{ALONE}")?);
+        }
+        let zone = TimeZone::system();
+        for one in &all.devices {
+            let heard = match (one.this, one.heard_at) {
+                (true, _) => "this device".to_owned(),
+                (false, Some(at)) => table::when(at, &zone),
+                (false, None) => "not heard of yet".to_owned(),
+            };
+            let sends = if one.travels.is_empty() { String::new() } else { format!("sends {}", one.travels) };
+            let name = table::cut(&shown(&one.name, false), 28);
+            let pad = " ".repeat(30_usize.saturating_sub(name.width()));
+            writeln!(
+                out,
+                "{}  {name}{pad}{heard:<24}{}",
+                &one.id[..8.min(one.id.len())],
+                shown(&sends, false)
+            )?;
+        }
+        Ok(())
+    }
+}
+
+impl Sync {
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let all: AllDevices = match self.what.unwrap_or(What::Status) {
+            What::Status => service.get("/devices")?,
+            What::Now => service.post_empty("/exchange/now")?,
+            What::Pause => service.post("/exchange/pause", &PauseExchange { paused: true })?,
+            What::Resume => service.post("/exchange/pause", &PauseExchange { paused: false })?,
+        };
+        if self.json {
+            return json(out, &all);
+        }
+        print(&all, out)
+    }
+}
+
+fn print(all: &AllDevices, out: &mut dyn Write) -> Result<(), Failure> {
+    let Some(hub) = &all.hub else { return Ok(writeln!(out, "{ALONE}")?) };
+    let zone = TimeZone::system();
+    let mut line = |name: &str, value: &str| writeln!(out, "{name:15}{value}");
+    line("Hub", &shown(hub, false))?;
+    let others = table::count_of(all.devices.len().saturating_sub(1) as u64, "device");
+    line(
+        "Exchange",
+        &if all.paused { "paused (`yadori sync resume`)".to_owned() } else { format!("with {others}") },
+    )?;
+    if let Some(trouble) = &all.trouble {
+        line("Waits", &shown(trouble, false))?;
+    }
+    line("Reached", &all.reached_at.map_or("not yet".to_owned(), |at| table::when(at, &zone)))?;
+    line("To be sent", &all.waits.to_string())?;
+    let to_come = if all.behind == 0 && all.received_at.is_some() {
+        "nothing".to_owned()
+    } else {
+        format!("up to {}", all.behind)
+    };
+    line("To be received", &to_come)?;
+    line("In this run", &format!("{} sent, {} received", all.sent, all.received))?;
+    for one in &all.refused {
+        let words = format!("{}: record {}: {}", table::when(one.at, &zone), one.number, one.why);
+        line("Refused", &shown(&words, false))?;
+    }
+    Ok(())
+}

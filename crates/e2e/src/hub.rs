@@ -1,0 +1,145 @@
+//! A real hub on loopback, in a home of its own.
+
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+
+use tempfile::TempDir;
+
+use crate::service::Service;
+use crate::{programs, until};
+
+/// A running hub. Ends, with its database, when dropped.
+#[derive(Debug)]
+pub struct Hub {
+    home: PathBuf,
+    _scratch: TempDir,
+    child: Child,
+    /// Where it answers, such as `http://127.0.0.1:8930`.
+    pub address: String,
+}
+
+impl Hub {
+    /// Starts a hub at which anyone may have a group.
+    pub fn open() -> Self {
+        Self::configured("open = true\n")
+    }
+
+    /// Starts a hub with this configuration (TOML).
+    pub fn configured(configuration: &str) -> Self {
+        let scratch = tempfile::Builder::new().prefix("yadori-hub-").tempdir().expect("a directory");
+        let home = scratch.path().join("hub");
+        std::fs::create_dir(&home).expect("a home");
+        std::fs::write(home.join("config.toml"), configuration).expect("a configuration");
+        let (child, address) = begin(&home, "127.0.0.1:0");
+        Self { home, _scratch: scratch, child, address }
+    }
+
+    /// Its home.
+    pub fn home(&self) -> &Path {
+        &self.home
+    }
+
+    /// Its process id.
+    pub fn pid(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// Ends it, as the session would.
+    pub fn stop(&mut self) {
+        end(&mut self.child);
+    }
+
+    /// The same once more, at the same address.
+    pub fn start_again(&mut self) {
+        let listen = self.address.trim_start_matches("http://").to_owned();
+        (self.child, _) = begin(&self.home, &listen);
+    }
+
+    /// Its own program, asked for something.
+    pub fn ask(&self, arguments: &[&str]) -> String {
+        let done = Command::new(programs().join("yadori-hub"))
+            .arg("--home")
+            .arg(&self.home)
+            .args(arguments)
+            .stdin(Stdio::null())
+            .output()
+            .expect("yadori-hub");
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        String::from_utf8(done.stdout).expect("UTF-8").trim().to_owned()
+    }
+}
+
+fn begin(home: &Path, listen: &str) -> (Child, String) {
+    let mut child = Command::new(programs().join("yadori-hub"))
+        .arg("--home")
+        .arg(home)
+        .args(["--listen", listen])
+        .stdin(Stdio::null())
+        .stdout(Stdio::piped())
+        .spawn()
+        .expect("yadori-hub");
+    let mut said = String::new();
+    let stdout = child.stdout.take().expect("its output");
+    BufReader::new(stdout).read_line(&mut said).expect("its address");
+    let address = said.trim().rsplit(' ').next().unwrap_or_default().to_owned();
+    assert!(address.starts_with("http"), "the hub said `{said}`");
+    (child, address)
+}
+
+fn end(child: &mut Child) {
+    if let Ok(pid) = i32::try_from(child.id())
+        && let Some(pid) = rustix::process::Pid::from_raw(pid)
+    {
+        let _ = rustix::process::kill_process(pid, rustix::process::Signal::TERM);
+    }
+    let _ = child.wait();
+}
+
+impl Drop for Hub {
+    fn drop(&mut self) {
+        end(&mut self.child);
+    }
+}
+
+/// Lets `guest` into the group of `host`, which comes to be at this hub if there is none.
+pub fn pair(hub: &Hub, (host, guest): (&Service, &Service), names: (&str, &str)) {
+    let mut showing = host
+        .client_command(&["pair", "--hub", &hub.address, "--name", names.0, "--yes"])
+        .stdin(Stdio::null())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .expect("yadori");
+    let mut said = BufReader::new(showing.stdout.take().expect("its output")).lines();
+    let code = said.find_map(|line| {
+        let line = line.ok()?;
+        Some(line.trim().strip_prefix("yadori pair ")?.split(' ').next()?.to_owned())
+    });
+    let Some(code) = code else {
+        let said = showing.wait_with_output().expect("its end");
+        panic!("no code was shown: {}", String::from_utf8_lossy(&said.stderr));
+    };
+    guest.yadori(&["pair", &code, "--hub", &hub.address, "--name", names.1]);
+    let rest: Vec<String> = said.map_while(Result::ok).collect();
+    let done = showing.wait_with_output().expect("its end");
+    assert!(done.status.success(), "{rest:?} {}", String::from_utf8_lossy(&done.stderr));
+}
+
+/// Waits until nothing waits to be sent or received on any of these.
+#[track_caller]
+pub fn until_exchanged(all: &[&Service]) {
+    let stands = |one: &Service| {
+        let stands: yadori_api::AllDevices =
+            serde_json::from_str(&one.yadori(&["sync", "status", "--json"])).expect("how it stands");
+        (stands.waits, stands.behind, stands.trouble, stands.sent, stands.received)
+    };
+    let mut before = Vec::new();
+    until("everything to be exchanged", || {
+        let now: Vec<_> = all.iter().map(|one| stands(one)).collect();
+        let quiet = now.iter().all(|one| (one.0, one.1, &one.2) == (0, 0, &None));
+        let same = now == before;
+        before = now;
+        (quiet && same).then_some(())
+    });
+}

@@ -1,0 +1,87 @@
+//! Who asks: a device of a group, by its signature.
+
+use std::sync::{Mutex, PoisonError};
+
+use axum::body::Bytes;
+use axum::http::{HeaderMap, Method, Uri, header};
+use lru::LruCache;
+use yadori_core::DeviceId;
+use yadori_sync::group::Chain;
+use yadori_sync::wire::{Request, RequestError, Signature};
+
+use super::problem::Failure;
+use super::routes::{Hub, seconds};
+use crate::records::Standing;
+
+/// Requests that are remembered, so that none is answered twice by this process. What changes anything is taken once
+/// whatever is repeated, by every process.
+const REMEMBERED: std::num::NonZeroUsize = std::num::NonZeroUsize::new(65_536).unwrap();
+
+/// Nonces of requests that were answered.
+#[derive(Debug)]
+pub(super) struct Answered(Mutex<LruCache<[u8; 16], u64>>);
+
+impl Default for Answered {
+    fn default() -> Self {
+        Self(Mutex::new(LruCache::new(REMEMBERED)))
+    }
+}
+
+impl Answered {
+    /// False: it was answered before.
+    fn is_new(&self, by: &Signature) -> bool {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        all.put(by.nonce, by.time).is_none()
+    }
+}
+
+/// A request as it came, for its signature.
+#[derive(Debug)]
+pub(super) struct Asked<'a> {
+    pub(super) method: &'a Method,
+    pub(super) uri: &'a Uri,
+    pub(super) headers: &'a HeaderMap,
+    pub(super) body: &'a Bytes,
+    pub(super) group: [u8; 16],
+}
+
+/// Who asks.
+#[derive(Debug)]
+pub(super) struct Asker {
+    pub(super) device: DeviceId,
+    pub(super) chain: std::sync::Arc<Chain>,
+    pub(super) standing: Standing,
+    /// It belongs to the group now.
+    belongs: bool,
+}
+
+impl Asker {
+    /// Goes on only if it belongs to the group now.
+    pub(super) fn member(self) -> Result<Self, Failure> {
+        if self.belongs { Ok(self) } else { Err(Failure::struck_off()) }
+    }
+}
+
+impl Asked<'_> {
+    /// Who asks: a device that belongs to the group, or did.
+    pub(super) async fn by(&self, hub: &Hub) -> Result<Asker, Failure> {
+        let header = self.headers.get(header::AUTHORIZATION).and_then(|header| header.to_str().ok());
+        let refused = |why| match why {
+            RequestError::Time => Failure::another_time(),
+            RequestError::Malformed => Failure::unsigned("the request is not signed as a device signs"),
+            RequestError::Signature => Failure::unsigned("the request was not signed by its device as it is"),
+        };
+        let by = Signature::from_header(header.unwrap_or_default()).map_err(refused)?;
+        let (chain, standing) = hub.known.chain(&hub.records, self.group).await?;
+        let now = chain.member(by.device, chain.epoch());
+        let once = || (1..chain.epoch()).rev().find_map(|epoch| chain.member(by.device, epoch));
+        let key = now.or_else(once).ok_or_else(Failure::stranger)?;
+        let path = self.uri.path_and_query().map_or("", |path| path.as_str());
+        let request = Request { method: self.method.as_str(), path, group: self.group, body: self.body };
+        request.verify(&by, &key, seconds()).map_err(refused)?;
+        if !hub.answered.is_new(&by) {
+            return Err(Failure::unsigned("the request was answered before"));
+        }
+        Ok(Asker { device: by.device, chain, standing, belongs: now.is_some() })
+    }
+}

@@ -1,0 +1,94 @@
+//! Groups: they come to be, and their chain goes on.
+
+use std::sync::Arc;
+
+use axum::body::Bytes;
+use axum::extract::{Path, Query, State};
+use axum::http::{HeaderMap, Method, StatusCode, Uri};
+use serde::Deserialize;
+use yadori_sync::group::{Chain, ChainError};
+use yadori_sync::wire::{Found, list};
+
+use super::asking::Asked;
+use super::problem::Failure;
+use super::routes::{Hub, group_of, micros};
+use crate::records::{Appended, Founded};
+
+/// Entries of an answer at most.
+const ENTRIES: u32 = 50;
+
+fn refused(why: &ChainError) -> Failure {
+    match why {
+        ChainError::NotNext(_) => Failure::not_next(),
+        _ => Failure::malformed("this is no entry that can follow the last one"),
+    }
+}
+
+/// A group comes to be.
+pub(super) async fn found(
+    State(hub): State<Arc<Hub>>,
+    Path(group): Path<String>,
+    body: Bytes,
+) -> Result<StatusCode, Failure> {
+    let group = group_of(&group)?;
+    let found = Found::from_bytes(&body).ok_or_else(|| Failure::malformed("this is no new group"))?;
+    // Signed by the one device that it names.
+    Chain::of(group).accept(&found.entry).map_err(|why| refused(&why))?;
+    let hash = *blake3::hash(found.invitation.trim().as_bytes()).as_bytes();
+    let invitation = (!hub.open).then_some(hash);
+    match hub.records.found(group, &found.entry, invitation, micros()).await? {
+        Founded::Yes => Ok(StatusCode::CREATED),
+        Founded::Other => Err(Failure::taken()),
+        Founded::Uninvited => Err(Failure::uninvited()),
+    }
+}
+
+#[derive(Debug, Deserialize)]
+pub(super) struct After {
+    #[serde(default)]
+    after: u64,
+}
+
+/// The chain, for whoever belongs to the group or did.
+pub(super) async fn entries(
+    State(hub): State<Arc<Hub>>,
+    Path(group): Path<String>,
+    Query(After { after }): Query<After>,
+    (method, uri, headers): (Method, Uri, HeaderMap),
+    body: Bytes,
+) -> Result<Vec<u8>, Failure> {
+    let group = group_of(&group)?;
+    Asked { method: &method, uri: &uri, headers: &headers, body: &body, group }.by(&hub).await?;
+    let entries = hub.records.entries(group, after, ENTRIES).await?;
+    Ok(list(entries.iter().map(Vec::as_slice)))
+}
+
+/// The chain goes on.
+pub(super) async fn append(
+    State(hub): State<Arc<Hub>>,
+    Path(group): Path<String>,
+    (method, uri, headers): (Method, Uri, HeaderMap),
+    body: Bytes,
+) -> Result<StatusCode, Failure> {
+    let group = group_of(&group)?;
+    let asked = Asked { method: &method, uri: &uri, headers: &headers, body: &body, group };
+    let asker = asked.by(&hub).await?.member()?;
+    let mut chain = Chain::clone(&asker.chain);
+    let parent = chain.head();
+    if let Err(why) = chain.accept(&body) {
+        // The same once more is there already.
+        let known = hub.records.entries(group, chain.epoch().saturating_sub(1), 1).await?;
+        return if known.first().is_some_and(|last| *last == body) {
+            Ok(StatusCode::OK)
+        } else {
+            Err(refused(&why))
+        };
+    }
+    match hub.records.append(group, (chain.epoch(), parent), &body).await? {
+        Appended::Yes => {
+            hub.groups.tell(&group);
+            Ok(StatusCode::CREATED)
+        }
+        Appended::NotNext => Err(Failure::not_next()),
+    }
+}

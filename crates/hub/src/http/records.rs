@@ -1,0 +1,123 @@
+//! Records: taken from devices, and given to them, at once or as soon as there are any.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use axum::body::Bytes;
+use axum::extract::{Path, Query, State};
+use axum::http::{HeaderMap, Method, Uri};
+use serde::Deserialize;
+use yadori_sync::record::{Header, Sealed};
+use yadori_sync::wire::{list, read_list};
+
+use super::asking::Asked;
+use super::problem::Failure;
+use super::routes::{Hub, group_of, micros};
+use crate::records::{Push, Pushed};
+
+/// Records that are taken at once.
+const RECORDS: usize = 500;
+/// The longest time for which a request is held.
+const LONGEST_WAIT: u64 = 30;
+
+/// The records of a push with their headers: of this device, one life of it, this group, and in their order.
+fn read(body: &[u8], group: [u8; 16], device: yadori_core::DeviceId) -> Option<Vec<(Header, &[u8])>> {
+    let records = read_list(body, RECORDS)?;
+    let headers = records.iter().map(|record| Sealed(record.to_vec()).header().ok());
+    let headers = headers.collect::<Option<Vec<Header>>>()?;
+    let first = headers.first()?;
+    let ours = |header: &Header| {
+        header.group == group && header.device == device && header.incarnation == first.incarnation
+    };
+    let ascending = headers.windows(2).all(|two| two[0].sequence < two[1].sequence);
+    (first.sequence > 0 && ascending && headers.iter().all(ours))
+        .then(|| headers.into_iter().zip(records).collect())
+}
+
+/// Takes records.
+pub(super) async fn push(
+    State(hub): State<Arc<Hub>>,
+    Path(group): Path<String>,
+    (method, uri, headers): (Method, Uri, HeaderMap),
+    body: Bytes,
+) -> Result<Vec<u8>, Failure> {
+    let group = group_of(&group)?;
+    let asked = Asked { method: &method, uri: &uri, headers: &headers, body: &body, group };
+    let mut asker = asked.by(&hub).await?.member()?;
+    let records = read(&body, group, asker.device).ok_or_else(|| {
+        Failure::malformed("these are no records of this device in the order of their sequences")
+    })?;
+    let hash = *blake3::hash(&body).as_bytes();
+    for _ in 0..3 {
+        let push = Push {
+            group,
+            records: &records,
+            hash,
+            epoch: asker.standing.epoch,
+            quota: hub.quota,
+            now: micros(),
+        };
+        match hub.records.push(&push).await? {
+            Pushed::Taken(last) => {
+                hub.groups.tell(&group);
+                hub.counted.pushed(records.len());
+                return Ok(list([&last.to_be_bytes()[..]].into_iter()));
+            }
+            Pushed::Older => return Err(Failure::older()),
+            Pushed::Full => return Err(Failure::full()),
+            Pushed::NoGroup => return Err(Failure::no_group()),
+            Pushed::Epoch => {
+                (asker.chain, asker.standing) = hub.known.chain(&hub.records, group).await?;
+                if asker.chain.member(asker.device, asker.standing.epoch).is_none() {
+                    return Err(Failure::struck_off());
+                }
+            }
+        }
+    }
+    Err(Failure::not_next())
+}
+
+#[derive(Debug, Deserialize)]
+pub(super) struct Wanted {
+    #[serde(default)]
+    after: u64,
+    /// The last entry that is known: a longer chain is news as well.
+    #[serde(default)]
+    epoch: u64,
+    #[serde(default)]
+    wait: u64,
+}
+
+/// Gives records; held until there are some, or a while is over.
+pub(super) async fn pull(
+    State(hub): State<Arc<Hub>>,
+    Path(group): Path<String>,
+    Query(wanted): Query<Wanted>,
+    (method, uri, headers): (Method, Uri, HeaderMap),
+    body: Bytes,
+) -> Result<Vec<u8>, Failure> {
+    let group = group_of(&group)?;
+    let asked = Asked { method: &method, uri: &uri, headers: &headers, body: &body, group };
+    let asker = asked.by(&hub).await?.member()?;
+    let end = tokio::time::Instant::now() + Duration::from_secs(wanted.wait.min(LONGEST_WAIT));
+    let mut waiter = hub.groups.wait(group);
+    loop {
+        let page = hub.records.page(group, wanted.after).await?.ok_or_else(Failure::no_group)?;
+        if page.epoch > asker.standing.epoch {
+            // Who belongs has changed meanwhile.
+            let (chain, _) = hub.known.chain(&hub.records, group).await?;
+            if chain.member(asker.device, chain.epoch()).is_none() {
+                return Err(Failure::struck_off());
+            }
+        }
+        let news = !page.records.is_empty() || (wanted.epoch > 0 && page.epoch > wanted.epoch);
+        if news || hub.shutdown.is_cancelled() {
+            return Ok(page.to_bytes());
+        }
+        tokio::select! {
+            () = waiter.heard() => {}
+            () = hub.shutdown.cancelled() => {}
+            () = tokio::time::sleep_until(end) => return Ok(page.to_bytes()),
+        }
+    }
+}

@@ -1,0 +1,8 @@
+//! The hub: carries sealed records between the devices of a group, and brings two devices together that are to be paired. It
+//! sees groups, devices, numbers, lengths and times; no content, no key, and nothing that a content could be guessed from.
+
+pub mod http;
+pub mod records;
+pub mod run;
+pub mod settings;
+mod waiting;

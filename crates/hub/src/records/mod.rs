@@ -1,0 +1,10 @@
+//! What the hub keeps, in MariaDB.
+
+mod groups;
+mod log;
+mod meetings;
+mod open;
+
+pub use groups::{Appended, Founded, Standing};
+pub use log::{Push, Pushed};
+pub use open::{Failed, OpenError, Records};

@@ -1,0 +1,132 @@
+//! The exchange as others hold it: what it needs of the service, and what runs just now.
+
+use std::sync::{Arc, Mutex, PoisonError};
+
+use tokio::sync::Notify;
+use yadori_store::Store;
+use yadori_sync::exchange::Exchange;
+
+use super::link::Link;
+use super::member::Member;
+use super::pairings::Pairings;
+use super::trouble::Trouble;
+use crate::home::place::Home;
+use crate::records::room::Disk;
+use crate::state::app::Shared;
+use crate::state::clock::now;
+use crate::state::exchanging::ExchangeNow;
+use crate::writer::Queue;
+
+/// What the exchange needs of the service. Cheap to clone.
+#[derive(Clone, Debug)]
+pub struct Exchanger {
+    pub(super) app: Shared,
+    pub(super) queue: Queue,
+    pub(super) home: Home,
+    pub(super) disk: Disk,
+    /// Joining and leaving, one after another.
+    pub(super) turning: Arc<tokio::sync::Mutex<()>>,
+    /// What is being paired.
+    pub pairings: Arc<Pairings>,
+    /// Someone asks for it now.
+    pub(super) asked: Arc<Notify>,
+    pub(super) current: Arc<Mutex<Option<Arc<Current>>>>,
+}
+
+/// The exchange of a member, while it runs.
+#[derive(Debug)]
+pub(super) struct Current {
+    pub(super) member: Member,
+    pub(super) link: Link,
+    pub(super) store: Store,
+    pub(super) machine: tokio::sync::Mutex<Exchange>,
+}
+
+impl Exchanger {
+    /// The exchange of a service that is about to start.
+    pub fn new(app: Shared, queue: Queue, home: Home, disk: Disk) -> Self {
+        Self {
+            app,
+            queue,
+            home,
+            disk,
+            turning: Arc::default(),
+            pairings: Arc::default(),
+            asked: Arc::default(),
+            current: Arc::default(),
+        }
+    }
+
+    /// The exchange that runs.
+    pub(super) fn current(&self) -> Option<Arc<Current>> {
+        self.current.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// How it stands.
+    pub fn state(&self) -> ExchangeNow {
+        self.app.exchange.now()
+    }
+
+    /// Tries at once, whatever pause was made.
+    pub fn ask(&self) {
+        self.asked.notify_one();
+        self.app.exchange.is_due();
+    }
+
+    /// Where it is remembered that the exchange is paused.
+    fn pause_file(&self) -> std::path::PathBuf {
+        self.home.data.join("exchange-paused")
+    }
+
+    pub(super) fn is_paused(&self) -> bool {
+        self.pause_file().exists()
+    }
+
+    /// Pauses the exchange, or goes on with it, over restarts too.
+    ///
+    /// # Errors
+    /// It is as it was then.
+    pub fn pause(&self, paused: bool) -> std::io::Result<()> {
+        if paused {
+            crate::home::place::write_private(&self.pause_file(), b"")?;
+        } else if let Err(why) = std::fs::remove_file(self.pause_file())
+            && why.kind() != std::io::ErrorKind::NotFound
+        {
+            return Err(why);
+        }
+        self.app.exchange.change(|state| state.paused = paused);
+        self.app.exchange.turn();
+        self.app.health.touch();
+        Ok(())
+    }
+
+    /// Says who belongs to the group.
+    pub(super) fn tell_members(&self, member: &Member) {
+        let chain = &member.now().chain;
+        let members = chain.members().iter().map(|one| one.device).collect();
+        self.app.exchange.change(|state| state.members = members);
+    }
+
+    /// The hub has answered.
+    pub(super) fn reached(&self) {
+        self.app.exchange.change(|state| {
+            state.reached_at = Some(now());
+            state.trouble = None;
+        });
+    }
+}
+
+impl Current {
+    /// Fetches entries of the chain that are not known yet.
+    pub(super) async fn catch_up(&self) -> Result<(), Trouble> {
+        loop {
+            let epoch = self.member.now().chain.epoch();
+            let entries = self.link.entries(&self.member.asker(), epoch).await?;
+            if entries.is_empty() {
+                return Ok(());
+            }
+            self.member.accept(&entries)?;
+            self.store.keep_entries(epoch, &entries).await?;
+        }
+    }
+}

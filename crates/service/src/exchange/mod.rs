@@ -1,0 +1,18 @@
+//! The exchange with a person's other devices through a hub: joining a group, sending what changes, receiving what comes.
+//! What is sealed and believed is the affair of yadori-sync; here it meets the records, the queue and the network.
+
+mod bodies;
+pub mod devices;
+mod exchanger;
+mod follow;
+mod keys;
+mod link;
+mod member;
+mod pairing;
+pub mod pairings;
+mod receiving;
+mod run;
+mod sending;
+mod trouble;
+
+pub use exchanger::Exchanger;

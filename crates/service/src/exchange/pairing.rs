@@ -1,0 +1,362 @@
+//! Pairing: this device shows a code and lets another one in, or types the code of another one. It goes on in the background;
+//! whoever shows it asks how it stands.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use minicbor::{Decoder, Encoder};
+use tokio::sync::oneshot;
+use yadori_core::DeviceId;
+use yadori_store::ExchangeRow;
+use yadori_sync::group::{Chain, ChainError, Keyring, Member as Named, Next, WrapTo};
+use yadori_sync::keys::{EpochKey, NamingKey};
+use yadori_sync::pairing::{Channel, Code, Guest, Host, PairingError, Terms};
+use yadori_sync::wire::Found;
+
+use super::exchanger::{Current, Exchanger};
+use super::keys::Keys;
+use super::link::{Asker, Link};
+use super::member::Member;
+use super::pairings::{PairError, Step};
+use super::trouble::Trouble;
+use crate::home::random::random;
+use crate::state::clock::now;
+
+/// How long a code can be used.
+const OPEN: Duration = Duration::from_secs(600);
+/// For how long the hub is asked to hold a request.
+const WAIT: Duration = Duration::from_secs(20);
+/// How often an entry is made anew when another one was faster.
+const ENTRIES: usize = 5;
+/// No certificate: loopback.
+const TERMS: Terms = Terms { certificate: [0; 32] };
+
+fn random_of<const N: usize>() -> Result<[u8; N], PairError> {
+    random().map_err(|_| PairError::NoRandomness)
+}
+
+/// What the guest says of itself.
+fn hello(member: &Named, name: &str) -> Vec<u8> {
+    let mut encoder = Encoder::new(Vec::new());
+    let written = encoder.array(5).and_then(|all| {
+        all.u8(1)?.bytes(&member.device.0)?.bytes(member.signs.as_bytes())?.bytes(&member.wraps.0)?.str(name)
+    });
+    debug_assert!(written.is_ok());
+    encoder.into_writer()
+}
+
+fn read_hello(bytes: &[u8]) -> Option<(Named, String)> {
+    let mut decoder = Decoder::new(bytes);
+    if (decoder.array().ok()?, decoder.u8().ok()?) != (Some(5), 1) {
+        return None;
+    }
+    let device = DeviceId(decoder.bytes().ok()?.try_into().ok()?);
+    let signs = ed25519_dalek::VerifyingKey::from_bytes(decoder.bytes().ok()?.try_into().ok()?).ok()?;
+    let wraps = WrapTo(decoder.bytes().ok()?.try_into().ok()?);
+    Some((Named { device, signs, wraps }, checked(decoder.str().ok()?).ok()?))
+}
+
+/// What the host says when it has let the guest in.
+struct Welcome {
+    group: [u8; 16],
+    first: [u8; 32],
+    name: String,
+}
+
+impl Welcome {
+    fn to_bytes(&self) -> Vec<u8> {
+        let mut encoder = Encoder::new(Vec::new());
+        let written = encoder
+            .array(4)
+            .and_then(|all| all.u8(1)?.bytes(&self.group)?.bytes(&self.first)?.str(&self.name));
+        debug_assert!(written.is_ok());
+        encoder.into_writer()
+    }
+
+    /// `Ok(None)`: the guest is not let in.
+    fn from_bytes(bytes: &[u8]) -> Option<Option<Self>> {
+        let mut decoder = Decoder::new(bytes);
+        let parts = decoder.array().ok()??;
+        if decoder.u8().ok()? != 1 {
+            return None;
+        }
+        if parts == 1 {
+            return Some(None);
+        }
+        let group = decoder.bytes().ok()?.try_into().ok()?;
+        let first = decoder.bytes().ok()?.try_into().ok()?;
+        Some(Some(Self { group, first, name: checked(decoder.str().ok()?).ok()? }))
+    }
+}
+
+/// The guest is not let in.
+const NO: [u8; 2] = [0x81, 0x01];
+
+fn checked(name: &str) -> Result<String, PairError> {
+    let name = name.trim();
+    let fits = (1..=64).contains(&name.chars().count()) && !name.chars().any(char::is_control);
+    fits.then(|| name.to_owned()).ok_or(PairError::Name)
+}
+
+/// Waits for what is said at a place.
+async fn heard(link: &Link, place: u32, n: u32, end: tokio::time::Instant) -> Result<Vec<u8>, PairError> {
+    while tokio::time::Instant::now() < end {
+        if let Some(said) = link.hear(place, n, WAIT).await? {
+            return Ok(said.to_vec());
+        }
+    }
+    Err(PairError::Over)
+}
+
+impl Exchanger {
+    fn own_name(&self, name: Option<&str>) -> Result<String, PairError> {
+        match name {
+            Some(name) => checked(name),
+            None => checked(self.app.clips.device_name()).or_else(|_| Ok("this device".into())),
+        }
+    }
+
+    /// Shows a code with which another device may be let in. Without a group, one comes to be at this hub first.
+    ///
+    /// # Errors
+    /// No code is shown then.
+    pub async fn show_code(
+        &self,
+        hub: Option<&str>,
+        invitation: Option<&str>,
+        name: Option<&str>,
+    ) -> Result<(), PairError> {
+        let ended = self.pairings.begin(Step::Joining(String::new()))?;
+        let shown = async {
+            if Keys::load(&self.home.data).map_err(PairError::Keys)?.is_none() {
+                let hub = hub.ok_or(PairError::NoHub)?;
+                self.begin_group(hub, invitation.unwrap_or_default(), name).await?;
+            }
+            let current = self.under_way().await?;
+            let place = current.link.open_place(&current.member.asker()).await?;
+            Ok::<_, PairError>((current, Code::new(place, random_of()?)))
+        };
+        let (current, code) = match shown.await {
+            Ok(shown) => shown,
+            Err(why) => {
+                self.pairings.stand(Step::Failed(why.to_string()), None);
+                return Err(why);
+            }
+        };
+        self.pairings.stand(Step::Shown(code.to_string()), None);
+        let (this, place) = (self.clone(), code.place);
+        self.app.parts.start("letting a device in", async move {
+            let outcome = tokio::select! {
+                outcome = this.let_in(&current, code) => outcome,
+                () = ended.cancelled() => Err(PairError::CalledOff),
+                () = this.app.shutdown.cancelled() => return,
+            };
+            let _ = current.link.close_place(&current.member.asker(), place).await;
+            this.ended(outcome);
+        });
+        Ok(())
+    }
+
+    /// A code was typed here: this device asks the one that shows it to be let in.
+    ///
+    /// # Errors
+    /// Nothing has begun then.
+    pub fn type_code(&self, hub: &str, code: &str, name: Option<&str>) -> Result<(), PairError> {
+        let code: Code = code.parse()?;
+        let link = Link::to(hub)?;
+        let name = self.own_name(name)?;
+        if Keys::load(&self.home.data).map_err(PairError::Keys)?.is_some() {
+            return Err(PairError::Belongs);
+        }
+        let ended = self.pairings.begin(Step::Typed)?;
+        let this = self.clone();
+        self.app.parts.start("joining a group", async move {
+            let outcome = tokio::select! {
+                outcome = this.ask_in(&link, &code, name) => outcome,
+                () = ended.cancelled() => Err(PairError::CalledOff),
+                () = this.app.shutdown.cancelled() => return,
+            };
+            this.ended(outcome);
+        });
+        Ok(())
+    }
+
+    fn ended(&self, outcome: Result<String, PairError>) {
+        let step = match outcome {
+            Ok(name) => Step::Done(name),
+            Err(why) => Step::Failed(why.to_string()),
+        };
+        self.pairings.stand(step, None);
+        self.app.health.touch();
+    }
+
+    /// The exchange of this device, which may just begin.
+    pub(super) async fn under_way(&self) -> Result<Arc<Current>, PairError> {
+        for _ in 0..100 {
+            if let Some(current) = self.current() {
+                return Ok(current);
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        Err(PairError::NotUnderWay)
+    }
+
+    /// A group of this one device comes to be.
+    async fn begin_group(&self, hub: &str, invitation: &str, name: Option<&str>) -> Result<(), PairError> {
+        let _turning = self.turning.lock().await;
+        let link = Link::to(hub)?;
+        let mut keys = Keys::new(link.address().to_owned(), self.own_name(name)?)?;
+        let group: [u8; 16] = random_of()?;
+        let (_, recovery) = yadori_sync::group::WrapSecret::derive(&random_of()?);
+        let device = self.app.clips.device();
+        let secrets = (EpochKey(random_of()?), NamingKey(random_of()?));
+        let entry = Chain::of(group).begin(
+            keys.member(device),
+            &keys.signing(),
+            recovery,
+            secrets,
+            &mut system_random(),
+        )?;
+        let found = Found { invitation: invitation.trim().to_owned(), entry: entry.clone() };
+        link.found(group, &found).await?;
+        keys.group = hex::encode(group);
+        keys.first = blake3::hash(&entry).to_hex().to_string();
+        self.joined(&keys, &[entry]).await
+    }
+
+    /// This device belongs to a group from now on.
+    async fn joined(&self, keys: &Keys, entries: &[Vec<u8>]) -> Result<(), PairError> {
+        let store = self.app.at_hand.store().ok_or(PairError::Trouble(Trouble::Records))?;
+        let device = self.app.clips.device();
+        Member::new(device, keys.clone(), entries)?;
+        let row = ExchangeRow { incarnation: u64::from_be_bytes(random_of()?), ..ExchangeRow::default() };
+        store.join(&row, entries, now()).await.map_err(Trouble::from)?;
+        let own = (yadori_sync::body::DEVICE.to_owned(), device.0.to_vec());
+        store.note_subject(&own, now()).await.map_err(Trouble::from)?;
+        keys.save(&self.home.data).map_err(PairError::Keys)?;
+        self.app.exchange.turn();
+        Ok(())
+    }
+
+    /// The host's part: gives the name of the device that was let in.
+    async fn let_in(&self, current: &Arc<Current>, code: Code) -> Result<String, PairError> {
+        let end = tokio::time::Instant::now() + OPEN;
+        let (link, place) = (&current.link, code.place);
+        let share = heard(link, place, 0, end).await?;
+        let (answered, words) = Host::new(code, TERMS).answer(&share, &mut system_random())?;
+        link.say(place, 1, words).await?;
+        let mut channel: Channel = answered.confirm(&heard(link, place, 2, end).await?)?;
+        let said = channel.hear(&heard(link, place, 3, end).await?)?;
+        let (guest, name) = read_hello(&said).ok_or(PairingError::Malformed)?;
+        let (answer, answered) = oneshot::channel();
+        self.pairings.stand(Step::Asks(name.clone()), Some(answer));
+        let yes = tokio::time::timeout_at(end, answered).await.map_err(|_| PairError::Over)?.unwrap_or(false);
+        if !yes {
+            link.say(place, 4, channel.say(&NO)?).await?;
+            return Err(PairError::Declined);
+        }
+        self.pairings.stand(Step::Joining(name.clone()), None);
+        self.with_members(current, |members| {
+            members.retain(|one| one.device != guest.device);
+            members.push(guest);
+        })
+        .await?;
+        let group = current.member.now().chain.group();
+        let mut first = [0; 32];
+        let _ = hex::decode_to_slice(&current.member.keys.first, &mut first);
+        let welcome = Welcome { group, first, name: current.member.keys.name.clone() };
+        link.say(place, 4, channel.say(&welcome.to_bytes())?).await?;
+        Ok(name)
+    }
+
+    /// The guest's part: gives the name of the device that let this one in.
+    async fn ask_in(&self, link: &Link, code: &Code, name: String) -> Result<String, PairError> {
+        let end = tokio::time::Instant::now() + OPEN;
+        let _turning = self.turning.lock().await;
+        let mut keys = Keys::new(link.address().to_owned(), name)?;
+        let device = self.app.clips.device();
+        let (guest, share) = Guest::begin(code, &TERMS, &mut system_random())?;
+        link.say(code.place, 0, share).await?;
+        let (mut channel, confirmation) = guest.hear(&heard(link, code.place, 1, end).await?)?;
+        link.say(code.place, 2, confirmation).await?;
+        let words = channel.say(&hello(&keys.member(device), &keys.name))?;
+        link.say(code.place, 3, words).await?;
+        let said = channel.hear(&heard(link, code.place, 4, end).await?)?;
+        let welcome =
+            Welcome::from_bytes(&said).ok_or(PairingError::Malformed)?.ok_or(PairError::DeclinedThere)?;
+        self.pairings.stand(Step::Joining(welcome.name.clone()), None);
+        keys.group = hex::encode(welcome.group);
+        keys.first = hex::encode(welcome.first);
+        let asker = Asker { device, signing: keys.signing(), group: welcome.group };
+        let mut entries: Vec<Vec<u8>> = Vec::new();
+        loop {
+            let some = link.entries(&asker, entries.len() as u64).await?;
+            if some.is_empty() {
+                break;
+            }
+            entries.extend(some);
+        }
+        self.joined(&keys, &entries).await?;
+        Ok(welcome.name)
+    }
+
+    /// Who belongs to the group is changed: an entry with a new key follows the last one, made anew if another was faster.
+    pub(super) async fn with_members(
+        &self,
+        current: &Current,
+        change: impl Fn(&mut Vec<Named>),
+    ) -> Result<(), PairError> {
+        for _ in 0..ENTRIES {
+            current.catch_up().await?;
+            let standing = current.member.now();
+            let mut members = standing.chain.members().to_vec();
+            change(&mut members);
+            members.sort_unstable_by_key(|one| one.device);
+            let keyring: &Keyring = &standing.keyring;
+            let signing = current.member.keys.signing();
+            let next = Next {
+                author: current.member.device,
+                signing: &signing,
+                members,
+                key: EpochKey(random_of()?),
+                keyring,
+            };
+            let entry = standing.chain.next(next, &mut system_random())?;
+            match current.link.append(&current.member.asker(), entry).await {
+                Ok(()) => {
+                    current.catch_up().await?;
+                    self.tell_members(&current.member);
+                    return Ok(());
+                }
+                Err(why) if why.is("not-next") => {}
+                Err(why) => return Err(why.into()),
+            }
+        }
+        Err(PairError::Chain(ChainError::NotNext(current.member.now().chain.epoch())))
+    }
+}
+
+/// The system's randomness, for what asks for a generator.
+fn system_random() -> impl yadori_sync::CryptoRng {
+    yadori_sync::UnwrapErr(getrandom::SysRng)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_the_two_say_to_each_other_is_read_as_it_was_said() {
+        let keys = Keys::new("http://127.0.0.1:1".into(), "Hut".into()).unwrap();
+        let member = keys.member(DeviceId([3; 16]));
+        let said = hello(&member, " Valley ");
+        assert_eq!(read_hello(&said), Some((member, "Valley".to_owned())));
+        assert_eq!(read_hello(&said[..said.len() - 1]), None);
+        assert!(read_hello(&hello(&member, "a\u{1b}[2J")).is_none(), "no name moves a terminal");
+        let welcome = Welcome { group: [1; 16], first: [2; 32], name: "Hut".into() };
+        let read = Welcome::from_bytes(&welcome.to_bytes()).unwrap().unwrap();
+        assert_eq!((read.group, read.first, read.name.as_str()), ([1; 16], [2; 32], "Hut"));
+        assert!(Welcome::from_bytes(&NO).unwrap().is_none());
+        assert!(Welcome::from_bytes(b"").is_none());
+    }
+}

@@ -1,0 +1,138 @@
+//! What has changed here is sealed, kept until the hub has it, and sent.
+
+use yadori_store::{DueRow, ExchangeRow, OutgoingRow};
+use yadori_sync::exchange::{Due, Exchange, Numbers, Pushed};
+use yadori_sync::record::{Header, Sealed, TooLarge, Topic, content, seal};
+
+use super::bodies::{Body, body_of};
+use super::exchanger::{Current, Exchanger};
+use super::trouble::Trouble;
+use crate::home::random::random;
+use crate::state::clock::now;
+
+/// Subjects that are looked at at once.
+const SUBJECTS: u32 = 200;
+/// Bytes that are sent at once, beyond the first record.
+const BYTES: usize = 4 << 20;
+
+pub(super) fn row_of(machine: &Exchange) -> ExchangeRow {
+    let Numbers { incarnation, sequence, seen } = machine.numbers();
+    ExchangeRow { incarnation, sequence, seen, ..ExchangeRow::default() }
+}
+
+impl Exchanger {
+    /// Sends what changes, for ever.
+    pub(super) async fn send(&self, current: &Current) -> Result<(), Trouble> {
+        loop {
+            while self.send_some(current).await? {}
+            let waits = current.store.count_due().await?;
+            self.app.exchange.change(|state| state.waits = waits);
+            if current.store.note_some(now()).await? {
+                self.app.exchange.until_due().await;
+            }
+        }
+    }
+
+    /// Sends some of what waits. False: nothing does.
+    async fn send_some(&self, current: &Current) -> Result<bool, Trouble> {
+        let on_its_way = !current.machine.lock().await.pending().is_empty();
+        if !on_its_way && !self.prepare(current).await? {
+            return Ok(false);
+        }
+        let pending = current.machine.lock().await.pending().to_vec();
+        if pending.is_empty() {
+            return Ok(true);
+        }
+        let records: Vec<&[u8]> = pending.iter().map(|one| one.record.0.as_slice()).collect();
+        let answer = match current.link.push(&current.member.asker(), &records).await {
+            Ok(()) => Pushed::Taken,
+            Err(why) if why.is("older") => Pushed::Older,
+            Err(why) if why.is("struck-off") => {
+                // The chain tells it in its own words.
+                current.catch_up().await?;
+                return Err(why.into());
+            }
+            Err(why) => return Err(why.into()),
+        };
+        self.reached();
+        let mut machine = current.machine.lock().await;
+        let incarnation = u64::from_be_bytes(random().map_err(|_| Trouble::NoRandomness)?);
+        let mut next = machine.clone();
+        if next.pushed(answer, incarnation).is_some() {
+            current.store.sent().await?;
+            let sent = pending.len() as u64;
+            self.app.exchange.change(|state| {
+                state.sent += sent;
+                state.waits = state.waits.saturating_sub(sent);
+            });
+        } else {
+            tracing::warn!("the records of this device are an older copy: it begins a new life in its group");
+            current.store.begin_anew(&row_of(&next)).await?;
+        }
+        *machine = next;
+        Ok(true)
+    }
+
+    /// Makes records of some of what waits. False: nothing does.
+    async fn prepare(&self, current: &Current) -> Result<bool, Trouble> {
+        let due = current.store.due(SUBJECTS).await?;
+        if due.is_empty() {
+            return Ok(false);
+        }
+        let mut bodies: Vec<(Due, Option<Vec<u8>>)> = Vec::with_capacity(due.len());
+        let mut bytes = 0;
+        for DueRow { subject, version, sent } in due {
+            let body = match body_of(&self.app, &current.member.keys.name, &subject, sent).await? {
+                Body::Says(body) => Some(body),
+                Body::Nothing => None,
+            };
+            bytes += body.as_ref().map_or(0, Vec::len);
+            if bytes > BYTES && !bodies.is_empty() {
+                break;
+            }
+            bodies.push((Due { topic: Topic { kind: subject.0, id: subject.1 }, version }, body));
+        }
+        let standing = current.member.now();
+        let chain = &standing.chain;
+        let epoch = chain.epoch();
+        let Some(key) = standing.keyring.epochs.get(&epoch) else { return Err(Trouble::Records) };
+        let (signing, group) = (current.member.keys.signing(), chain.group());
+        let mut machine = current.machine.lock().await;
+        let mut next = machine.clone();
+        let (due, says): (Vec<Due>, Vec<Option<Vec<u8>>>) = bodies.into_iter().unzip();
+        let mut says = says.into_iter();
+        let nothing = next.prepare(due, |topic, numbers| -> Result<Option<Sealed>, Trouble> {
+            let Some(body) = says.next().flatten() else { return Ok(None) };
+            let header = Header {
+                group,
+                epoch,
+                device: current.member.device,
+                incarnation: numbers.incarnation,
+                sequence: numbers.sequence,
+                seen: numbers.seen,
+                subject: standing.keyring.naming.subject(&topic.kind, &topic.id),
+            };
+            let nonce = random().map_err(|_| Trouble::NoRandomness)?;
+            match seal(&header, &content::content(topic, &body), key, &signing, nonce) {
+                Ok(record) => Ok(Some(record)),
+                // It stays here.
+                Err(TooLarge) => Ok(None),
+            }
+        })?;
+        let outgoing: Vec<OutgoingRow> = next
+            .pending()
+            .iter()
+            .map(|one| OutgoingRow {
+                sequence: one.sequence,
+                subject: (one.due.topic.kind.clone(), one.due.topic.id.clone()),
+                version: one.due.version,
+                body: one.record.0.clone(),
+            })
+            .collect();
+        let nothing: Vec<_> =
+            nothing.into_iter().map(|due| ((due.topic.kind, due.topic.id), due.version)).collect();
+        current.store.send(&row_of(&next), &outgoing, &nothing).await?;
+        *machine = next;
+        Ok(true)
+    }
+}

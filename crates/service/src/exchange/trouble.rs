@@ -1,0 +1,54 @@
+//! Why the exchange does not go on now.
+
+use yadori_store::{CommitError, ReadError};
+
+use super::link::LinkError;
+use super::member::MemberError;
+use crate::state::at_hand::ContentError;
+use crate::writer::WriteError;
+
+/// Why the exchange does not go on now.
+#[derive(Debug, thiserror::Error)]
+pub enum Trouble {
+    /// The hub.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+    /// The records.
+    #[error("the records can't be read or written now")]
+    Records,
+    /// The membership.
+    #[error(transparent)]
+    Member(#[from] MemberError),
+    /// The keys.
+    #[error(
+        "the keys of this device can't be read ({0}); restore data/group.json, or leave the group with `yadori unpair --this`"
+    )]
+    Keys(std::io::Error),
+    /// No random bytes.
+    #[error("the system gave no random bytes")]
+    NoRandomness,
+}
+
+impl From<ReadError> for Trouble {
+    fn from(_: ReadError) -> Self {
+        Self::Records
+    }
+}
+
+impl From<CommitError> for Trouble {
+    fn from(_: CommitError) -> Self {
+        Self::Records
+    }
+}
+
+impl From<WriteError> for Trouble {
+    fn from(_: WriteError) -> Self {
+        Self::Records
+    }
+}
+
+impl From<ContentError> for Trouble {
+    fn from(_: ContentError) -> Self {
+        Self::Records
+    }
+}

@@ -1,0 +1,101 @@
+//! The devices of the group, how the exchange stands, and leaving.
+
+use std::sync::Arc;
+
+use axum::extract::State;
+use axum::http::StatusCode;
+use yadori_api::{AllDevices, Device, PauseExchange, Problem, RefusedRecord, StruckOff};
+
+use crate::exchange::Exchanger;
+use crate::exchange::devices::StrikeError;
+use crate::home::random::hex;
+use crate::http::extract::{Json, Path};
+use crate::http::{Context, Failure};
+
+/// How everything stands.
+pub(super) fn all(exchanger: &Exchanger) -> AllDevices {
+    let state = exchanger.state();
+    let devices = exchanger.devices().into_iter().map(|one| Device {
+        id: hex(one.id.0),
+        name: one.name,
+        this: one.this,
+        heard_at: one.heard_at,
+        travels: one.travels,
+    });
+    let refused = state.refused.into_iter();
+    AllDevices {
+        hub: state.hub,
+        devices: devices.collect(),
+        paused: state.paused,
+        trouble: state.trouble,
+        reached_at: state.reached_at,
+        received_at: state.received_at,
+        waits: state.waits,
+        behind: state.behind,
+        sent: state.sent,
+        received: state.received,
+        refused: refused.map(|one| RefusedRecord { at: one.at, number: one.number, why: one.why }).collect(),
+    }
+}
+
+/// The devices of the group, and how the exchange with them stands
+#[utoipa::path(get, path = "/devices", responses((status = 200, body = AllDevices)))]
+pub(crate) async fn list(State(context): State<Arc<Context>>) -> axum::Json<AllDevices> {
+    axum::Json(all(&context.exchanger))
+}
+
+/// Strike a device off: by its name, or the beginning of its id
+#[utoipa::path(delete, path = "/devices/{device}", params(("device" = String, Path)),
+    responses((status = 200, body = StruckOff), (status = 404, body = Problem)))]
+pub(crate) async fn strike_off(
+    State(context): State<Arc<Context>>,
+    Path(device): Path<String>,
+) -> Result<axum::Json<StruckOff>, Failure> {
+    let name = context.exchanger.strike_off(&device).await?;
+    Ok(axum::Json(StruckOff { name }))
+}
+
+/// Leave the group: this device keeps what it has
+#[utoipa::path(post, path = "/devices/leave", responses((status = 204)))]
+pub(crate) async fn leave(State(context): State<Arc<Context>>) -> Result<StatusCode, Failure> {
+    context.exchanger.leave().await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Exchange now, whatever pause was made after a failure
+#[utoipa::path(post, path = "/exchange/now", responses((status = 200, body = AllDevices)))]
+pub(crate) async fn now(State(context): State<Arc<Context>>) -> axum::Json<AllDevices> {
+    context.exchanger.ask();
+    axum::Json(all(&context.exchanger))
+}
+
+/// Pause the exchange with other devices, or go on with it, over restarts too
+#[utoipa::path(post, path = "/exchange/pause", request_body = PauseExchange,
+    responses((status = 200, body = AllDevices)))]
+pub(crate) async fn pause(
+    State(context): State<Arc<Context>>,
+    Json(PauseExchange { paused }): Json<PauseExchange>,
+) -> Result<axum::Json<AllDevices>, Failure> {
+    context.exchanger.pause(paused).map_err(|why| {
+        Failure::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "not-remembered",
+            "It can't be remembered",
+            format!("whether the exchange is paused can't be remembered: {why}"),
+        )
+    })?;
+    Ok(axum::Json(all(&context.exchanger)))
+}
+
+impl From<StrikeError> for Failure {
+    fn from(why: StrikeError) -> Self {
+        let detail = why.to_string();
+        match why {
+            StrikeError::None(_) => Self::new(StatusCode::NOT_FOUND, "no-device", "No such device", detail),
+            StrikeError::Several(_) | StrikeError::This => {
+                Self::new(StatusCode::CONFLICT, "device", "It was not struck off", detail)
+            }
+            StrikeError::Pair(why) => why.into(),
+        }
+    }
+}

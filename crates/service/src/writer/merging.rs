@@ -1,0 +1,79 @@
+//! What has come from other devices: merged, committed with how far the exchange has come, applied and announced.
+
+use std::collections::HashMap;
+
+use yadori_core::acts::{Moment, arrive};
+use yadori_core::{ClipId, Digest, Drawer, DrawerState, StoredClip};
+use yadori_store::{CHUNK, Group};
+
+use crate::state::clock::now;
+use crate::writer::error::WriteError;
+use crate::writer::received::Received;
+use crate::writer::worker::Writer;
+
+impl Writer {
+    /// Merges what has come. When this returns `Ok`, it is on disk.
+    pub(super) async fn merge(&mut self, received: Received) -> Result<(), WriteError> {
+        self.writable()?;
+        let mut group = Group { now: now(), exchange: Some(received.row), ..Group::default() };
+        let mut latest: HashMap<ClipId, StoredClip> = HashMap::new();
+        let mut order = Vec::new();
+        let mut gone = false;
+        for arrived in received.clips {
+            let id = arrived.id;
+            let known = latest.remove(&id).unwrap_or_else(|| {
+                order.push(id);
+                self.known(id)
+            });
+            let before: Vec<Digest> = known.digests().collect();
+            let was_there = known.state.is_there();
+            let after = arrive(known, arrived, &mut Moment { now: group.now, clock: &mut self.clock });
+            gone |= was_there && !after.state.is_there();
+            group.dropped.extend(before.into_iter().map(|digest| (id.0, digest)));
+            latest.insert(id, after);
+        }
+        // What is needed in the end is not dropped.
+        group.dropped.retain(|(holder, digest)| {
+            latest.get(&ClipId(*holder)).is_none_or(|clip| clip.digests().all(|kept| kept != *digest))
+        });
+        for (digest, content) in received.contents {
+            let needed = || latest.values().any(|clip| clip.digests().any(|kept| kept == digest));
+            if content.len() > CHUNK {
+                group.staged.push(digest);
+            } else if !group.contents.iter().any(|(known, _)| *known == digest) && needed() {
+                group.contents.push((digest, content));
+            }
+        }
+        group.clips = order.iter().filter_map(|id| latest.remove(id)).collect();
+        group.drawers = self.merged(received.drawers);
+        group.clock = self.clock.last();
+        self.commit_act(&group).await?;
+        for (digest, content) in &group.contents {
+            self.app.at_hand.remember(*digest, content);
+        }
+        let mut texts = received.texts;
+        texts.retain(|id, _| !self.app.clips.has_whole_text(*id));
+        self.apply(group.clips, group.drawers, &texts);
+        if gone {
+            // Another device removed it: its grace ends there.
+            self.let_go_of_buffers();
+        }
+        Ok(())
+    }
+
+    fn merged(&self, drawers: Vec<(String, DrawerState)>) -> Vec<Drawer> {
+        let history = self.app.clips.history();
+        let mut merged: Vec<Drawer> = Vec::with_capacity(drawers.len());
+        for (id, theirs) in drawers {
+            match merged.iter_mut().find(|one| one.id == id) {
+                Some(one) => one.state.merge(&theirs),
+                None => {
+                    let mut state = history.drawers().known(&id).cloned().unwrap_or_default();
+                    state.merge(&theirs);
+                    merged.push(Drawer { id, state });
+                }
+            }
+        }
+        merged
+    }
+}

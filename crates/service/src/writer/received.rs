@@ -1,0 +1,22 @@
+//! What has come from other devices.
+
+use std::collections::HashMap;
+
+use yadori_core::acts::Arrived;
+use yadori_core::{ClipId, Content, Digest, DrawerState};
+use yadori_store::ExchangeRow;
+
+/// What has come with one page of the hub's.
+#[derive(Debug)]
+pub struct Received {
+    /// Clips, in the order of their records.
+    pub clips: Vec<Arrived>,
+    /// Their contents; large ones were staged.
+    pub contents: Vec<(Digest, Content)>,
+    /// Texts that are longer than facts tell.
+    pub texts: HashMap<ClipId, String>,
+    /// Drawers.
+    pub drawers: Vec<(String, DrawerState)>,
+    /// How far the exchange has come with all that.
+    pub row: ExchangeRow,
+}

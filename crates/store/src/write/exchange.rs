@@ -1,0 +1,361 @@
+//! The exchange with a hub: what is to be sent is written with the change itself, what has come with what is kept of it.
+
+use std::sync::atomic::Ordering;
+
+use sqlx::{MySql, MySqlConnection, QueryBuilder};
+use yadori_core::DeviceId;
+
+use crate::error::{CommitError, ReadError};
+use crate::rows::{DeviceRow, DueRow, ExchangeRow, ExchangeState, OutgoingRow, Subject};
+use crate::store::Store;
+use crate::write::group::{Group, ROWS};
+
+/// The kind of clips, as devices call it.
+pub const CLIP: &str = "clip";
+/// Clips that are noted at once.
+const NOTED: u32 = 1_000;
+/// The kind of drawers.
+pub const DRAWER: &str = "drawer";
+
+/// Sequence, kind, id, version and body of a record on its way.
+type OutgoingColumns = (u64, Vec<u8>, Vec<u8>, u64, Vec<u8>);
+
+/// Notes with a change what of it is to be sent.
+pub(crate) async fn note(tx: &mut MySqlConnection, group: &Group) -> Result<(), sqlx::Error> {
+    let clips = group.clips.iter().map(|clip| (CLIP, &clip.id.0[..]));
+    let drawers = group.drawers.iter().map(|drawer| (DRAWER, drawer.id.as_bytes()));
+    let changed: Vec<(&str, &[u8])> = clips.chain(drawers).collect();
+    for some in changed.chunks(ROWS) {
+        let mut sql =
+            QueryBuilder::<MySql>::new("INSERT INTO outbox (kind, id, version, waits, changed_at) ");
+        sql.push_values(some, |mut row, (kind, id)| {
+            row.push_bind(kind.as_bytes())
+                .push_bind(*id)
+                .push_bind(1_u64)
+                .push_bind(true)
+                .push_bind(group.now);
+        });
+        sql.push(
+            " ON DUPLICATE KEY UPDATE version = version + 1, waits = 1, changed_at = VALUES(changed_at)",
+        );
+        sql.build().execute(&mut *tx).await?;
+    }
+    if group.restored {
+        sqlx::query("UPDATE exchange SET noting = ''").execute(&mut *tx).await?;
+    }
+    Ok(())
+}
+
+/// Keeps how far the exchange has come.
+pub(crate) async fn write(tx: &mut MySqlConnection, row: &ExchangeRow) -> Result<(), sqlx::Error> {
+    sqlx::query(
+        "INSERT INTO exchange (one, incarnation, sequence, seen) VALUES (1, ?, ?, ?) ON DUPLICATE KEY UPDATE \
+         incarnation = VALUES(incarnation), sequence = VALUES(sequence), seen = VALUES(seen)",
+    )
+    .bind(row.incarnation)
+    .bind(row.sequence)
+    .bind(row.seen)
+    .execute(&mut *tx)
+    .await?;
+    for some in row.heads.chunks(ROWS) {
+        let mut sql =
+            QueryBuilder::<MySql>::new("INSERT INTO exchange_heads (device, incarnation, sequence) ");
+        sql.push_values(some, |mut one, (device, incarnation, sequence)| {
+            one.push_bind(device.0.to_vec()).push_bind(*incarnation).push_bind(*sequence);
+        });
+        sql.push(" ON DUPLICATE KEY UPDATE sequence = VALUES(sequence)");
+        sql.build().execute(&mut *tx).await?;
+    }
+    for one in &row.devices {
+        sqlx::query(
+            "INSERT INTO exchange_devices (device, body, heard_at) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE \
+             body = IF(LENGTH(VALUES(body)) = 0, body, VALUES(body)), heard_at = VALUES(heard_at)",
+        )
+        .bind(&one.device.0[..])
+        .bind(&one.body[..])
+        .bind(one.heard_at)
+        .execute(&mut *tx)
+        .await?;
+    }
+    Ok(())
+}
+
+impl Store {
+    /// This device belongs to a group from now on: all that it has is to be sent, and whatever changes.
+    ///
+    /// # Errors
+    /// It belongs to none then.
+    pub async fn join(&self, row: &ExchangeRow, entries: &[Vec<u8>], now: i64) -> Result<(), CommitError> {
+        self.leave_rows().await?;
+        let mut tx = self.pool.begin().await?;
+        self.lease.holds(&mut tx).await?;
+        write(&mut tx, row).await?;
+        sqlx::query("UPDATE exchange SET noting = ''").execute(&mut *tx).await?;
+        write_entries(&mut tx, 0, entries).await?;
+        sqlx::query(
+            "INSERT INTO outbox (kind, id, version, waits, changed_at) SELECT ?, id, 1, 1, ? FROM drawers \
+             ON DUPLICATE KEY UPDATE version = version + 1, waits = 1",
+        )
+        .bind(DRAWER.as_bytes())
+        .bind(now)
+        .execute(&mut *tx)
+        .await?;
+        // What is changed while this is on its way is noted as well.
+        self.exchanges.store(true, Ordering::SeqCst);
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// This device belongs to no group any more.
+    ///
+    /// # Errors
+    /// It is to be left again then.
+    pub async fn leave(&self) -> Result<(), CommitError> {
+        self.exchanges.store(false, Ordering::SeqCst);
+        self.leave_rows().await
+    }
+
+    async fn leave_rows(&self) -> Result<(), CommitError> {
+        let mut tx = self.pool.begin().await?;
+        self.lease.holds(&mut tx).await?;
+        for sql in [
+            "DELETE FROM exchange",
+            "DELETE FROM exchange_heads",
+            "DELETE FROM exchange_entries",
+            "DELETE FROM exchange_devices",
+            "DELETE FROM outgoing",
+            "DELETE FROM outbox",
+        ] {
+            sqlx::query(sql).execute(&mut *tx).await?;
+        }
+        Ok(tx.commit().await?)
+    }
+
+    /// Everything of the exchange, as it was left.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn exchange(&self) -> Result<ExchangeState, ReadError> {
+        let row: Option<(u64, u64, u64)> = sqlx::query_as("SELECT incarnation, sequence, seen FROM exchange")
+            .fetch_optional(&self.pool)
+            .await?;
+        let Some((incarnation, sequence, seen)) = row else { return Ok(ExchangeState::default()) };
+        let unreadable = |_| ReadError::Damaged("a device is recorded that is none".into());
+        let heads: Vec<(Vec<u8>, u64, u64)> =
+            sqlx::query_as("SELECT device, incarnation, sequence FROM exchange_heads")
+                .fetch_all(&self.pool)
+                .await?;
+        let heads = heads
+            .into_iter()
+            .map(|(device, incarnation, sequence)| {
+                Ok((DeviceId(device.try_into().map_err(unreadable)?), incarnation, sequence))
+            })
+            .collect::<Result<_, ReadError>>()?;
+        let entries =
+            sqlx::query_scalar("SELECT body FROM exchange_entries ORDER BY number").fetch_all(&self.pool);
+        let entries = entries.await?;
+        let rows: Vec<OutgoingColumns> =
+            sqlx::query_as("SELECT sequence, kind, id, version, body FROM outgoing ORDER BY sequence")
+                .fetch_all(&self.pool)
+                .await?;
+        let outgoing = rows.into_iter().map(|(sequence, kind, id, version, body)| OutgoingRow {
+            sequence,
+            subject: (String::from_utf8_lossy(&kind).into_owned(), id),
+            version,
+            body,
+        });
+        self.exchanges.store(true, Ordering::SeqCst);
+        let row = ExchangeRow { incarnation, sequence, seen, heads, devices: Vec::new() };
+        Ok(ExchangeState { row: Some(row), entries, outgoing: outgoing.collect() })
+    }
+
+    /// What devices of the group say of themselves.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn devices(&self) -> Result<Vec<DeviceRow>, ReadError> {
+        let unreadable = |_| ReadError::Damaged("a device is recorded that is none".into());
+        let devices: Vec<(Vec<u8>, Vec<u8>, i64)> =
+            sqlx::query_as("SELECT device, body, heard_at FROM exchange_devices")
+                .fetch_all(&self.pool)
+                .await?;
+        let row = |(device, body, heard_at): (Vec<u8>, Vec<u8>, i64)| {
+            Ok(DeviceRow { device: DeviceId(device.try_into().map_err(unreadable)?), body, heard_at })
+        };
+        devices.into_iter().map(row).collect()
+    }
+
+    /// Entries of the chain have come, after a number.
+    ///
+    /// # Errors
+    /// They are not kept then.
+    pub async fn keep_entries(&self, after: u64, entries: &[Vec<u8>]) -> Result<(), CommitError> {
+        let mut tx = self.pool.begin().await?;
+        self.lease.holds(&mut tx).await?;
+        write_entries(&mut tx, after, entries).await?;
+        Ok(tx.commit().await?)
+    }
+
+    /// What waits to be sent: what changed last first, so many at most.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn due(&self, most: u32) -> Result<Vec<DueRow>, ReadError> {
+        let rows: Vec<(Vec<u8>, Vec<u8>, u64, u64)> = sqlx::query_as(
+            "SELECT kind, id, version, sent FROM outbox WHERE waits = 1 ORDER BY changed_at DESC LIMIT ?",
+        )
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await?;
+        let row = |(kind, id, version, sent): (Vec<u8>, Vec<u8>, u64, u64)| DueRow {
+            subject: (String::from_utf8_lossy(&kind).into_owned(), id),
+            version,
+            sent: sent > 0,
+        };
+        Ok(rows.into_iter().map(row).collect())
+    }
+
+    /// Something is to be sent that no change of the history says.
+    ///
+    /// # Errors
+    /// It is not noted then.
+    pub async fn note_subject(&self, subject: &Subject, now: i64) -> Result<(), CommitError> {
+        sqlx::query(
+            "INSERT INTO outbox (kind, id, version, waits, changed_at) VALUES (?, ?, 1, 1, ?) \
+             ON DUPLICATE KEY UPDATE version = version + 1, waits = 1, changed_at = VALUES(changed_at)",
+        )
+        .bind(subject.0.as_bytes())
+        .bind(&subject.1[..])
+        .bind(now)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Notes some more of what was here before this device belonged to the group. True when all of it is noted.
+    ///
+    /// # Errors
+    /// None of these is noted then.
+    pub async fn note_some(&self, now: i64) -> Result<bool, CommitError> {
+        let mut tx = self.pool.begin().await?;
+        self.lease.holds(&mut tx).await?;
+        let after: Option<Option<Vec<u8>>> =
+            sqlx::query_scalar("SELECT noting FROM exchange FOR UPDATE").fetch_optional(&mut *tx).await?;
+        let Some(Some(after)) = after else { return Ok(true) };
+        let ids: Vec<Vec<u8>> = sqlx::query_scalar("SELECT id FROM clips WHERE id > ? ORDER BY id LIMIT ?")
+            .bind(after)
+            .bind(NOTED)
+            .fetch_all(&mut *tx)
+            .await?;
+        if let Some((first, last)) = ids.first().zip(ids.last()) {
+            sqlx::query(
+                "INSERT INTO outbox (kind, id, version, waits, changed_at) \
+                 SELECT ?, id, 1, 1, LEAST(ordered_at, ?) FROM clips WHERE id BETWEEN ? AND ? \
+                 ON DUPLICATE KEY UPDATE version = version + 1, waits = 1",
+            )
+            .bind(CLIP.as_bytes())
+            .bind(now)
+            .bind(first)
+            .bind(last)
+            .execute(&mut *tx)
+            .await?;
+        }
+        let done = ids.len() < NOTED as usize;
+        sqlx::query("UPDATE exchange SET noting = ?")
+            .bind(ids.last().filter(|_| !done))
+            .execute(&mut *tx)
+            .await?;
+        tx.commit().await?;
+        Ok(done)
+    }
+
+    /// How many subjects wait to be sent.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn count_due(&self) -> Result<u64, ReadError> {
+        let count: i64 =
+            sqlx::query_scalar("SELECT COUNT(*) FROM outbox WHERE waits = 1").fetch_one(&self.pool).await?;
+        Ok(u64::try_from(count).unwrap_or(0))
+    }
+
+    /// Records are on their way from now on, and of some subjects there is nothing to be sent.
+    ///
+    /// # Errors
+    /// None is on its way then.
+    pub async fn send(
+        &self,
+        row: &ExchangeRow,
+        outgoing: &[OutgoingRow],
+        nothing: &[(Subject, u64)],
+    ) -> Result<(), CommitError> {
+        let mut tx = self.pool.begin().await?;
+        self.lease.holds(&mut tx).await?;
+        write(&mut tx, row).await?;
+        if !outgoing.is_empty() {
+            // A few at a time: records may be long.
+            for some in outgoing.chunks(16) {
+                let mut sql =
+                    QueryBuilder::<MySql>::new("INSERT INTO outgoing (sequence, kind, id, version, body) ");
+                sql.push_values(some, |mut one, row| {
+                    one.push_bind(row.sequence)
+                        .push_bind(row.subject.0.as_bytes())
+                        .push_bind(&row.subject.1[..])
+                        .push_bind(row.version)
+                        .push_bind(&row.body[..]);
+                });
+                sql.build().execute(&mut *tx).await?;
+            }
+        }
+        for ((kind, id), version) in nothing {
+            sqlx::query("UPDATE outbox SET waits = 0 WHERE kind = ? AND id = ? AND version = ?")
+                .bind(kind.as_bytes())
+                .bind(&id[..])
+                .bind(*version)
+                .execute(&mut *tx)
+                .await?;
+        }
+        Ok(tx.commit().await?)
+    }
+
+    /// The hub has what was on its way.
+    ///
+    /// # Errors
+    /// It is still on its way then.
+    pub async fn sent(&self) -> Result<(), CommitError> {
+        let mut tx = self.pool.begin().await?;
+        self.lease.holds(&mut tx).await?;
+        // What has changed since then is sent again.
+        sqlx::query(
+            "UPDATE outbox o JOIN outgoing w ON w.kind = o.kind AND w.id = o.id \
+             SET o.sent = w.version, o.waits = (o.version > w.version)",
+        )
+        .execute(&mut *tx)
+        .await?;
+        sqlx::query("DELETE FROM outgoing").execute(&mut *tx).await?;
+        Ok(tx.commit().await?)
+    }
+
+    /// This disk is an older copy: a new life begins, and what was on its way is made anew.
+    ///
+    /// # Errors
+    /// The old life goes on then, until this is done.
+    pub async fn begin_anew(&self, row: &ExchangeRow) -> Result<(), CommitError> {
+        let mut tx = self.pool.begin().await?;
+        self.lease.holds(&mut tx).await?;
+        write(&mut tx, row).await?;
+        sqlx::query("DELETE FROM outgoing").execute(&mut *tx).await?;
+        Ok(tx.commit().await?)
+    }
+}
+
+async fn write_entries(tx: &mut MySqlConnection, after: u64, entries: &[Vec<u8>]) -> Result<(), sqlx::Error> {
+    for (n, entry) in entries.iter().enumerate() {
+        sqlx::query("REPLACE INTO exchange_entries (number, body) VALUES (?, ?)")
+            .bind(after + 1 + n as u64)
+            .bind(&entry[..])
+            .execute(&mut *tx)
+            .await?;
+    }
+    Ok(())
+}

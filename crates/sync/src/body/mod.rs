@@ -1,0 +1,14 @@
+//! What is sealed of each kind of subject.
+
+mod clip;
+mod device;
+
+pub use clip::{BlobKey, ClipBody, Held};
+pub use device::DeviceBody;
+
+/// The kind of a clip; its id has 16 bytes.
+pub const CLIP: &str = "clip";
+/// The kind of a drawer; its id is a text.
+pub const DRAWER: &str = "drawer";
+/// The kind of what a device says of itself; its id are the 16 bytes of the device.
+pub const DEVICE: &str = "device";

@@ -1,0 +1,7 @@
+//! What a device and a hub say to each other: how a request is signed, and what stands in bodies.
+
+mod bodies;
+mod request;
+
+pub use bodies::{Found, LONGEST_PAGE, Page, list, read_list};
+pub use request::{Request, RequestError, SCHEME, Signature, WINDOW};
