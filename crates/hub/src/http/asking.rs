@@ -1,39 +1,14 @@
 //! Who asks: a device of a group, by its signature.
 
-use std::sync::{Mutex, PoisonError};
-
 use axum::body::Bytes;
 use axum::http::{HeaderMap, Method, Uri, header};
-use lru::LruCache;
 use yadori_core::DeviceId;
 use yadori_sync::group::Chain;
 use yadori_sync::wire::{Request, RequestError, Signature};
 
+use super::hub::{Hub, seconds};
 use super::problem::Failure;
-use super::routes::{Hub, seconds};
 use crate::records::Standing;
-
-/// Requests that are remembered, so that none is answered twice by this process. What changes anything is taken once
-/// whatever is repeated, by every process.
-const REMEMBERED: std::num::NonZeroUsize = std::num::NonZeroUsize::new(65_536).unwrap();
-
-/// Nonces of requests that were answered.
-#[derive(Debug)]
-pub(super) struct Answered(Mutex<LruCache<[u8; 16], u64>>);
-
-impl Default for Answered {
-    fn default() -> Self {
-        Self(Mutex::new(LruCache::new(REMEMBERED)))
-    }
-}
-
-impl Answered {
-    /// False: it was answered before.
-    fn is_new(&self, by: &Signature) -> bool {
-        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.put(by.nonce, by.time).is_none()
-    }
-}
 
 /// A request as it came, for its signature.
 #[derive(Debug)]

@@ -10,8 +10,8 @@ use yadori_sync::group::{Chain, ChainError};
 use yadori_sync::wire::{Found, list};
 
 use super::asking::Asked;
+use super::hub::{Hub, group_of, micros};
 use super::problem::Failure;
-use super::routes::{Hub, group_of, micros};
 use crate::records::{Appended, Founded};
 
 /// Entries of an answer at most.

@@ -10,8 +10,8 @@ use serde::Deserialize;
 use yadori_sync::wire::list;
 
 use super::asking::Asked;
+use super::hub::{Hub, Peer, group_of, micros};
 use super::problem::Failure;
-use super::routes::{Hub, Peer, group_of, micros};
 
 /// How long a place stays open.
 const OPEN: Duration = Duration::from_secs(600);

@@ -1,13 +1,16 @@
 //! The hub's interface (docs/protocol.md): bodies are CBOR, problems are RFC 9457.
 
+mod answered;
 mod asking;
 mod groups;
 mod guard;
+mod hub;
 mod known;
 mod meetings;
 mod problem;
 mod records;
 mod routes;
 
-pub(crate) use routes::micros;
-pub use routes::{Hub, Peer, routes};
+pub(crate) use hub::micros;
+pub use hub::{Hub, Peer};
+pub use routes::routes;

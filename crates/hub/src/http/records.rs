@@ -11,8 +11,8 @@ use yadori_sync::record::{Header, Sealed};
 use yadori_sync::wire::{list, read_list};
 
 use super::asking::Asked;
+use super::hub::{Hub, group_of, micros};
 use super::problem::Failure;
-use super::routes::{Hub, group_of, micros};
 use crate::records::{Push, Pushed};
 
 /// Records that are taken at once.
