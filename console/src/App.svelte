@@ -23,6 +23,7 @@
   import InsightView from './views/insight/InsightView.svelte';
   import PickView from './views/pick/PickView.svelte';
   import QuestionBox from './views/parts/QuestionBox.svelte';
+  import DevicesView from './views/devices/DevicesView.svelte';
   import SettingsView from './views/settings/SettingsView.svelte';
   import SignIn from './views/sign-in/SignIn.svelte';
   import Stream from './views/stream/Stream.svelte';
@@ -71,6 +72,7 @@
       goBatches: () => console.go({ view: 'batches' }),
       goInsight: () => console.go({ view: 'insight' }),
       goActs: () => console.go({ view: 'acts' }),
+      goDevices: () => console.go({ view: 'devices' }),
       goSettings: () => console.go({ view: 'settings' }),
       goDrawer: () => (console.jumping = true),
       favorite: () => console.takeFavorite(Keys.digit(event)),
@@ -118,6 +120,8 @@
       <InsightView {console} />
     {:else if console.place.view === 'acts'}
       <ActsView {console} />
+    {:else if console.place.view === 'devices'}
+      <DevicesView {console} />
     {:else if console.place.view === 'settings'}
       <SettingsView {console} />
     {:else if console.place.view === 'batches'}

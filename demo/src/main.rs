@@ -5,6 +5,7 @@
 mod draw;
 mod form;
 mod scenario;
+mod second;
 
 use std::io::{BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
@@ -28,6 +29,9 @@ struct Arguments {
     /// Watch this display, e.g. your own with `--display $DISPLAY`, instead of a private one: chords work there
     #[arg(long)]
     display: Option<String>,
+    /// Show one computer alone, without a second one and a hub
+    #[arg(long)]
+    alone: bool,
 }
 
 /// A program of the demo, ended with it.
@@ -72,7 +76,19 @@ async fn main() -> Result<()> {
     println!("Bringing three weeks of the warden's office in …");
     bring_in(&stage)?;
     arrange(&stage)?;
+    // What is copied at the upper hut has no business on a person's own clipboard.
+    let second = if arguments.alone || arguments.display.is_some() {
+        None
+    } else {
+        println!("Starting a second computer and a hub, and pairing the two …\n");
+        let second = second::begin(&stage, scratch.path()).await?;
+        second.tell(&stage).await?;
+        Some(second)
+    };
     let mut programs = play(&stage)?;
+    if let Some(second) = &second {
+        second.hear(&stage).await?;
+    }
     let form = form::serve().await?;
     begin_batch(&stage)?;
     println!("{}", yadori(&stage, &["status"])?);
@@ -84,6 +100,15 @@ async fn main() -> Result<()> {
         beside("yadori")?.display(),
         beside("yadori")?.display()
     );
+    if let Some(second) = &second {
+        println!(
+            "The second computer, at the upper hut (display {}), and the hub between them, at {}:\n\n    {} --home {} list\n",
+            second.stage.display,
+            second.hub,
+            beside("yadori")?.display(),
+            second.stage.home.display()
+        );
+    }
     println!("A batch is in hand: two guests, to be moved into the form at\n\n    {form}\n");
     match &arguments.display {
         Some(_) => println!(
@@ -103,6 +128,9 @@ async fn main() -> Result<()> {
         _ = terminate.recv() => {}
     }
     println!("\nEnding.");
+    if let Some(second) = &second {
+        second.stop();
+    }
     let _ = yadori(&stage, &["stop"]);
     let until = Instant::now() + Duration::from_secs(10);
     while service.0.try_wait()?.is_none() && Instant::now() < until {

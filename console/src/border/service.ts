@@ -5,6 +5,7 @@ import { Failure } from '../api/failure';
 import type {
   Act,
   Acted,
+  AllDevices,
   AllDrawers,
   AllOrders,
   AllRules,
@@ -13,8 +14,8 @@ import type {
   BatchItems,
   ChangeBatch,
   Clear,
-  Cleared,
   ClearPlan,
+  Cleared,
   Color,
   Compared,
   Completion,
@@ -23,8 +24,8 @@ import type {
   Form,
   Found,
   FoundOutline,
-  HandedOut,
   HandOut,
+  HandedOut,
   ImportProgress,
   Insight,
   Items,
@@ -33,6 +34,7 @@ import type {
   Obeyed,
   Outline,
   Outlook,
+  Pairing,
   Parts,
   PasteInto,
   Problem,
@@ -40,13 +42,17 @@ import type {
   Row,
   Scope,
   Shape,
+  ShowCode,
   SignedIn,
   SignedInBrowser,
   Split,
   Status,
+  StruckOff,
   Tidied,
   TriedRules,
   TryRules,
+  TypeCode,
+  TypePhrase,
 } from '../api/types';
 import type { Page } from '../state/page';
 import type { Ask, Wanted } from '../state/picking/asks';
@@ -161,6 +167,17 @@ export class Service {
   resume = (): Promise<Status> => this.#post('/resume', {});
   settings = (): Promise<AllSettings> => this.#json('/settings');
   changeSettings = (changes: Record<string, unknown>): Promise<AllSettings> => this.#post('/settings', { changes }, 'PATCH');
+  devices = (): Promise<AllDevices> => this.#json('/devices');
+  pairing = (): Promise<Pairing> => this.#json('/devices/pairing');
+  showCode = (wanted: ShowCode): Promise<Pairing> => this.#post('/devices/pairing', wanted);
+  typeCode = (wanted: TypeCode): Promise<Pairing> => this.#post('/devices/pairing/code', wanted);
+  typePhrase = (wanted: TypePhrase): Promise<Pairing> => this.#post('/devices/pairing/phrase', wanted);
+  letIn = (yes: boolean): Promise<Pairing> => this.#post('/devices/pairing/answer', { yes });
+  callOffPairing = async (): Promise<void> => void (await this.#call('/devices/pairing', { method: 'DELETE' }));
+  strikeOff = async (id: string): Promise<StruckOff> => (await this.#call(`/devices/${id}`, { method: 'DELETE' })).json() as Promise<StruckOff>;
+  leaveGroup = async (): Promise<void> => void (await this.#call('/devices/leave', { method: 'POST' }));
+  exchangeNow = (): Promise<AllDevices> => this.#post('/exchange/now', {});
+  pauseExchange = (paused: boolean): Promise<AllDevices> => this.#post('/exchange/pause', { paused });
   limitsPlan = (changes: Record<string, unknown>): Promise<LimitsPlan> => this.#post('/limits/plan', { changes });
   obeyLimits = (): Promise<Obeyed> => this.#post('/limits/obey', {});
   outlook = (id: string): Promise<Outlook> => this.#json(`/clips/${id}/outlook`);

@@ -17,6 +17,7 @@ import { Rows } from './rows.svelte';
 import { Search } from './search.svelte';
 import { Selection } from './selection.svelte';
 import { Session } from './session.svelte';
+import { Devices } from './devices.svelte';
 import { Settings } from './settings.svelte';
 import { Sight } from './sight.svelte';
 import { Stays } from './stays';
@@ -36,6 +37,7 @@ export class Console {
   readonly acts: Acts;
   readonly questions = new Questions();
   readonly settings: Settings;
+  readonly devices: Devices;
   readonly batches: Batches;
   readonly picking: Picking;
   readonly arrivals: Arrivals;
@@ -64,6 +66,7 @@ export class Console {
     this.drafts = new Drafts(service, page, this.messages);
     this.acts = new Acts(service, this.rows, this.sight, this.selection, this.search, this.messages, page);
     this.settings = new Settings(service, this.acts, this.messages, this.questions);
+    this.devices = new Devices(service, this.messages, this.questions);
     this.acts.onSecret = (what) => this.settings.askToPin(what);
     this.acts.isInSight = () => isList(this.place) || ['acts', 'batches', 'hand', 'pick'].includes(this.place.view);
     this.batches = new Batches(service, this.acts, this.messages, page);

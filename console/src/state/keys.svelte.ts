@@ -66,6 +66,7 @@ export const KEYS = {
   goBatches: { where: ['page'], strokes: [{ key: 'o' }], shown: 'O', does: 'Go to the batches, to hand one out' },
   goInsight: { where: ['page'], strokes: [{ key: 'i' }], shown: 'I', does: 'Go to the insight' },
   goActs: { where: ['page'], strokes: [{ key: 'a' }], shown: 'A', does: 'Go to the recent acts' },
+  goDevices: { where: ['page'], strokes: [{ key: 'v' }], shown: 'V', does: 'Go to your devices' },
   goSettings: { where: ['page'], strokes: [{ key: 'k' }], shown: 'K', does: 'Go to the settings: what is kept, and how' },
   favorite: { where: ['page'], strokes: DIGITS, shown: '1 … 9', does: 'Take the favorite f1 … f9' },
   help: { where: ['page'], strokes: [{ key: '?' }], shown: '?', does: 'This page' },

@@ -3,10 +3,10 @@ import type { Page } from './page';
 
 /** Pages with a list in them. */
 export type ListPlace = { view: 'history' | 'favorites'; query: string } | { view: 'drawer'; id: string; query: string };
-export type Place = ListPlace | { view: 'drawers' | 'batches' | 'hand' | 'pick' | 'insight' | 'acts' | 'settings' | 'help' };
+export type Place = ListPlace | { view: 'drawers' | 'batches' | 'hand' | 'pick' | 'insight' | 'acts' | 'devices' | 'settings' | 'help' };
 export type View = Place['view'];
 
-const PLAIN = ['drawers', 'batches', 'hand', 'pick', 'insight', 'acts', 'settings', 'help'] as const;
+const PLAIN = ['drawers', 'batches', 'hand', 'pick', 'insight', 'acts', 'devices', 'settings', 'help'] as const;
 
 /** The place that a fragment names; the history for one that names none. */
 export function placeOf(fragment: string): Place {

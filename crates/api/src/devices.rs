@@ -92,6 +92,19 @@ pub struct TypeCode {
     pub name: Option<String>,
 }
 
+/// To type a recovery phrase.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct TypePhrase {
+    /// The hub of the group.
+    pub hub: String,
+    /// The phrase, as it was shown when the group came to be.
+    pub phrase: String,
+    /// What this device shall be called; its host name otherwise.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub name: Option<String>,
+}
+
 /// How a pairing stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -122,6 +135,9 @@ pub struct Pairing {
     /// The code, while it is shown.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub code: Option<String>,
+    /// The recovery phrase of a group that has just come to be: it is shown with its first code alone.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub phrase: Option<String>,
     /// What the other device is called.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub device: Option<String>,

@@ -31,7 +31,7 @@ pub use clips::{
 };
 pub use devices::{
     AllDevices, Device, LetIn, Pairing, PairingState, PauseExchange, RefusedRecord, ShowCode, StruckOff,
-    TypeCode,
+    TypeCode, TypePhrase,
 };
 pub use drawers::{
     AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, KeptOutline, NewDivider,

@@ -26,6 +26,8 @@ pub(crate) enum Failure {
         named.join("\n")
     )]
     LeftOut { name: String, clips: u64, named: Vec<String> },
+    #[error("not paired: {0}")]
+    NotPaired(String),
     #[error("{0} clips can't be handed back as they were copied; restore them from a backup, or remove them")]
     Damaged(u64),
     #[error("{0}")]
@@ -55,6 +57,7 @@ impl Failure {
             | Self::File { .. }
             | Self::Output(_)
             | Self::LeftOut { .. }
+            | Self::NotPaired(_)
             | Self::Damaged(_)
             | Self::NotOwn(_) => 1,
         }

@@ -3,11 +3,12 @@
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::time::Duration;
 
 use tempfile::TempDir;
 
 use crate::service::Service;
-use crate::{programs, until};
+use crate::{programs, until, until_within};
 
 /// A running hub. Ends, with its database, when dropped.
 #[derive(Debug)]
@@ -120,10 +121,24 @@ pub fn pair(hub: &Hub, (host, guest): (&Service, &Service), names: (&str, &str))
         let said = showing.wait_with_output().expect("its end");
         panic!("no code was shown: {}", String::from_utf8_lossy(&said.stderr));
     };
-    guest.yadori(&["pair", &code, "--hub", &hub.address, "--name", names.1]);
-    let rest: Vec<String> = said.map_while(Result::ok).collect();
-    let done = showing.wait_with_output().expect("its end");
-    assert!(done.status.success(), "{rest:?} {}", String::from_utf8_lossy(&done.stderr));
+    let mut typing = guest
+        .client_command(&["pair", &code, "--hub", &hub.address, "--name", names.1])
+        .stdin(Stdio::null())
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped())
+        .spawn()
+        .expect("yadori");
+    let ended = until_within("the two to be paired", Duration::from_secs(60), || {
+        let (host, guest) = (showing.try_wait().expect("its end"), typing.try_wait().expect("its end"));
+        let failed = [host, guest].into_iter().flatten().any(|status| !status.success());
+        (failed || (host.is_some() && guest.is_some())).then_some(!failed)
+    });
+    if !ended {
+        let _ = typing.kill();
+        let [host, guest] = [showing, typing].map(|one| one.wait_with_output().expect("its end"));
+        let said = [host, guest].map(|one| String::from_utf8_lossy(&one.stderr).into_owned());
+        panic!("not paired: {said:?}");
+    }
 }
 
 /// Waits until nothing waits to be sent or received on any of these.

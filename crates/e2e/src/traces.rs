@@ -45,7 +45,7 @@ pub fn in_memory(pid: u32, word: &str) -> Vec<String> {
 }
 
 /// The files below a directory that hold a word.
-pub fn in_files(directory: &Path, word: &str) -> Vec<PathBuf> {
+pub fn in_files(directory: &Path, word: impl AsRef<[u8]> + Copy) -> Vec<PathBuf> {
     let mut found = Vec::new();
     let Ok(entries) = std::fs::read_dir(directory) else { return found };
     for path in entries.flatten().map(|entry| entry.path()) {
@@ -59,6 +59,6 @@ pub fn in_files(directory: &Path, word: &str) -> Vec<PathBuf> {
     found
 }
 
-fn holds(bytes: &[u8], word: &str) -> bool {
-    memchr::memmem::find(bytes, word.as_bytes()).is_some()
+fn holds(bytes: &[u8], word: impl AsRef<[u8]>) -> bool {
+    memchr::memmem::find(bytes, word.as_ref()).is_some()
 }

@@ -2,6 +2,7 @@
 //! sees groups, devices, numbers, lengths and times; no content, no key, and nothing that a content could be guessed from.
 
 pub mod http;
+mod keeping;
 pub mod records;
 pub mod run;
 pub mod settings;

@@ -10,7 +10,8 @@ use tokio_util::sync::CancellationToken;
 use yadori_store::Location;
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
 
-use crate::http::{Hub, Peer, routes};
+use crate::http::{Hub, Peer, micros, routes};
+use crate::keeping;
 use crate::records::{OpenError, Records};
 use crate::settings::Settings;
 
@@ -55,14 +56,14 @@ pub async fn open(settings: &Settings) -> Result<(Records, Option<PrivateServer>
         log: settings.home.join("records.log"),
     })?;
     let mut states = server.state();
-    let began = states.wait_for(|state| !matches!(state, ServerState::Starting));
-    match tokio::time::timeout(DATABASE, began).await {
-        Ok(Ok(state)) => match &*state {
-            ServerState::Ready => {}
-            ServerState::Down { reason, .. } => return Err(RunError::Database(reason.clone())),
-            _ => return Err(RunError::Database("it was stopped".into())),
-        },
-        _ => return Err(RunError::Database("it did not answer in time".into())),
+    // What keeps it from starting may pass: it is tried again by itself.
+    let began = states.wait_for(|state| matches!(state, ServerState::Ready | ServerState::Stopped));
+    if !matches!(tokio::time::timeout(DATABASE, began).await, Ok(Ok(_))) {
+        let why = match &*server.state().borrow() {
+            ServerState::Down { reason, .. } => reason.clone(),
+            _ => "it did not answer in time".into(),
+        };
+        return Err(RunError::Database(why));
     }
     Ok((Records::open(&Location::Private { socket, user: current_user()? }).await?, Some(server)))
 }
@@ -93,6 +94,8 @@ pub async fn run(
         TcpListener::bind(settings.listen).await.map_err(|why| RunError::Port(settings.listen, why))?;
     let address = listener.local_addr()?;
     let hub = Arc::new(Hub::new(records.clone(), settings.open, settings.quota, shutdown.clone()));
+    let keeping = keeping::run(records.clone(), hub.grown.clone(), micros, shutdown.clone());
+    let keeping = tokio::spawn(keeping);
     let service = routes(hub).into_make_service_with_connect_info::<Peer>();
     ready(address);
     tracing::info!("answering at {address}");
@@ -103,6 +106,7 @@ pub async fn run(
     shutdown.cancelled().await;
     tracing::info!("stopping");
     let _ = tokio::time::timeout(LAST_REQUESTS, serving).await;
+    let _ = keeping.await;
     records.close().await;
     if let Some(mut server) = server {
         let _ = tokio::task::spawn_blocking(move || server.stop()).await;

@@ -162,6 +162,7 @@ pub async fn run_on(
             chords::doing::run(app.clone(), queue.clone(), picker, pressed),
         );
     }
+    app.parts.start("fetching contents of other devices", exchanger.clone().fetch_wanted());
     app.parts.start("exchanging with other devices", exchanger.run());
     app.parts.start("room for the records", records::space::run(app.clone(), of_records));
     app.parts.start("telling how things stand", app.clone().tell_status());

@@ -40,7 +40,8 @@ CREATE TABLE outgoing (
   kind VARBINARY(12) NOT NULL,
   id VARBINARY(40) NOT NULL,
   version BIGINT UNSIGNED NOT NULL,
-  body LONGBLOB NOT NULL
+  body LONGBLOB NOT NULL,
+  blobs LONGBLOB NOT NULL
 ) ENGINE = InnoDB;
 
 -- What devices of the group say of themselves (as they sent it), and when each was last heard of.
@@ -48,4 +49,13 @@ CREATE TABLE exchange_devices (
   device BINARY(16) NOT NULL PRIMARY KEY,
   body VARBINARY(2000) NOT NULL,
   heard_at BIGINT NOT NULL
+) ENGINE = InnoDB;
+
+-- Contents that are blobs at the hub: name and key of each, and how many of its parts this device has sent.
+CREATE TABLE exchange_blobs (
+  digest BINARY(32) NOT NULL PRIMARY KEY,
+  name BINARY(16) NOT NULL,
+  blob_key BINARY(32) NOT NULL,
+  size BIGINT UNSIGNED NOT NULL,
+  sent INT UNSIGNED NOT NULL
 ) ENGINE = InnoDB;

@@ -15,9 +15,9 @@ pub use error::{CommitError, OpenError, ReadError};
 pub use read::clearings::PartBody;
 pub use read::snapshot::{Read, Snapshot};
 pub use rows::{
-    ActRow, BatchChange, DeviceRow, DraftRow, DueRow, ENDING, ExchangeRow, ExchangeState, ForgettingAct,
-    GOING, GOING_TO_END, OutgoingRow, PartRow, PortionRow, RefusalRow, STANDS, SignInChange, SignInRow,
-    SteppedAct, Subject,
+    ActRow, BatchChange, BlobRow, DeviceRow, DraftRow, DueRow, DueState, ENDING, ExchangeRow, ExchangeState,
+    ForgettingAct, GOING, GOING_TO_END, Noted, OutgoingRow, PartRow, PortionRow, RefusalRow, STANDS,
+    SignInChange, SignInRow, SteppedAct, Subject,
 };
 pub use store::{Location, MIGRATIONS, SCHEMA, Store};
 pub use write::contents::CHUNK;

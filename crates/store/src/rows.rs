@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use yadori_core::acts::ActKind;
 use yadori_core::batch::{Batch, Item};
-use yadori_core::{BatchId, ClipId, DeviceId, Digest, Micros, RefusalReason, Stamp};
+use yadori_core::{BatchId, ClipId, DeviceId, Digest, DrawerState, Micros, RefusalReason, Stamp, StoredClip};
 
 /// One thing a person did that can be taken back.
 #[derive(Clone, Debug)]
@@ -185,6 +185,29 @@ pub struct ExchangeRow {
     pub heads: Vec<(DeviceId, u64, u64)>,
     /// Devices that were heard of; an empty body leaves what was said before.
     pub devices: Vec<DeviceRow>,
+    /// Contents that are blobs at the hub.
+    pub blobs: Vec<BlobRow>,
+}
+
+/// A content that is a blob at the hub.
+#[derive(Clone, PartialEq, Eq)]
+pub struct BlobRow {
+    /// Which content.
+    pub digest: Digest,
+    /// The name of the blob.
+    pub name: [u8; 16],
+    /// Its key.
+    pub key: [u8; 32],
+    /// Bytes of the content.
+    pub size: u64,
+    /// How many of its parts this device has sent.
+    pub sent: u32,
+}
+
+impl std::fmt::Debug for BlobRow {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "BlobRow({} bytes)", self.size)
+    }
 }
 
 /// What a device says of itself.
@@ -199,7 +222,7 @@ pub struct DeviceRow {
 }
 
 /// Something that waits to be sent.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct DueRow {
     /// What.
     pub subject: Subject,
@@ -207,6 +230,30 @@ pub struct DueRow {
     pub version: u64,
     /// It was sent before.
     pub sent: bool,
+    /// What it is, as of the same moment.
+    pub state: DueState,
+}
+
+/// What something that waits to be sent is.
+#[derive(Clone, Debug, PartialEq)]
+pub enum DueState {
+    /// A clip.
+    Clip(Box<StoredClip>),
+    /// A drawer.
+    Drawer(Box<DrawerState>),
+    /// Of another kind, or nothing is recorded of it.
+    Other,
+}
+
+/// How far what was here before has been noted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Noted {
+    /// There is more.
+    More,
+    /// There is more, which is not in its place yet: later.
+    Later,
+    /// All of it.
+    All,
 }
 
 /// A record on its way.
@@ -220,6 +267,8 @@ pub struct OutgoingRow {
     pub version: u64,
     /// It, sealed.
     pub body: Vec<u8>,
+    /// The names of the blobs that it lists.
+    pub blobs: Vec<[u8; 16]>,
 }
 
 /// Everything of the exchange that is read at start.

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use ed25519_dalek::{SigningKey, VerifyingKey};
 use yadori_core::merge::register::Written;
 use yadori_core::{ClipState, DeviceId, Digest, HybridClock, Kept, OfferRecord, RepresentationRecord};
-use yadori_sync::exchange::{Due, Exchange, Numbers, Pushed};
+use yadori_sync::exchange::{Due, Exchange, Made, Numbers, Pushed};
 use yadori_sync::keys::{EpochKey, NamingKey};
 use yadori_sync::record::{Header, Opener, Sealed, Topic, content, seal};
 
@@ -125,7 +125,7 @@ impl Device {
             let mut nonce = [0; 24];
             dice.0.fill(&mut nonce);
             seal(&header, &content::content(topic, &body), &EpochKey([2; 32]), &signing(device), nonce)
-                .map(Some)
+                .map(|record| Some(Made { record, blobs: Vec::new() }))
         });
         for nothing in sealed.expect("records are small") {
             self.disk.changed.remove(&nothing.topic);
@@ -242,7 +242,7 @@ fn run(seed: u64) {
                 let most = 1 + dice.below(4) as usize;
                 devices[at].prepare(most, &mut dice);
                 let records: Vec<Sealed> =
-                    devices[at].disk.exchange.pending().iter().map(|one| one.record.clone()).collect();
+                    devices[at].disk.exchange.pending().iter().map(|one| one.made.record.clone()).collect();
                 if records.is_empty() {
                     continue;
                 }
@@ -299,7 +299,7 @@ fn run(seed: u64) {
         for device in &mut devices {
             device.prepare(16, &mut dice);
             let records: Vec<Sealed> =
-                device.disk.exchange.pending().iter().map(|one| one.record.clone()).collect();
+                device.disk.exchange.pending().iter().map(|one| one.made.record.clone()).collect();
             if !records.is_empty() {
                 quiet = false;
                 device.pushed(hub.push(&records), &mut dice);

@@ -8,7 +8,7 @@ use ed25519_dalek::SigningKey;
 use hpke::rand_core::{TryCryptoRng, TryRng};
 use serde_json::{Value, json};
 use yadori_core::DeviceId;
-use yadori_sync::group::{Chain, ChainError, Member, Next, Reading, WrapSecret};
+use yadori_sync::group::{Chain, ChainError, Member, Next, Phrase, RECOVERY, Reading, WrapSecret};
 use yadori_sync::keys::{EpochKey, NamingKey};
 use yadori_sync::record::{Header, OpenError, Sealed, seal};
 
@@ -58,7 +58,7 @@ fn device(n: u8) -> Device {
 /// The entries of a group: the first device alone, with a second one, and without the first.
 fn entries() -> Vec<Vec<u8>> {
     let (first, second) = (device(1), device(2));
-    let (_, recovery) = WrapSecret::derive(&[0x70; 32]);
+    let recovery = Phrase::new([0x70; 16]).member();
     let mut dice = Dice(blake3::Hasher::new().update(b"a group").finalize_xof());
     let mut chain = Chain::of(GROUP);
     let keys = (EpochKey([0xe1; 32]), NamingKey([0x44; 32]));
@@ -124,7 +124,7 @@ fn the_written_entries_are_what_is_made_and_their_keys_unlock() {
     let made = json!({
         "group": hex::encode(GROUP),
         "devices": [device_of(1), device_of(2)],
-        "recovery_seed": hex::encode([0x70; 32]),
+        "recovery_phrase": Phrase::new([0x70; 16]).to_string(),
         "naming_key": hex::encode([0x44; 32]),
         "epoch_keys": epoch_keys,
         "entries": entries().iter().map(hex::encode).collect::<Vec<_>>(),
@@ -141,8 +141,42 @@ fn the_written_entries_are_what_is_made_and_their_keys_unlock() {
             .accept(&hex::decode(entry.as_str().expect("a text")).expect("hexadecimal"))
             .expect("it follows");
     }
-    let (recovery, _) = WrapSecret::derive(&[0x70; 32]);
-    let keys = chain.unlock(None, &recovery).expect("the recovery key has all");
+    let keys = chain.unlock(None, &Phrase::new([0x70; 16]).secret()).expect("the recovery key has all");
     let keys: Vec<String> = keys.epochs.values().map(|key| hex::encode(key.0)).collect();
     assert_eq!(json!(keys), written["epoch_keys"]);
+}
+
+#[test]
+fn whoever_has_the_phrase_lets_a_new_device_in_and_nobody_else_does() {
+    let entries = entries();
+    let mut chain = Chain::of(GROUP);
+    entries.iter().for_each(|entry| chain.accept(entry).expect("it follows"));
+    let (phrase, new) = (Phrase::new([0x70; 16]), device(3));
+    let phrase: Phrase = phrase.to_string().parse().expect("as it stands on the paper");
+    let keyring = &chain.unlock(None, &phrase.secret()).expect("all keys");
+    let entry = |signing: &SigningKey| {
+        let mut dice = Dice(blake3::Hasher::new().update(b"found again").finalize_xof());
+        let members = [chain.members(), &[new.member]].concat();
+        let key = EpochKey([0xe4; 32]);
+        chain.next(Next { author: RECOVERY, signing, members, key, keyring }, &mut dice)
+    };
+    assert_eq!(entry(&Phrase::new([0x71; 16]).signing()), Err(ChainError::Signature));
+    assert_eq!(entry(&device(2).signing), Err(ChainError::Signature));
+    let entry = entry(&phrase.signing()).expect("an entry");
+    chain.accept(&entry).expect("it follows");
+    let theirs = chain.unlock(Some(new.member.device), &new.secret).expect("its keys");
+    assert_eq!(theirs.epochs.len(), 4, "and all that came before");
+    // Nobody can be a member under the phrase's own name.
+    let mut dice = Dice(blake3::Hasher::new().update(b"disguised").finalize_xof());
+    let disguised = Member { device: RECOVERY, ..device(4).member };
+    let members = [chain.members(), &[disguised]].concat();
+    let keyring = &chain.unlock(Some(new.member.device), &new.secret).expect("its keys");
+    let next = Next {
+        author: new.member.device,
+        signing: &new.signing,
+        members,
+        key: EpochKey([0xe5; 32]),
+        keyring,
+    };
+    assert_eq!(chain.next(next, &mut dice), Err(ChainError::Members));
 }

@@ -20,6 +20,7 @@
   <ul class="border-base-300 mt-4 border-t pt-3 text-[0.9375rem] leading-11">
     <li><a class="block" href="#/insight">Insight</a></li>
     <li><a class="block" href="#/acts">Recent acts</a></li>
+    <li><a class="block" href="#/devices">Devices</a></li>
     <li><a class="block" href="#/settings">Settings</a></li>
     <li><a class="block" href="#/help">Help</a></li>
   </ul>

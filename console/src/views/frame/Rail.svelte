@@ -2,6 +2,7 @@
 <script lang="ts">
   import Bookmark from '@lucide/svelte/icons/bookmark';
   import Chart from '@lucide/svelte/icons/chart-no-axes-column';
+  import DevicesIcon from '@lucide/svelte/icons/monitor-smartphone';
   import Layers from '@lucide/svelte/icons/layers';
   import Help from '@lucide/svelte/icons/circle-question-mark';
   import HistoryIcon from '@lucide/svelte/icons/history';
@@ -30,6 +31,7 @@
   const more: [View, string, typeof HistoryIcon, Command][] = [
     ['insight', 'Insight', Chart, 'goInsight'],
     ['acts', 'Recent acts', Undo, 'goActs'],
+    ['devices', 'Devices', DevicesIcon, 'goDevices'],
     ['settings', 'Settings', SlidersIcon, 'goSettings'],
     ['help', 'Help', Help, 'help'],
   ];

@@ -4,7 +4,7 @@ use std::io::Write;
 use std::time::Duration;
 
 use clap::Args;
-use yadori_api::{AllDevices, LetIn, Pairing, PairingState, ShowCode, StruckOff, TypeCode};
+use yadori_api::{AllDevices, LetIn, Pairing, PairingState, ShowCode, StruckOff, TypeCode, TypePhrase};
 
 use super::json;
 use crate::asking::confirmed;
@@ -32,6 +32,9 @@ pub(crate) struct Pair {
     /// Let the other device in without a question
     #[arg(long, conflicts_with = "code")]
     yes: bool,
+    /// Join by the recovery phrase that was shown with the group's first code, when no other device is left
+    #[arg(long, value_name = "PHRASE", conflicts_with_all = ["code", "invitation", "yes"])]
+    phrase: Option<String>,
     /// Call off what is under way
     #[arg(long, conflicts_with_all = ["code", "hub", "invitation", "name", "yes"])]
     cancel: bool,
@@ -65,17 +68,24 @@ impl Pair {
             service.delete_nothing("/devices/pairing")?;
             return Ok(writeln!(out, "Nothing is being paired any more.")?);
         }
-        let now: Pairing = match &self.code {
-            Some(code) => {
-                let hub = self.hub.clone().ok_or_else(|| {
-                    Failure::Use("say where the hub answers: --hub http://127.0.0.1:8930".into())
-                })?;
+        let hub_of = || {
+            let missing = || Failure::Use("say where the hub answers: --hub http://127.0.0.1:8930".into());
+            self.hub.clone().ok_or_else(missing)
+        };
+        let now: Pairing = match (&self.code, &self.phrase) {
+            (_, Some(phrase)) => {
+                let (hub, phrase) = (hub_of()?, phrase.clone());
+                service
+                    .post("/devices/pairing/phrase", &TypePhrase { hub, phrase, name: self.name.clone() })?
+            }
+            (Some(code), None) => {
+                let hub = hub_of()?;
                 service.post(
                     "/devices/pairing/code",
                     &TypeCode { hub, code: code.clone(), name: self.name.clone() },
                 )?
             }
-            None => {
+            (None, None) => {
                 let (hub, invitation) = (self.hub.clone(), self.invitation.clone());
                 service.post("/devices/pairing", &ShowCode { hub, invitation, name: self.name.clone() })?
             }
@@ -87,6 +97,12 @@ impl Pair {
                 out,
                 "On the other device, within ten minutes:\n\n    yadori pair {code} --hub {hub}\n"
             )?;
+            if let Some(phrase) = &now.phrase {
+                writeln!(
+                    out,
+                    "Write this down and keep it away from your devices. It is shown this once, and is the only way back to\nyour history when all of them are lost:\n\n    {phrase}\n"
+                )?;
+            }
             out.flush()?;
         }
         self.follow(service, now, out)
@@ -103,7 +119,7 @@ impl Pair {
                 }
                 PairingState::Failed | PairingState::None => {
                     let why = now.why.unwrap_or_else(|| "nothing is being paired".into());
-                    return Err(Failure::Connection(format!("not paired: {why}")));
+                    return Err(Failure::NotPaired(why));
                 }
                 PairingState::Asks => {
                     let yes = self.yes || confirmed(&format!("Let {device} in?"))?;

@@ -3,7 +3,7 @@
 use axum::body::Bytes;
 use axum::http::{HeaderMap, Method, Uri, header};
 use yadori_core::DeviceId;
-use yadori_sync::group::Chain;
+use yadori_sync::group::{Chain, RECOVERY};
 use yadori_sync::wire::{Request, RequestError, Signature};
 
 use super::hub::{Hub, seconds};
@@ -28,12 +28,19 @@ pub(super) struct Asker {
     pub(super) standing: Standing,
     /// It belongs to the group now.
     belongs: bool,
+    /// It is the recovery phrase, which is no device.
+    phrase: bool,
 }
 
 impl Asker {
     /// Goes on only if it belongs to the group now.
     pub(super) fn member(self) -> Result<Self, Failure> {
         if self.belongs { Ok(self) } else { Err(Failure::struck_off()) }
+    }
+
+    /// Goes on only if it may say who belongs: a member, or whoever has the recovery phrase.
+    pub(super) fn author(self) -> Result<Self, Failure> {
+        if self.phrase { Ok(self) } else { self.member() }
     }
 }
 
@@ -49,14 +56,16 @@ impl Asked<'_> {
         let by = Signature::from_header(header.unwrap_or_default()).map_err(refused)?;
         let (chain, standing) = hub.known.chain(&hub.records, self.group).await?;
         let now = chain.member(by.device, chain.epoch());
+        let phrase = chain.recovery().filter(|_| by.device == RECOVERY);
         let once = || (1..chain.epoch()).rev().find_map(|epoch| chain.member(by.device, epoch));
-        let key = now.or_else(once).ok_or_else(Failure::stranger)?;
+        let key = phrase.or(now).or_else(once).ok_or_else(Failure::stranger)?;
         let path = self.uri.path_and_query().map_or("", |path| path.as_str());
         let request = Request { method: self.method.as_str(), path, group: self.group, body: self.body };
         request.verify(&by, &key, seconds()).map_err(refused)?;
         if !hub.answered.is_new(&by) {
             return Err(Failure::unsigned("the request was answered before"));
         }
-        Ok(Asker { device: by.device, chain, standing, belongs: now.is_some() })
+        let (belongs, phrase) = (now.is_some(), phrase.is_some());
+        Ok(Asker { device: by.device, chain, standing, belongs, phrase })
     }
 }

@@ -72,7 +72,7 @@ pub(super) async fn append(
 ) -> Result<StatusCode, Failure> {
     let group = group_of(&group)?;
     let asked = Asked { method: &method, uri: &uri, headers: &headers, body: &body, group };
-    let asker = asked.by(&hub).await?.member()?;
+    let asker = asked.by(&hub).await?.author()?;
     let mut chain = Chain::clone(&asker.chain);
     let parent = chain.head();
     if let Err(why) = chain.accept(&body) {

@@ -10,6 +10,7 @@ use super::answered::Answered;
 use super::guard::Guard;
 use super::known::Known;
 use super::problem::Failure;
+use crate::keeping::Grown;
 use crate::records::Records;
 use crate::waiting::Waiting;
 
@@ -45,6 +46,7 @@ pub struct Hub {
     pub(super) groups: Waiting<[u8; 16]>,
     pub(super) places: Waiting<u32>,
     pub(super) counted: Counted,
+    pub(crate) grown: Grown,
     pub(super) shutdown: CancellationToken,
 }
 
@@ -61,6 +63,7 @@ impl Hub {
             groups: Waiting::default(),
             places: Waiting::default(),
             counted: Counted::default(),
+            grown: Grown::default(),
             shutdown,
         }
     }

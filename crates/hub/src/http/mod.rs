@@ -2,6 +2,7 @@
 
 mod answered;
 mod asking;
+mod blobs;
 mod groups;
 mod guard;
 mod hub;

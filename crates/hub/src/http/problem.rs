@@ -64,6 +64,10 @@ impl Failure {
         Self::new(StatusCode::NOT_FOUND, "no-place", detail)
     }
 
+    pub(super) fn no_part() -> Self {
+        Self::new(StatusCode::NOT_FOUND, "no-part", "this hub has no such part of a blob")
+    }
+
     pub(super) fn said() -> Self {
         Self::new(StatusCode::CONFLICT, "said", "something else was said there")
     }

@@ -8,7 +8,7 @@ use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, Method, Uri};
 use serde::Deserialize;
 use yadori_sync::record::{Header, Sealed};
-use yadori_sync::wire::{list, read_list};
+use yadori_sync::wire::{Sent, list};
 
 use super::asking::Asked;
 use super::hub::{Hub, group_of, micros};
@@ -17,12 +17,23 @@ use crate::records::{Push, Pushed};
 
 /// Records that are taken at once.
 const RECORDS: usize = 500;
+/// Blobs that one of them lists at most.
+const BLOBS: usize = 4_096;
 /// The longest time for which a request is held.
 const LONGEST_WAIT: u64 = 30;
 
-/// The records of a push with their headers: of this device, one life of it, this group, and in their order.
-fn read(body: &[u8], group: [u8; 16], device: yadori_core::DeviceId) -> Option<Vec<(Header, &[u8])>> {
-    let records = read_list(body, RECORDS)?;
+/// Records with their headers.
+type Named<'a> = Vec<(Header, &'a [u8])>;
+/// Names of blobs, each with the place of the record that lists it.
+type Listed = Vec<(usize, [u8; 16])>;
+
+/// The records of a push with their headers: of this device, one life of it, this group, and in their order; and the blobs
+/// that they list.
+fn read(body: &[u8], group: [u8; 16], device: yadori_core::DeviceId) -> Option<(Named<'_>, Listed)> {
+    let (records, blobs): (Vec<&[u8]>, Vec<Vec<[u8; 16]>>) =
+        Sent::from_bytes(body, (RECORDS, BLOBS))?.0.into_iter().unzip();
+    let named = |(at, names): (usize, Vec<[u8; 16]>)| names.into_iter().map(move |name| (at, name));
+    let listed = blobs.into_iter().enumerate().flat_map(named);
     let headers = records.iter().map(|record| Sealed(record.to_vec()).header().ok());
     let headers = headers.collect::<Option<Vec<Header>>>()?;
     let first = headers.first()?;
@@ -31,7 +42,7 @@ fn read(body: &[u8], group: [u8; 16], device: yadori_core::DeviceId) -> Option<V
     };
     let ascending = headers.windows(2).all(|two| two[0].sequence < two[1].sequence);
     (first.sequence > 0 && ascending && headers.iter().all(ours))
-        .then(|| headers.into_iter().zip(records).collect())
+        .then(|| (headers.into_iter().zip(records).collect(), listed.collect()))
 }
 
 /// Takes records.
@@ -44,7 +55,7 @@ pub(super) async fn push(
     let group = group_of(&group)?;
     let asked = Asked { method: &method, uri: &uri, headers: &headers, body: &body, group };
     let mut asker = asked.by(&hub).await?.member()?;
-    let records = read(&body, group, asker.device).ok_or_else(|| {
+    let (records, listed) = read(&body, group, asker.device).ok_or_else(|| {
         Failure::malformed("these are no records of this device in the order of their sequences")
     })?;
     let hash = *blake3::hash(&body).as_bytes();
@@ -52,6 +63,7 @@ pub(super) async fn push(
         let push = Push {
             group,
             records: &records,
+            listed: &listed,
             hash,
             epoch: asker.standing.epoch,
             quota: hub.quota,
@@ -60,6 +72,7 @@ pub(super) async fn push(
         match hub.records.push(&push).await? {
             Pushed::Taken(last) => {
                 hub.groups.tell(&group);
+                hub.grown.note(group);
                 hub.counted.pushed(records.len());
                 return Ok(list([&last.to_be_bytes()[..]].into_iter()));
             }

@@ -11,12 +11,14 @@ use axum::response::Response;
 use axum::routing::{delete, get, post, put};
 
 use super::hub::{Hub, seconds};
-use super::{groups, meetings, records};
+use super::{blobs, groups, meetings, records};
 
 /// The hub's time in seconds since the Unix epoch stands on every answer: devices sign with it, whatever their own clocks say.
 const TIME: HeaderName = HeaderName::from_static("yadori-time");
 /// What a push may carry, in bytes.
 const PUSH: usize = 9 << 20;
+/// What a part of a blob may carry.
+const PART: usize = 2 << 20;
 /// What anything else may carry.
 const OTHER: usize = 320 << 10;
 
@@ -53,6 +55,8 @@ pub fn routes(hub: Arc<Hub>) -> Router {
     Router::new()
         .route("/v1/groups/{group}/records", post(records::push).layer(DefaultBodyLimit::max(PUSH)))
         .route("/v1/groups/{group}/records", get(records::pull))
+        .route("/v1/groups/{group}/blobs/{name}/{n}", put(blobs::take).layer(DefaultBodyLimit::max(PART)))
+        .route("/v1/groups/{group}/blobs/{name}/{n}", get(blobs::give))
         .route("/v1/groups/{group}", post(groups::found))
         .route("/v1/groups/{group}/entries", get(groups::entries).post(groups::append))
         .route("/v1/groups/{group}/meetings", post(meetings::open))

@@ -5,6 +5,7 @@ use sqlx::{MySql, QueryBuilder};
 use yadori_sync::record::{Header, Sealed};
 use yadori_sync::wire::{LONGEST_PAGE, Page};
 
+use super::blobs;
 use super::open::{Failed, Records};
 
 /// Records of a page at most.
@@ -19,6 +20,8 @@ pub struct Push<'a> {
     pub group: [u8; 16],
     /// The records with their headers. Not empty; one device, one incarnation.
     pub records: &'a [(Header, &'a [u8])],
+    /// Blobs that they list, by the place of the record.
+    pub listed: &'a [(usize, [u8; 16])],
     /// A hash of all of it.
     pub hash: [u8; 32],
     /// The epoch in which the device was known to belong to the group.
@@ -107,6 +110,8 @@ impl Records {
             .bind(&push.hash[..])
             .execute(&mut *tx)
             .await?;
+            let listed = push.listed.iter().map(|(at, name)| (number + 1 + *at as u64, *name));
+            blobs::list(&mut tx, push.group, &listed.collect::<Vec<_>>()).await?;
             let number = number + push.records.len() as u64;
             sqlx::query("UPDATE hub_groups SET last = ?, bytes = bytes + ?, seen_at = ? WHERE id = ?")
                 .bind(number)
@@ -188,6 +193,14 @@ impl Records {
             });
             sql.push(")");
             let deleted = sql.build().execute(&mut *tx).await?.rows_affected();
+            let mut sql = QueryBuilder::<MySql>::new("DELETE FROM listed WHERE grp = ");
+            sql.push_bind(&group[..]).push(" AND number IN (");
+            let mut list = sql.separated(", ");
+            gone.iter().for_each(|(number, _)| {
+                list.push_bind(*number);
+            });
+            sql.push(")");
+            sql.build().execute(&mut *tx).await?;
             // Another process may have been faster.
             if deleted == gone.len() as u64 {
                 sqlx::query("UPDATE hub_groups SET bytes = bytes - LEAST(bytes, ?) WHERE id = ?")

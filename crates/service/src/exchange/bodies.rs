@@ -1,11 +1,12 @@
 //! What is said of a subject to other devices.
 
 use yadori_core::exchange::what_always_travels;
-use yadori_core::{ClipId, Digest, StoredClip};
-use yadori_store::Subject;
-use yadori_sync::body::{CLIP, ClipBody, DEVICE, DRAWER, DeviceBody, Held};
+use yadori_core::{Digest, StoredClip};
+use yadori_store::{DueRow, DueState};
+use yadori_sync::body::{ClipBody, DEVICE, DeviceBody, Held};
 
-use crate::state::app::App;
+use super::exchanger::{Current, Exchanger};
+use super::trouble::Trouble;
 use crate::state::at_hand::ContentError;
 
 /// Bytes of contents that stand in a record.
@@ -14,69 +15,66 @@ const INLINE: u64 = 600 << 10;
 /// What is to be sent of something.
 #[derive(Debug)]
 pub(super) enum Body {
-    /// This.
-    Says(Vec<u8>),
+    /// This, which lists these blobs.
+    Says(Vec<u8>, Vec<[u8; 16]>),
     /// Nothing.
     Nothing,
 }
 
-/// What is to be sent of a subject. `sent`: it was sent before.
-///
-/// # Errors
-/// It can't be read now.
-pub(super) async fn body_of(
-    app: &App,
-    name: &str,
-    subject: &Subject,
-    sent: bool,
-) -> Result<Body, ContentError> {
-    let (kind, id) = subject;
-    match kind.as_str() {
-        CLIP => match <[u8; 16]>::try_from(id.as_slice()) {
-            Ok(id) => body_of_clip(app, ClipId(id), sent).await,
-            Err(_) => Ok(Body::Nothing),
-        },
-        DRAWER => {
-            let id = String::from_utf8_lossy(id);
-            let history = app.clips.history();
-            let state = history.drawers().known(&id).and_then(|state| serde_json::to_vec(state).ok());
-            Ok(state.map_or(Body::Nothing, Body::Says))
+impl Exchanger {
+    /// What is to be sent of something that waits.
+    ///
+    /// # Errors
+    /// It can't be read now, or what is too large for a record can't be sent.
+    pub(super) async fn body_of(&self, current: &Current, due: DueRow) -> Result<Body, Trouble> {
+        match due.state {
+            DueState::Clip(stored) => self.body_of_clip(current, *stored, due.sent).await,
+            DueState::Drawer(state) => {
+                let state = serde_json::to_vec(&state).ok();
+                Ok(state.map_or(Body::Nothing, |state| Body::Says(state, Vec::new())))
+            }
+            DueState::Other if due.subject.0 == DEVICE => {
+                let travels = self.app.settings().exchange.travels.to_string();
+                let says = DeviceBody { name: current.member.keys.name.clone(), travels };
+                Ok(Body::Says(says.to_bytes(), Vec::new()))
+            }
+            DueState::Other => Ok(Body::Nothing),
         }
-        DEVICE => {
-            let says =
-                DeviceBody { name: name.to_owned(), travels: app.settings().exchange.travels.to_string() };
-            Ok(Body::Says(says.to_bytes()))
-        }
-        _ => Ok(Body::Nothing),
     }
-}
 
-async fn body_of_clip(app: &App, id: ClipId, sent: bool) -> Result<Body, ContentError> {
-    let stored: StoredClip = app.clips.history().stored(id);
-    let travels = &app.settings().exchange.travels;
-    let wanted = stored.facts.as_ref().is_some_and(|facts| travels.takes(facts, stored.state.is_pinned()));
-    if !wanted {
-        // What goes always travels, once the clip itself has.
-        let state = what_always_travels(&stored.state);
-        let body = ClipBody { state, facts: None, contents: Vec::new() };
-        return Ok(if sent { Body::Says(body.to_bytes()) } else { Body::Nothing });
-    }
-    let mut digests: Vec<Digest> = stored.digests().collect();
-    digests.sort_unstable();
-    digests.dedup();
-    let sizes = stored.state.offers.iter().flat_map(|offer| &offer.value.representations);
-    let size: u64 = sizes.filter(|one| digests.contains(&one.digest)).map(|one| one.size).sum();
-    if size > INLINE {
-        return Ok(Body::Nothing);
-    }
-    let mut contents = Vec::with_capacity(digests.len());
-    for digest in digests {
-        match app.at_hand.content(digest).await {
-            Ok(content) => contents.push((digest, Held::Here(content.expose().to_vec()))),
-            Err(ContentError::Damaged) => {}
-            Err(why @ ContentError::Away) => return Err(why),
+    async fn body_of_clip(&self, current: &Current, stored: StoredClip, sent: bool) -> Result<Body, Trouble> {
+        let travels = &self.app.settings().exchange.travels;
+        let wanted =
+            stored.facts.as_ref().is_some_and(|facts| travels.takes(facts, stored.state.is_pinned()));
+        if !wanted {
+            // What goes always travels, once the clip itself has.
+            let state = what_always_travels(&stored.state);
+            let body = ClipBody { state, facts: None, contents: Vec::new() };
+            return Ok(if sent { Body::Says(body.to_bytes(), Vec::new()) } else { Body::Nothing });
         }
+        let sizes = stored.state.offers.iter().flat_map(|offer| &offer.value.representations);
+        let mut needed: Vec<(u64, Digest)> = sizes.map(|one| (one.size, one.digest)).collect();
+        needed.sort_unstable();
+        needed.dedup();
+        // The small ones stand in the record, as many as have room there.
+        let (mut contents, mut blobs, mut room) = (Vec::with_capacity(needed.len()), Vec::new(), INLINE);
+        for (size, digest) in needed {
+            if size <= room {
+                match self.app.at_hand.content(digest).await {
+                    Ok(content) => {
+                        contents.push((digest, Held::Here(content.expose().to_vec())));
+                        room -= size;
+                    }
+                    // The clip is sent without what is missing here.
+                    Err(ContentError::Damaged) => {}
+                    Err(ContentError::Away) => return Err(Trouble::Records),
+                }
+            } else if let Some(blob) = self.uploaded(current, digest, size).await? {
+                blobs.push(blob.name);
+                contents.push((digest, Held::Blob(blob, size)));
+            }
+        }
+        let body = ClipBody { state: stored.state, facts: stored.facts, contents };
+        Ok(Body::Says(body.to_bytes(), blobs))
     }
-    let body = ClipBody { state: stored.state, facts: stored.facts, contents };
-    Ok(Body::Says(body.to_bytes()))
 }

@@ -1,8 +1,10 @@
 //! The exchange as others hold it: what it needs of the service, and what runs just now.
 
+use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::Notify;
+use yadori_core::{ClipId, Digest};
 use yadori_store::Store;
 use yadori_sync::exchange::Exchange;
 
@@ -30,8 +32,17 @@ pub struct Exchanger {
     pub pairings: Arc<Pairings>,
     /// Someone asks for it now.
     pub(super) asked: Arc<Notify>,
+    /// Contents that are not here may have become known.
+    pub(super) far: Arc<Notify>,
+    /// Parts that were fetched of a content that is not whole yet.
+    pub(super) partial: Arc<tokio::sync::Mutex<Option<Partial>>>,
+    /// Texts that are searched once their contents are here.
+    pub(super) far_texts: Arc<Mutex<HashMap<Digest, ClipId>>>,
     pub(super) current: Arc<Mutex<Option<Arc<Current>>>>,
 }
+
+/// A content, and the parts of it that are here.
+pub(super) type Partial = (Digest, Vec<zeroize::Zeroizing<Vec<u8>>>);
 
 /// The exchange of a member, while it runs.
 #[derive(Debug)]
@@ -40,6 +51,8 @@ pub(super) struct Current {
     pub(super) link: Link,
     pub(super) store: Store,
     pub(super) machine: tokio::sync::Mutex<Exchange>,
+    /// The chain is caught up with by one at a time.
+    pub(super) catching: tokio::sync::Mutex<()>,
 }
 
 impl Exchanger {
@@ -53,6 +66,9 @@ impl Exchanger {
             turning: Arc::default(),
             pairings: Arc::default(),
             asked: Arc::default(),
+            far: Arc::default(),
+            partial: Arc::default(),
+            far_texts: Arc::default(),
             current: Arc::default(),
         }
     }
@@ -119,6 +135,7 @@ impl Exchanger {
 impl Current {
     /// Fetches entries of the chain that are not known yet.
     pub(super) async fn catch_up(&self) -> Result<(), Trouble> {
+        let _alone = self.catching.lock().await;
         loop {
             let epoch = self.member.now().chain.epoch();
             let entries = self.link.entries(&self.member.asker(), epoch).await?;

@@ -12,12 +12,14 @@ use hyper_util::client::legacy::connect::HttpConnector;
 use hyper_util::rt::TokioExecutor;
 use serde::Deserialize;
 use yadori_core::DeviceId;
-use yadori_sync::wire::{Found, Page, Request, list, read_list};
+use yadori_sync::wire::{Found, Page, Request, Sent, read_list};
 
 use crate::home::random::random;
 
 /// How long the hub may take to answer, beside the time for which it is asked to hold a request.
 const PATIENCE: Duration = Duration::from_secs(20);
+/// What a part of a blob is given beside that: 1 MiB over a slow line.
+const SLOW: Duration = Duration::from_secs(100);
 /// How long a connection may take to come about.
 const CONNECT: Duration = Duration::from_secs(5);
 /// The longest answer.
@@ -210,10 +212,9 @@ impl Link {
     }
 
     /// Records are taken.
-    pub(super) async fn push(&self, by: &Asker, records: &[&[u8]]) -> Result<(), LinkError> {
+    pub(super) async fn push(&self, by: &Asker, sent: &Sent<'_>) -> Result<(), LinkError> {
         let path = format!("/v1/groups/{}/records", hex::encode(by.group));
-        let body = list(records.iter().copied());
-        self.ask((Method::POST, &path, body), Some(by), Duration::ZERO).await?;
+        self.ask((Method::POST, &path, sent.to_bytes()), Some(by), Duration::ZERO).await?;
         Ok(())
     }
 
@@ -228,6 +229,24 @@ impl Link {
         let path = format!("/v1/groups/{group}/records?after={after}&epoch={epoch}&wait={}", wait.as_secs());
         let (_, answer) = self.ask((Method::GET, &path, Vec::new()), Some(by), wait).await?;
         Page::from_bytes(&answer).ok_or_else(|| self.strange())
+    }
+
+    /// A part of a blob is taken.
+    pub(super) async fn put_part(
+        &self,
+        by: &Asker,
+        (name, n): ([u8; 16], u32),
+        part: Vec<u8>,
+    ) -> Result<(), LinkError> {
+        let path = format!("/v1/groups/{}/blobs/{}/{n}", hex::encode(by.group), hex::encode(name));
+        self.ask((Method::PUT, &path, part), Some(by), SLOW).await?;
+        Ok(())
+    }
+
+    /// A part of a blob.
+    pub(super) async fn part(&self, by: &Asker, (name, n): ([u8; 16], u32)) -> Result<Bytes, LinkError> {
+        let path = format!("/v1/groups/{}/blobs/{}/{n}", hex::encode(by.group), hex::encode(name));
+        Ok(self.ask((Method::GET, &path, Vec::new()), Some(by), SLOW).await?.1)
     }
 
     /// Opens a place where two devices meet.

@@ -1,6 +1,7 @@
 //! The exchange with a person's other devices through a hub: joining a group, sending what changes, receiving what comes.
 //! What is sealed and believed is the affair of yadori-sync; here it meets the records, the queue and the network.
 
+mod blobs;
 mod bodies;
 pub mod devices;
 mod exchanger;

@@ -8,7 +8,7 @@ use minicbor::{Decoder, Encoder};
 use tokio::sync::oneshot;
 use yadori_core::DeviceId;
 use yadori_store::ExchangeRow;
-use yadori_sync::group::{Chain, ChainError, Keyring, Member as Named, Next, WrapTo};
+use yadori_sync::group::{Chain, ChainError, Keyring, Member as Named, Next, Phrase, RECOVERY, WrapTo};
 use yadori_sync::keys::{EpochKey, NamingKey};
 use yadori_sync::pairing::{Channel, Code, Guest, Host, PairingError, Terms};
 use yadori_sync::wire::Found;
@@ -16,7 +16,7 @@ use yadori_sync::wire::Found;
 use super::exchanger::{Current, Exchanger};
 use super::keys::Keys;
 use super::link::{Asker, Link};
-use super::member::Member;
+use super::member::{Member, MemberError};
 use super::pairings::{PairError, Step};
 use super::trouble::Trouble;
 use crate::home::random::random;
@@ -98,6 +98,18 @@ fn checked(name: &str) -> Result<String, PairError> {
     fits.then(|| name.to_owned()).ok_or(PairError::Name)
 }
 
+/// The whole chain of a group.
+async fn every_entry(link: &Link, asker: &Asker) -> Result<Vec<Vec<u8>>, PairError> {
+    let mut entries: Vec<Vec<u8>> = Vec::new();
+    loop {
+        let some = link.entries(asker, entries.len() as u64).await?;
+        if some.is_empty() {
+            return Ok(entries);
+        }
+        entries.extend(some);
+    }
+}
+
 /// Waits for what is said at a place.
 async fn heard(link: &Link, place: u32, n: u32, end: tokio::time::Instant) -> Result<Vec<u8>, PairError> {
     while tokio::time::Instant::now() < end {
@@ -128,22 +140,24 @@ impl Exchanger {
     ) -> Result<(), PairError> {
         let ended = self.pairings.begin(Step::Joining(String::new()))?;
         let shown = async {
+            let mut phrase = None;
             if Keys::load(&self.home.data).map_err(PairError::Keys)?.is_none() {
                 let hub = hub.ok_or(PairError::NoHub)?;
-                self.begin_group(hub, invitation.unwrap_or_default(), name).await?;
+                phrase = Some(self.begin_group(hub, invitation.unwrap_or_default(), name).await?);
             }
             let current = self.under_way().await?;
             let place = current.link.open_place(&current.member.asker()).await?;
-            Ok::<_, PairError>((current, Code::new(place, random_of()?)))
+            Ok::<_, PairError>((current, Code::new(place, random_of()?), phrase))
         };
-        let (current, code) = match shown.await {
+        let (current, code, phrase) = match shown.await {
             Ok(shown) => shown,
             Err(why) => {
                 self.pairings.stand(Step::Failed(why.to_string()), None);
                 return Err(why);
             }
         };
-        self.pairings.stand(Step::Shown(code.to_string()), None);
+        let phrase = phrase.map(|phrase| phrase.to_string());
+        self.pairings.stand(Step::Shown(code.to_string(), phrase), None);
         let (this, place) = (self.clone(), code.place);
         self.app.parts.start("letting a device in", async move {
             let outcome = tokio::select! {
@@ -151,7 +165,10 @@ impl Exchanger {
                 () = ended.cancelled() => Err(PairError::CalledOff),
                 () = this.app.shutdown.cancelled() => return,
             };
-            let _ = current.link.close_place(&current.member.asker(), place).await;
+            // What was said last may still be on its way to the other; the place closes by itself then.
+            if !matches!(outcome, Ok(_) | Err(PairError::Declined)) {
+                let _ = current.link.close_place(&current.member.asker(), place).await;
+            }
             this.ended(outcome);
         });
         Ok(())
@@ -202,12 +219,17 @@ impl Exchanger {
     }
 
     /// A group of this one device comes to be.
-    async fn begin_group(&self, hub: &str, invitation: &str, name: Option<&str>) -> Result<(), PairError> {
+    async fn begin_group(
+        &self,
+        hub: &str,
+        invitation: &str,
+        name: Option<&str>,
+    ) -> Result<Phrase, PairError> {
         let _turning = self.turning.lock().await;
         let link = Link::to(hub)?;
         let mut keys = Keys::new(link.address().to_owned(), self.own_name(name)?)?;
-        let group: [u8; 16] = random_of()?;
-        let (_, recovery) = yadori_sync::group::WrapSecret::derive(&random_of()?);
+        let phrase = Phrase::new(random_of()?);
+        let (group, recovery) = (phrase.group(), phrase.member());
         let device = self.app.clips.device();
         let secrets = (EpochKey(random_of()?), NamingKey(random_of()?));
         let entry = Chain::of(group).begin(
@@ -221,7 +243,73 @@ impl Exchanger {
         link.found(group, &found).await?;
         keys.group = hex::encode(group);
         keys.first = blake3::hash(&entry).to_hex().to_string();
-        self.joined(&keys, &[entry]).await
+        self.joined(&keys, &[entry]).await?;
+        Ok(phrase)
+    }
+
+    /// The recovery phrase was typed here: this device is let into its group, whether any other is left or not.
+    ///
+    /// # Errors
+    /// Nothing has begun then.
+    pub fn type_phrase(&self, hub: &str, phrase: &str, name: Option<&str>) -> Result<(), PairError> {
+        let phrase: Phrase = phrase.parse()?;
+        let (link, name) = (Link::to(hub)?, self.own_name(name)?);
+        if Keys::load(&self.home.data).map_err(PairError::Keys)?.is_some() {
+            return Err(PairError::Belongs);
+        }
+        let ended = self.pairings.begin(Step::Joining(String::new()))?;
+        let this = self.clone();
+        self.app.parts.start("joining a group", async move {
+            let outcome = tokio::select! {
+                outcome = this.let_in_by_phrase(&link, &phrase, name) => outcome,
+                () = ended.cancelled() => Err(PairError::CalledOff),
+                () = this.app.shutdown.cancelled() => return,
+            };
+            this.ended(outcome);
+        });
+        Ok(())
+    }
+
+    async fn let_in_by_phrase(
+        &self,
+        link: &Link,
+        phrase: &Phrase,
+        name: String,
+    ) -> Result<String, PairError> {
+        let _turning = self.turning.lock().await;
+        let mut keys = Keys::new(link.address().to_owned(), name)?;
+        let (device, group) = (self.app.clips.device(), phrase.group());
+        let (signing, asker) =
+            (phrase.signing(), Asker { device: RECOVERY, signing: phrase.signing(), group });
+        for _ in 0..ENTRIES {
+            let mut entries = every_entry(link, &asker).await?;
+            let mut chain = Chain::of(group);
+            for entry in &entries {
+                chain.accept(entry)?;
+            }
+            let keyring = &chain.unlock(None, &phrase.secret()).map_err(MemberError::from)?;
+            let mut members = chain.members().to_vec();
+            members.retain(|one| one.device != device);
+            members.push(keys.member(device));
+            members.sort_unstable_by_key(|one| one.device);
+            let key = EpochKey(random_of()?);
+            let next = Next { author: RECOVERY, signing: &signing, members, key, keyring };
+            let entry = chain.next(next, &mut system_random())?;
+            match link.append(&asker, entry.clone()).await {
+                Ok(()) => {
+                    entries.push(entry);
+                    keys.group = hex::encode(group);
+                    keys.first = entries
+                        .first()
+                        .map_or_else(String::new, |first| blake3::hash(first).to_hex().to_string());
+                    self.joined(&keys, &entries).await?;
+                    return Ok("the group of your phrase".to_owned());
+                }
+                Err(why) if why.is("not-next") => {}
+                Err(why) => return Err(why.into()),
+            }
+        }
+        Err(PairError::Chain(ChainError::NotNext(0)))
     }
 
     /// This device belongs to a group from now on.
@@ -288,14 +376,7 @@ impl Exchanger {
         keys.group = hex::encode(welcome.group);
         keys.first = hex::encode(welcome.first);
         let asker = Asker { device, signing: keys.signing(), group: welcome.group };
-        let mut entries: Vec<Vec<u8>> = Vec::new();
-        loop {
-            let some = link.entries(&asker, entries.len() as u64).await?;
-            if some.is_empty() {
-                break;
-            }
-            entries.extend(some);
-        }
+        let entries = every_entry(link, &asker).await?;
         self.joined(&keys, &entries).await?;
         Ok(welcome.name)
     }

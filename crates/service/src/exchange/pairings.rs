@@ -4,7 +4,7 @@ use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::oneshot;
 use tokio_util::sync::CancellationToken;
-use yadori_sync::group::ChainError;
+use yadori_sync::group::{ChainError, PhraseError};
 use yadori_sync::pairing::{CodeError, PairingError};
 
 use super::link::LinkError;
@@ -18,6 +18,9 @@ pub enum PairError {
     /// The code that was typed.
     #[error(transparent)]
     Code(#[from] CodeError),
+    /// The recovery phrase that was typed.
+    #[error(transparent)]
+    Phrase(#[from] PhraseError),
     /// The talk.
     #[error(transparent)]
     Talk(#[from] PairingError),
@@ -74,10 +77,11 @@ pub enum PairError {
 }
 
 /// How a pairing stands.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, PartialEq, Eq)]
 pub enum Step {
-    /// The code is shown, and waits to be typed on the other device.
-    Shown(String),
+    /// The code is shown, and waits to be typed on the other device; with it the recovery phrase, when the group has just
+    /// come to be.
+    Shown(String, Option<String>),
     /// The code was typed here; the other device is reached, and asks its person.
     Typed,
     /// The other device, called so, asks to be let in.
@@ -88,6 +92,20 @@ pub enum Step {
     Done(String),
     /// It did not come about.
     Failed(String),
+}
+
+/// Says what stands, without code and phrase.
+impl std::fmt::Debug for Step {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(match self {
+            Self::Shown(..) => "Shown(…)",
+            Self::Typed => "Typed",
+            Self::Asks(_) => "Asks(…)",
+            Self::Joining(_) => "Joining(…)",
+            Self::Done(_) => "Done(…)",
+            Self::Failed(_) => "Failed(…)",
+        })
+    }
 }
 
 #[derive(Debug)]

@@ -1,13 +1,15 @@
 //! What other devices have sent is fetched, opened, and merged by the writer.
 
 use std::collections::{HashMap, HashSet};
+use std::sync::PoisonError;
 use std::time::Duration;
 
 use yadori_core::acts::Arrived;
 use yadori_core::clip::facts::HEAD_CHARS;
 use yadori_core::clip::reading::plain_form;
 use yadori_core::{ClipId, Content, DeviceId, Digest, Offer, Representation};
-use yadori_store::{CHUNK, DeviceRow, ExchangeRow};
+use yadori_store::{BlobRow, CHUNK, DeviceRow, ExchangeRow};
+use yadori_sync::blob::parts;
 use yadori_sync::body::{CLIP, ClipBody, DEVICE, DRAWER, DeviceBody, Held};
 use yadori_sync::exchange::{Pulled, Taken};
 
@@ -29,6 +31,9 @@ struct Read {
     devices: HashMap<DeviceId, Vec<u8>>,
     /// Clips with the devices whose records they came in, in their order.
     came: Vec<(ClipId, DeviceId)>,
+    /// Contents that are blobs, and the clips that need them.
+    blobs: Vec<BlobRow>,
+    far: Vec<(Digest, ClipId)>,
     unreadable: u64,
 }
 
@@ -82,11 +87,18 @@ impl Read {
         let id = ClipId(taken.topic.id.as_slice().try_into().ok()?);
         let ClipBody { state, facts, contents } = ClipBody::from_bytes(&taken.body)?;
         let arrived = Arrived { id, state, facts };
-        let here = contents.into_iter().filter_map(|(digest, held)| match held {
-            Held::Here(bytes) => Some((digest, Content::new(bytes))),
-            Held::Blob(..) => None,
-        });
-        let here: HashMap<Digest, Content> = here.collect();
+        let mut here: HashMap<Digest, Content> = HashMap::new();
+        for (digest, held) in contents {
+            match held {
+                Held::Here(bytes) => drop(here.insert(digest, Content::new(bytes))),
+                Held::Blob(blob, size) => {
+                    // Whoever sent the record had sent all of it before.
+                    let sent = u32::try_from(parts(size)).unwrap_or(u32::MAX);
+                    self.blobs.push(BlobRow { digest, name: blob.name, key: blob.key, size, sent });
+                    self.far.push((digest, id));
+                }
+            }
+        }
         if let Some(text) = text_of(&arrived, &here) {
             self.received.texts.insert(id, text);
         }
@@ -176,13 +188,19 @@ impl Exchanger {
         let large: Vec<(Digest, Content)> =
             contents.iter().filter(|(_, content)| content.len() > CHUNK).cloned().collect();
         self.disk.stage(&current.store, &large).await?;
-        let row = ExchangeRow { heads, devices: devices.clone(), ..row_of(&next) };
+        let blobs = std::mem::take(&mut read.blobs);
+        let far = !blobs.is_empty();
+        let row = ExchangeRow { heads, devices: devices.clone(), blobs, ..row_of(&next) };
         self.queue.merge(Received { clips, contents, texts, drawers, row }).await?;
         if older {
             current.store.begin_anew(&row_of(&next)).await?;
         }
         *machine = next;
         drop(machine);
+        if far {
+            self.far_texts.lock().unwrap_or_else(PoisonError::into_inner).extend(read.far);
+            self.far.notify_one();
+        }
         for (number, why) in refused {
             tracing::warn!("record {number} of the group was refused: {why}");
             self.app.exchange.refused(RefusedRecord { at, number, why: why.to_string() });

@@ -5,7 +5,7 @@ use std::sync::{Arc, PoisonError};
 use std::time::Duration;
 
 use yadori_store::Store;
-use yadori_sync::exchange::{Due, Exchange, Numbers, Pause, Pending};
+use yadori_sync::exchange::{Due, Exchange, Made, Numbers, Pause, Pending};
 use yadori_sync::record::{Sealed, Topic};
 
 use super::exchanger::{Current, Exchanger};
@@ -27,7 +27,7 @@ async fn machine_of(
     let pending = state.outgoing.into_iter().map(|one| Pending {
         due: Due { topic: Topic { kind: one.subject.0, id: one.subject.1 }, version: one.version },
         sequence: one.sequence,
-        record: Sealed(one.body),
+        made: Made { record: Sealed(one.body), blobs: one.blobs },
     });
     let machine = Exchange::resume(device, numbers, row.heads.into_iter().collect(), pending.collect());
     Ok(Some((machine, state.entries)))
@@ -87,12 +87,18 @@ impl Exchanger {
         let member = Member::new(device, keys, &entries)?;
         self.tell_members(&member);
         self.app.health.touch();
-        let current = Arc::new(Current { member, link, store, machine: tokio::sync::Mutex::new(machine) });
+        let current = Arc::new(Current {
+            member,
+            link,
+            store,
+            machine: tokio::sync::Mutex::new(machine),
+            catching: tokio::sync::Mutex::default(),
+        });
         *self.current.lock().unwrap_or_else(PoisonError::into_inner) = Some(Arc::clone(&current));
         if paused {
             std::future::pending::<()>().await;
         }
-        tokio::try_join!(self.send(&current), self.receive(&current))?;
+        tokio::try_join!(self.send(&current), self.receive(&current), self.fetch_small(&current))?;
         Ok(())
     }
 }

@@ -1,10 +1,13 @@
 //! What has changed here is sealed, kept until the hub has it, and sent.
 
-use yadori_store::{DueRow, ExchangeRow, OutgoingRow};
-use yadori_sync::exchange::{Due, Exchange, Numbers, Pushed};
-use yadori_sync::record::{Header, Sealed, TooLarge, Topic, content, seal};
+use std::time::Duration;
 
-use super::bodies::{Body, body_of};
+use yadori_store::{ExchangeRow, Noted, OutgoingRow};
+use yadori_sync::exchange::{Due, Exchange, Made, Numbers, Pushed};
+use yadori_sync::record::{Header, TooLarge, Topic, content, seal};
+use yadori_sync::wire::Sent;
+
+use super::bodies::Body;
 use super::exchanger::{Current, Exchanger};
 use super::trouble::Trouble;
 use crate::home::random::random;
@@ -12,8 +15,13 @@ use crate::state::clock::now;
 
 /// Subjects that are looked at at once.
 const SUBJECTS: u32 = 200;
+/// How long clips of a restore are given to come to their place before it is looked again.
+const LATER: Duration = Duration::from_millis(250);
 /// Bytes that are sent at once, beyond the first record.
 const BYTES: usize = 4 << 20;
+
+/// A body, and the blobs that it lists.
+type Says = (Vec<u8>, Vec<[u8; 16]>);
 
 pub(super) fn row_of(machine: &Exchange) -> ExchangeRow {
     let Numbers { incarnation, sequence, seen } = machine.numbers();
@@ -27,8 +35,10 @@ impl Exchanger {
             while self.send_some(current).await? {}
             let waits = current.store.count_due().await?;
             self.app.exchange.change(|state| state.waits = waits);
-            if current.store.note_some(now()).await? {
-                self.app.exchange.until_due().await;
+            match current.store.note_some(now()).await? {
+                Noted::All => self.app.exchange.until_due().await,
+                Noted::More => {}
+                Noted::Later => tokio::time::sleep(LATER).await,
             }
         }
     }
@@ -43,8 +53,9 @@ impl Exchanger {
         if pending.is_empty() {
             return Ok(true);
         }
-        let records: Vec<&[u8]> = pending.iter().map(|one| one.record.0.as_slice()).collect();
-        let answer = match current.link.push(&current.member.asker(), &records).await {
+        let sent = pending.iter().map(|one| (&one.made.record.0[..], one.made.blobs.clone()));
+        let sent = Sent(sent.collect());
+        let answer = match current.link.push(&current.member.asker(), &sent).await {
             Ok(()) => Pushed::Taken,
             Err(why) if why.is("older") => Pushed::Older,
             Err(why) if why.is("struck-off") => {
@@ -79,14 +90,15 @@ impl Exchanger {
         if due.is_empty() {
             return Ok(false);
         }
-        let mut bodies: Vec<(Due, Option<Vec<u8>>)> = Vec::with_capacity(due.len());
+        let mut bodies: Vec<(Due, Option<Says>)> = Vec::with_capacity(due.len());
         let mut bytes = 0;
-        for DueRow { subject, version, sent } in due {
-            let body = match body_of(&self.app, &current.member.keys.name, &subject, sent).await? {
-                Body::Says(body) => Some(body),
+        for due in due {
+            let (subject, version) = (due.subject.clone(), due.version);
+            let body = match self.body_of(current, due).await? {
+                Body::Says(body, blobs) => Some((body, blobs)),
                 Body::Nothing => None,
             };
-            bytes += body.as_ref().map_or(0, Vec::len);
+            bytes += body.as_ref().map_or(0, |(body, _)| body.len());
             if bytes > BYTES && !bodies.is_empty() {
                 break;
             }
@@ -99,10 +111,10 @@ impl Exchanger {
         let (signing, group) = (current.member.keys.signing(), chain.group());
         let mut machine = current.machine.lock().await;
         let mut next = machine.clone();
-        let (due, says): (Vec<Due>, Vec<Option<Vec<u8>>>) = bodies.into_iter().unzip();
+        let (due, says): (Vec<Due>, Vec<Option<Says>>) = bodies.into_iter().unzip();
         let mut says = says.into_iter();
-        let nothing = next.prepare(due, |topic, numbers| -> Result<Option<Sealed>, Trouble> {
-            let Some(body) = says.next().flatten() else { return Ok(None) };
+        let nothing = next.prepare(due, |topic, numbers| -> Result<Option<Made>, Trouble> {
+            let Some((body, blobs)) = says.next().flatten() else { return Ok(None) };
             let header = Header {
                 group,
                 epoch,
@@ -114,7 +126,7 @@ impl Exchanger {
             };
             let nonce = random().map_err(|_| Trouble::NoRandomness)?;
             match seal(&header, &content::content(topic, &body), key, &signing, nonce) {
-                Ok(record) => Ok(Some(record)),
+                Ok(record) => Ok(Some(Made { record, blobs })),
                 // It stays here.
                 Err(TooLarge) => Ok(None),
             }
@@ -126,7 +138,8 @@ impl Exchanger {
                 sequence: one.sequence,
                 subject: (one.due.topic.kind.clone(), one.due.topic.id.clone()),
                 version: one.due.version,
-                body: one.record.0.clone(),
+                body: one.made.record.0.clone(),
+                blobs: one.made.blobs.clone(),
             })
             .collect();
         let nothing: Vec<_> =

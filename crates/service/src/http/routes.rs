@@ -143,6 +143,7 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(devices::device::pause))
         .routes(routes!(devices::pairing::pairing, devices::pairing::show_code, devices::pairing::call_off))
         .routes(routes!(devices::pairing::type_code))
+        .routes(routes!(devices::pairing::type_phrase))
         .routes(routes!(devices::pairing::answer))
         .routes(routes!(service::events::events))
         .routes(routes!(service::sign_in::new_link))

@@ -3,10 +3,11 @@
 
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 
 use bytes::Bytes;
 use lru::LruCache;
-use tokio::sync::watch;
+use tokio::sync::{mpsc, oneshot, watch};
 use yadori_core::clip::mime;
 use yadori_core::{Clip, ClipId, Content, Digest, Micros, Offer, OfferRecord, Representation};
 use yadori_store::{ReadError, Store};
@@ -15,6 +16,8 @@ use yadori_store::{ReadError, Store};
 const RECENT_BYTES: usize = 8 * 1024 * 1024;
 /// Bytes that each takes beside its own.
 const EACH: usize = 160;
+/// How long it may take to fetch a content that another device has.
+const FAR: Duration = Duration::from_secs(60);
 /// Small pictures kept at hand, and their bytes at most.
 const PICTURES: usize = 60;
 const PICTURE_BYTES: usize = 8 * 1024 * 1024;
@@ -59,7 +62,12 @@ pub struct AtHand {
     fleeting: Mutex<HashMap<ClipId, Vec<(Digest, Content)>>>,
     recent: Mutex<Recent>,
     pictures: Mutex<VecDeque<((Digest, u32), Small)>>,
+    /// Whoever fetches contents that another device has.
+    far: Mutex<Option<mpsc::UnboundedSender<Wanted>>>,
 }
+
+/// A content that is wanted, and where it is said whether it has come.
+pub type Wanted = (Digest, oneshot::Sender<bool>);
 
 /// Why a content can't be had.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -80,6 +88,7 @@ impl Default for AtHand {
             fleeting: Mutex::default(),
             recent: Mutex::default(),
             pictures: Mutex::default(),
+            far: Mutex::default(),
         }
     }
 }
@@ -175,10 +184,30 @@ impl AtHand {
 
     async fn read(&self, digest: Digest) -> Result<Content, ContentError> {
         let store = self.store().ok_or(ContentError::Away)?;
-        store.content(digest).await.map_err(|why| match why {
+        let why = |why| match why {
             ReadError::Away(_) => ContentError::Away,
             ReadError::Damaged(_) => ContentError::Damaged,
-        })
+        };
+        match store.content(digest).await.map_err(why) {
+            // Another device may have it.
+            Err(ContentError::Damaged) if self.fetched(digest).await => {
+                store.content(digest).await.map_err(why)
+            }
+            read => read,
+        }
+    }
+
+    /// Contents that are not here are fetched by whoever hears of them here.
+    pub(crate) fn fetch_by(&self) -> mpsc::UnboundedReceiver<Wanted> {
+        let (sender, wanted) = mpsc::unbounded_channel();
+        *locked(&self.far) = Some(sender);
+        wanted
+    }
+
+    async fn fetched(&self, digest: Digest) -> bool {
+        let (done, fetched) = oneshot::channel();
+        let asked = locked(&self.far).as_ref().is_some_and(|far| far.send((digest, done)).is_ok());
+        asked && matches!(tokio::time::timeout(FAR, fetched).await, Ok(Ok(true)))
     }
 
     /// The whole offer of a clip, as it is handed back.

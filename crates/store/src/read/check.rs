@@ -19,7 +19,8 @@ impl Store {
 
 async fn missing(connection: &mut MySqlConnection, most: u32) -> Result<Vec<Digest>, ReadError> {
     let found: Vec<Vec<u8>> = sqlx::query_scalar(
-        "SELECT DISTINCT digest FROM uses u WHERE NOT EXISTS (SELECT 1 FROM contents c WHERE c.digest = u.digest) LIMIT ?",
+        "SELECT DISTINCT digest FROM uses u WHERE NOT EXISTS (SELECT 1 FROM contents c WHERE c.digest = u.digest) \
+         AND NOT EXISTS (SELECT 1 FROM exchange_blobs b WHERE b.digest = u.digest) LIMIT ?",
     )
     .bind(most)
     .fetch_all(connection)

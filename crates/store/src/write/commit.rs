@@ -158,7 +158,10 @@ impl Store {
         }
         write_refusals(tx, &group.refusals).await?;
         match &group.exchange {
-            Some(row) => exchange::write(tx, row).await?,
+            Some(row) => {
+                exchange::write(tx, row).await?;
+                exchange::note_received(tx, group).await?;
+            }
             None if group.here_only || !self.exchanges.load(Ordering::SeqCst) => {}
             None => exchange::note(tx, group).await?,
         }

@@ -3,10 +3,13 @@
 use std::sync::atomic::Ordering;
 
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
-use yadori_core::DeviceId;
+use yadori_core::{DeviceId, Digest};
 
 use crate::error::{CommitError, ReadError};
-use crate::rows::{DeviceRow, DueRow, ExchangeRow, ExchangeState, OutgoingRow, Subject};
+use crate::read::load::clip_row;
+use crate::rows::{
+    BlobRow, DeviceRow, DueRow, DueState, ExchangeRow, ExchangeState, Noted, OutgoingRow, Subject,
+};
 use crate::store::Store;
 use crate::write::group::{Group, ROWS};
 
@@ -17,8 +20,8 @@ const NOTED: u32 = 1_000;
 /// The kind of drawers.
 pub const DRAWER: &str = "drawer";
 
-/// Sequence, kind, id, version and body of a record on its way.
-type OutgoingColumns = (u64, Vec<u8>, Vec<u8>, u64, Vec<u8>);
+/// Sequence, kind, id, version, body and blobs of a record on its way.
+type OutgoingColumns = (u64, Vec<u8>, Vec<u8>, u64, Vec<u8>, Vec<u8>);
 
 /// Notes with a change what of it is to be sent.
 pub(crate) async fn note(tx: &mut MySqlConnection, group: &Group) -> Result<(), sqlx::Error> {
@@ -42,6 +45,21 @@ pub(crate) async fn note(tx: &mut MySqlConnection, group: &Group) -> Result<(), 
     }
     if group.restored {
         sqlx::query("UPDATE exchange SET noting = ''").execute(&mut *tx).await?;
+    }
+    Ok(())
+}
+
+/// Others know what has come from them: whether it goes is to be sent, whatever travels.
+pub(crate) async fn note_received(tx: &mut MySqlConnection, group: &Group) -> Result<(), sqlx::Error> {
+    for some in group.clips.chunks(ROWS) {
+        let mut sql =
+            QueryBuilder::<MySql>::new("INSERT INTO outbox (kind, id, version, sent, waits, changed_at) ");
+        sql.push_values(some, |mut row, clip| {
+            row.push_bind(CLIP.as_bytes()).push_bind(clip.id.0.to_vec()).push_bind(1_u64).push_bind(1_u64);
+            row.push_bind(false).push_bind(group.now);
+        });
+        sql.push(" ON DUPLICATE KEY UPDATE sent = GREATEST(sent, 1)");
+        sql.build().execute(&mut *tx).await?;
     }
     Ok(())
 }
@@ -77,6 +95,25 @@ pub(crate) async fn write(tx: &mut MySqlConnection, row: &ExchangeRow) -> Result
         .execute(&mut *tx)
         .await?;
     }
+    for one in &row.blobs {
+        write_blob(tx, one).await?;
+    }
+    Ok(())
+}
+
+/// A blob that is known already stays as it is, but for how much of it was sent.
+async fn write_blob(tx: &mut MySqlConnection, one: &BlobRow) -> Result<(), sqlx::Error> {
+    sqlx::query(
+        "INSERT INTO exchange_blobs (digest, name, blob_key, size, sent) VALUES (?, ?, ?, ?, ?) \
+         ON DUPLICATE KEY UPDATE sent = IF(name = VALUES(name), GREATEST(sent, VALUES(sent)), sent)",
+    )
+    .bind(&one.digest.0[..])
+    .bind(&one.name[..])
+    .bind(&one.key[..])
+    .bind(one.size)
+    .bind(one.sent)
+    .execute(tx)
+    .await?;
     Ok(())
 }
 
@@ -123,6 +160,7 @@ impl Store {
             "DELETE FROM exchange_heads",
             "DELETE FROM exchange_entries",
             "DELETE FROM exchange_devices",
+            "DELETE FROM exchange_blobs",
             "DELETE FROM outgoing",
             "DELETE FROM outbox",
         ] {
@@ -155,17 +193,18 @@ impl Store {
             sqlx::query_scalar("SELECT body FROM exchange_entries ORDER BY number").fetch_all(&self.pool);
         let entries = entries.await?;
         let rows: Vec<OutgoingColumns> =
-            sqlx::query_as("SELECT sequence, kind, id, version, body FROM outgoing ORDER BY sequence")
+            sqlx::query_as("SELECT sequence, kind, id, version, body, blobs FROM outgoing ORDER BY sequence")
                 .fetch_all(&self.pool)
                 .await?;
-        let outgoing = rows.into_iter().map(|(sequence, kind, id, version, body)| OutgoingRow {
+        let outgoing = rows.into_iter().map(|(sequence, kind, id, version, body, blobs)| OutgoingRow {
             sequence,
             subject: (String::from_utf8_lossy(&kind).into_owned(), id),
             version,
             body,
+            blobs: blobs.as_chunks().0.to_vec(),
         });
         self.exchanges.store(true, Ordering::SeqCst);
-        let row = ExchangeRow { incarnation, sequence, seen, heads, devices: Vec::new() };
+        let row = ExchangeRow { incarnation, sequence, seen, heads, ..ExchangeRow::default() };
         Ok(ExchangeState { row: Some(row), entries, outgoing: outgoing.collect() })
     }
 
@@ -185,6 +224,61 @@ impl Store {
         devices.into_iter().map(row).collect()
     }
 
+    /// The blob of a content, if it is one.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn blob(&self, digest: Digest) -> Result<Option<BlobRow>, ReadError> {
+        let row: Option<(Vec<u8>, Vec<u8>, u64, u32)> =
+            sqlx::query_as("SELECT name, blob_key, size, sent FROM exchange_blobs WHERE digest = ?")
+                .bind(&digest.0[..])
+                .fetch_optional(&self.pool)
+                .await?;
+        let unreadable = |_| ReadError::Damaged("a blob is recorded that is none".into());
+        let Some((name, key, size, sent)) = row else { return Ok(None) };
+        let (name, key) = (name.try_into().map_err(unreadable)?, key.try_into().map_err(unreadable)?);
+        Ok(Some(BlobRow { digest, name, key, size, sent }))
+    }
+
+    /// A content is a blob, and so many of its parts were sent.
+    ///
+    /// # Errors
+    /// It is not known then.
+    pub async fn keep_blob(&self, blob: &BlobRow) -> Result<(), CommitError> {
+        let mut connection = self.pool.acquire().await?;
+        Ok(write_blob(&mut connection, blob).await?)
+    }
+
+    /// A chunk of a content, as it is stored: 1 MiB, the last one less.
+    ///
+    /// # Errors
+    /// While the database does not answer, or when it is not there.
+    pub async fn chunk(&self, digest: Digest, n: u32) -> Result<Vec<u8>, ReadError> {
+        let found: Option<Vec<u8>> = sqlx::query_scalar("SELECT data FROM chunks WHERE digest = ? AND n = ?")
+            .bind(&digest.0[..])
+            .bind(n)
+            .fetch_optional(&self.pool)
+            .await?;
+        found.ok_or_else(|| ReadError::Damaged("a content is missing".into()))
+    }
+
+    /// Contents that clips need, that are blobs of so many bytes at most, and that are not here yet: so many at most.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn far(&self, bytes: u64, most: u32) -> Result<Vec<Digest>, ReadError> {
+        let found: Vec<Vec<u8>> = sqlx::query_scalar(
+            "SELECT digest FROM exchange_blobs b WHERE size <= ? \
+             AND NOT EXISTS (SELECT 1 FROM contents c WHERE c.digest = b.digest) \
+             AND EXISTS (SELECT 1 FROM uses u WHERE u.digest = b.digest) LIMIT ?",
+        )
+        .bind(bytes)
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(found.iter().filter_map(|digest| Some(Digest(digest.as_slice().try_into().ok()?))).collect())
+    }
+
     /// Entries of the chain have come, after a number.
     ///
     /// # Errors
@@ -196,23 +290,49 @@ impl Store {
         Ok(tx.commit().await?)
     }
 
-    /// What waits to be sent: what changed last first, so many at most.
+    /// What waits to be sent, what changed last first, so many at most: each as it was at the moment at which that was noted,
+    /// or later. Memory may not have come as far yet.
     ///
     /// # Errors
     /// While the database does not answer.
     pub async fn due(&self, most: u32) -> Result<Vec<DueRow>, ReadError> {
+        // One snapshot: no state is older than the version beside it.
+        let mut tx = self.pool.begin().await?;
         let rows: Vec<(Vec<u8>, Vec<u8>, u64, u64)> = sqlx::query_as(
             "SELECT kind, id, version, sent FROM outbox WHERE waits = 1 ORDER BY changed_at DESC LIMIT ?",
         )
         .bind(most)
-        .fetch_all(&self.pool)
+        .fetch_all(&mut *tx)
         .await?;
-        let row = |(kind, id, version, sent): (Vec<u8>, Vec<u8>, u64, u64)| DueRow {
-            subject: (String::from_utf8_lossy(&kind).into_owned(), id),
-            version,
-            sent: sent > 0,
-        };
-        Ok(rows.into_iter().map(row).collect())
+        let mut due = Vec::with_capacity(rows.len());
+        for (kind, id, version, sent) in rows {
+            let kind = String::from_utf8_lossy(&kind).into_owned();
+            let state = match kind.as_str() {
+                CLIP => {
+                    let row =
+                        sqlx::query("SELECT id, state, facts, ordered_at, ordered FROM clips WHERE id = ?")
+                            .bind(&id[..])
+                            .fetch_optional(&mut *tx)
+                            .await?;
+                    match row {
+                        Some(row) => DueState::Clip(Box::new(clip_row(&row)?)),
+                        None => DueState::Other,
+                    }
+                }
+                DRAWER => {
+                    let state: Option<Vec<u8>> = sqlx::query_scalar("SELECT state FROM drawers WHERE id = ?")
+                        .bind(&id[..])
+                        .fetch_optional(&mut *tx)
+                        .await?;
+                    let state = state.and_then(|state| serde_json::from_slice(&state).ok());
+                    state.map_or(DueState::Other, |state| DueState::Drawer(Box::new(state)))
+                }
+                _ => DueState::Other,
+            };
+            due.push(DueRow { subject: (kind, id), version, sent: sent > 0, state });
+        }
+        tx.rollback().await?;
+        Ok(due)
     }
 
     /// Something is to be sent that no change of the history says.
@@ -232,16 +352,22 @@ impl Store {
         Ok(())
     }
 
-    /// Notes some more of what was here before this device belonged to the group. True when all of it is noted.
+    /// Notes some more of what was here before this device belonged to the group.
     ///
     /// # Errors
     /// None of these is noted then.
-    pub async fn note_some(&self, now: i64) -> Result<bool, CommitError> {
+    pub async fn note_some(&self, now: i64) -> Result<Noted, CommitError> {
         let mut tx = self.pool.begin().await?;
         self.lease.holds(&mut tx).await?;
         let after: Option<Option<Vec<u8>>> =
             sqlx::query_scalar("SELECT noting FROM exchange FOR UPDATE").fetch_optional(&mut *tx).await?;
-        let Some(Some(after)) = after else { return Ok(true) };
+        let Some(Some(after)) = after else { return Ok(Noted::All) };
+        // Clips of a restore go to their place first.
+        let arriving: Option<i32> =
+            sqlx::query_scalar("SELECT 1 FROM incoming LIMIT 1").fetch_optional(&mut *tx).await?;
+        if arriving.is_some() {
+            return Ok(Noted::Later);
+        }
         let ids: Vec<Vec<u8>> = sqlx::query_scalar("SELECT id FROM clips WHERE id > ? ORDER BY id LIMIT ?")
             .bind(after)
             .bind(NOTED)
@@ -266,7 +392,7 @@ impl Store {
             .execute(&mut *tx)
             .await?;
         tx.commit().await?;
-        Ok(done)
+        Ok(if done { Noted::All } else { Noted::More })
     }
 
     /// How many subjects wait to be sent.
@@ -295,14 +421,16 @@ impl Store {
         if !outgoing.is_empty() {
             // A few at a time: records may be long.
             for some in outgoing.chunks(16) {
-                let mut sql =
-                    QueryBuilder::<MySql>::new("INSERT INTO outgoing (sequence, kind, id, version, body) ");
+                let mut sql = QueryBuilder::<MySql>::new(
+                    "INSERT INTO outgoing (sequence, kind, id, version, body, blobs) ",
+                );
                 sql.push_values(some, |mut one, row| {
                     one.push_bind(row.sequence)
                         .push_bind(row.subject.0.as_bytes())
                         .push_bind(&row.subject.1[..])
                         .push_bind(row.version)
-                        .push_bind(&row.body[..]);
+                        .push_bind(&row.body[..])
+                        .push_bind(row.blobs.concat());
                 });
                 sql.build().execute(&mut *tx).await?;
             }

@@ -22,7 +22,16 @@ pub struct Pending {
     /// Its number among this device's.
     pub sequence: u64,
     /// It.
+    pub made: Made,
+}
+
+/// A record, and the names of the blobs that it lists.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Made {
+    /// The record.
     pub record: Sealed,
+    /// The blobs.
+    pub blobs: Vec<[u8; 16]>,
 }
 
 /// The numbers of a record that is to be made.
@@ -145,7 +154,7 @@ impl Exchange {
     pub fn prepare<E>(
         &mut self,
         due: Vec<Due>,
-        mut seal: impl FnMut(&Topic, Numbers) -> Result<Option<Sealed>, E>,
+        mut seal: impl FnMut(&Topic, Numbers) -> Result<Option<Made>, E>,
     ) -> Result<Vec<Due>, E> {
         if !self.pending.is_empty() {
             return Ok(Vec::new());
@@ -155,9 +164,9 @@ impl Exchange {
         for due in due {
             let next = Numbers { sequence: numbers.sequence + 1, ..numbers };
             match seal(&due.topic, next)? {
-                Some(record) => {
+                Some(made) => {
                     numbers = next;
-                    pending.push(Pending { due, sequence: numbers.sequence, record });
+                    pending.push(Pending { due, sequence: numbers.sequence, made });
                 }
                 None => nothing.push(due),
             }

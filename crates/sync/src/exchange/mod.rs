@@ -4,5 +4,5 @@
 mod machine;
 mod pause;
 
-pub use machine::{Due, Exchange, Numbers, Pending, Pulled, Pushed, Refused, Taken};
+pub use machine::{Due, Exchange, Made, Numbers, Pending, Pulled, Pushed, Refused, Taken};
 pub use pause::Pause;

@@ -9,8 +9,8 @@ use hpke::rand_core::CryptoRng;
 use yadori_core::DeviceId;
 use zeroize::Zeroizing;
 
-use super::entry::{Entry, LONGEST, MOST, Member, NoEntry, Wrapped, apart, signed, together};
-use super::wrap::{WrapSecret, WrapTo, context, unwrap, wrap};
+use super::entry::{Entry, LONGEST, MOST, Member, NoEntry, RECOVERY, Wrapped, apart, signed, together};
+use super::wrap::{WrapSecret, context, unwrap, wrap};
 use crate::keys::{EpochKey, NamingKey};
 
 /// Why an entry is not taken.
@@ -140,6 +140,11 @@ impl Chain {
         self.entries.get(at).map(|(_, entry)| entry)
     }
 
+    /// The key by which the recovery phrase signs.
+    pub fn recovery(&self) -> Option<VerifyingKey> {
+        self.entries.last().map(|(_, entry)| entry.recovery.signs)
+    }
+
     /// The key by which a device that belonged to the group in an epoch signs.
     pub fn member(&self, device: DeviceId, epoch: u64) -> Option<VerifyingKey> {
         Some(self.entry(epoch)?.member(device)?.signs)
@@ -153,7 +158,7 @@ impl Chain {
         &self,
         first: Member,
         signing: &SigningKey,
-        recovery: WrapTo,
+        recovery: Member,
         (key, naming): (EpochKey, NamingKey),
         random: &mut impl CryptoRng,
     ) -> Result<Vec<u8>, ChainError> {
@@ -175,14 +180,14 @@ impl Chain {
     fn made(
         &self,
         mut next: Next<'_>,
-        recovery: WrapTo,
+        recovery: Member,
         random: &mut impl CryptoRng,
     ) -> Result<Vec<u8>, ChainError> {
         next.members.sort_by_key(|member| member.device);
         let (number, parent) = (self.epoch() + 1, self.head());
         let mut wrapped = Vec::with_capacity(next.members.len() + 1);
         let each = next.members.iter().map(|member| (member.wraps, &member.device.0[..]));
-        for (to, device) in each.chain([(recovery, &[][..])]) {
+        for (to, device) in each.chain([(recovery.wraps, &[][..])]) {
             let context = context(&self.group, number, &parent, device);
             let (encapsulated, sealed) =
                 wrap(to, &next.key, &next.keyring.naming, &context, random).ok_or(ChainError::PublicKey)?;
@@ -230,12 +235,17 @@ impl Chain {
         let ascending = entry.members.windows(2).all(|two| two[0].device < two[1].device);
         let fits =
             (1..=MOST).contains(&entry.members.len()) && entry.wrapped.len() == entry.members.len() + 1;
-        if !ascending || !fits || bytes.len() > LONGEST {
+        let named = entry.members.iter().all(|member| member.device != RECOVERY);
+        if !ascending || !fits || !named || bytes.len() > LONGEST {
             return Err(ChainError::Members);
         }
         // The first one is signed by the one device that it names; each other by a member of the one before it.
         let last = self.entries.last().map(|(_, last)| last);
-        let author = last.unwrap_or(&entry).member(entry.author).ok_or(ChainError::Stranger)?;
+        let author = match last {
+            // Whoever has the phrase speaks for all of them.
+            Some(last) if entry.author == RECOVERY => &last.recovery,
+            last => last.unwrap_or(&entry).member(entry.author).ok_or(ChainError::Stranger)?,
+        };
         author
             .signs
             .verify_strict(&signed(body), &Signature::from_bytes(&signature))

@@ -17,6 +17,9 @@ pub(super) const MOST: usize = 64;
 /// The longest entry that is read.
 pub(super) const LONGEST: usize = 64 << 10;
 
+/// As which device the recovery phrase speaks.
+pub const RECOVERY: DeviceId = DeviceId([0; 16]);
+
 /// A device that belongs to the group.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Member {
@@ -46,7 +49,7 @@ pub(super) struct Entry {
     pub(super) author: DeviceId,
     /// By their ids, ascending.
     pub(super) members: Vec<Member>,
-    pub(super) recovery: WrapTo,
+    pub(super) recovery: Member,
     /// One a member, in their order, and one for the recovery key.
     pub(super) wrapped: Vec<Wrapped>,
     /// The key of the epoch before, sealed with the key of this one: nonce and all. Empty in the first.
@@ -70,6 +73,10 @@ fn exactly<const N: usize>(bytes: &[u8]) -> Result<[u8; N], NoEntry> {
     bytes.try_into().map_err(|_| NoEntry::Malformed)
 }
 
+fn verifying(bytes: &[u8]) -> Result<VerifyingKey, NoEntry> {
+    VerifyingKey::from_bytes(&exactly(bytes)?).map_err(|_| NoEntry::Malformed)
+}
+
 /// A list of so many at most.
 fn list(decoder: &mut Decoder<'_>, most: usize) -> Result<usize, NoEntry> {
     let count = decoder.array()?.and_then(|count| usize::try_from(count).ok());
@@ -87,7 +94,8 @@ impl Entry {
                 encoder.array(3)?.bytes(&member.device.0)?;
                 encoder.bytes(member.signs.as_bytes())?.bytes(&member.wraps.0)?;
             }
-            encoder.bytes(&self.recovery.0)?.array(self.wrapped.len() as u64)?;
+            encoder.array(2)?.bytes(self.recovery.signs.as_bytes())?.bytes(&self.recovery.wraps.0)?;
+            encoder.array(self.wrapped.len() as u64)?;
             for one in &self.wrapped {
                 encoder.array(2)?.bytes(&one.encapsulated)?.bytes(&one.sealed)?;
             }
@@ -116,11 +124,14 @@ impl Entry {
                 return Err(NoEntry::Malformed);
             }
             let device = DeviceId(exactly(decoder.bytes()?)?);
-            let signs =
-                VerifyingKey::from_bytes(&exactly(decoder.bytes()?)?).map_err(|_| NoEntry::Malformed)?;
+            let signs = verifying(decoder.bytes()?)?;
             members.push(Member { device, signs, wraps: WrapTo(exactly(decoder.bytes()?)?) });
         }
-        let recovery = WrapTo(exactly(decoder.bytes()?)?);
+        if list(&mut decoder, 2)? != 2 {
+            return Err(NoEntry::Malformed);
+        }
+        let signs = verifying(decoder.bytes()?)?;
+        let recovery = Member { device: RECOVERY, signs, wraps: WrapTo(exactly(decoder.bytes()?)?) };
         let mut wrapped = Vec::new();
         for _ in 0..list(&mut decoder, MOST + 1)? {
             if list(&mut decoder, 2)? != 2 {
@@ -135,7 +146,7 @@ impl Entry {
     }
 
     pub(super) fn member(&self, device: DeviceId) -> Option<&Member> {
-        self.members.iter().find(|member| member.device == device)
+        self.members.iter().filter(|member| member.device != RECOVERY).find(|member| member.device == device)
     }
 }
 

@@ -4,10 +4,12 @@
 
 pub mod chain;
 mod entry;
+pub mod phrase;
 mod reading;
 mod wrap;
 
 pub use chain::{Chain, ChainError, Keyring, KeyringError, Next};
-pub use entry::Member;
+pub use entry::{Member, RECOVERY};
+pub use phrase::{Phrase, PhraseError};
 pub use reading::Reading;
 pub use wrap::{WrapSecret, WrapTo};

@@ -6,8 +6,8 @@ use std::str::FromStr;
 
 use zeroize::{Zeroize, ZeroizeOnDrop};
 
-/// Signs of a code: no letter that is taken for another.
-const SIGNS: &[u8; 32] = b"0123456789ABCDEFGHJKMNPQRSTVWXYZ";
+use crate::signs::{SIGNS, signs_in, value_of};
+
 /// Signs that carry the secret; one more is the check.
 const SECRET: usize = 8;
 
@@ -92,15 +92,8 @@ impl FromStr for Code {
         let (place, rest) = text.trim().split_once(['-', ' ']).ok_or(CodeError::Parts)?;
         let place = place.parse().map_err(|_| CodeError::Parts)?;
         let mut signs = Vec::with_capacity(SECRET + 1);
-        for typed in rest.chars().filter(|sign| !sign.is_whitespace() && *sign != '-') {
-            let sign = match typed.to_ascii_uppercase() {
-                'O' => '0',
-                'I' | 'L' => '1',
-                sign => sign,
-            };
-            let value =
-                SIGNS.iter().position(|one| char::from(*one) == sign).ok_or(CodeError::Sign(typed))?;
-            signs.push(value as u8);
+        for typed in signs_in(rest) {
+            signs.push(value_of(typed).ok_or(CodeError::Sign(typed))?);
         }
         if signs.len() != SECRET + 1 {
             return Err(CodeError::Parts);

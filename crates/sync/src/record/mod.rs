@@ -9,4 +9,5 @@ mod sealed;
 pub use content::Topic;
 pub use header::Header;
 pub use order::{Heads, OrderError};
+pub(crate) use pad::{pad, unpad};
 pub use sealed::{LONGEST, OpenError, Opener, Sealed, TooLarge, seal};

@@ -19,7 +19,7 @@ pub(super) fn padded(length: usize) -> usize {
 }
 
 /// Its length, itself, and zeros. `None` when it has 4 GiB or more.
-pub(super) fn pad(bytes: &[u8]) -> Option<Zeroizing<Vec<u8>>> {
+pub(crate) fn pad(bytes: &[u8]) -> Option<Zeroizing<Vec<u8>>> {
     let length = u32::try_from(bytes.len()).ok()?;
     let whole = padded(BEFORE + bytes.len());
     let mut out = Zeroizing::new(Vec::with_capacity(whole));
@@ -30,7 +30,7 @@ pub(super) fn pad(bytes: &[u8]) -> Option<Zeroizing<Vec<u8>>> {
 }
 
 /// What was padded; `None` when it was padded in another way.
-pub(super) fn unpad(padded_bytes: &[u8]) -> Option<&[u8]> {
+pub(crate) fn unpad(padded_bytes: &[u8]) -> Option<&[u8]> {
     let (length, rest) = padded_bytes.split_first_chunk::<BEFORE>()?;
     let length = usize::try_from(u32::from_be_bytes(*length)).ok()?;
     let (bytes, zeros) = rest.split_at_checked(length)?;

@@ -30,6 +30,48 @@ pub fn read_list(bytes: &[u8], most: usize) -> Option<Vec<&[u8]>> {
     (decoder.position() == bytes.len()).then_some(items)
 }
 
+/// What a device sends at once: records, each with the names of the blobs that it lists. The hub keeps those.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Sent<'a>(pub Vec<(&'a [u8], Vec<[u8; 16]>)>);
+
+impl<'a> Sent<'a> {
+    /// CBOR: `[[record, [name, …]], …]`.
+    pub fn to_bytes(&self) -> Vec<u8> {
+        let mut encoder = Encoder::new(Vec::new());
+        let written = (|| {
+            encoder.array(self.0.len() as u64)?;
+            for (record, blobs) in &self.0 {
+                encoder.array(2)?.bytes(record)?.array(blobs.len() as u64)?;
+                for blob in blobs {
+                    encoder.bytes(blob)?;
+                }
+            }
+            encoder.ok()
+        })();
+        debug_assert!(written.is_ok());
+        encoder.into_writer()
+    }
+
+    /// Reads what [`Sent::to_bytes`] wrote: so many records at most, each with so many blobs. `None` for anything else.
+    pub fn from_bytes(bytes: &'a [u8], (records, blobs): (usize, usize)) -> Option<Self> {
+        let mut decoder = Decoder::new(bytes);
+        let bounded =
+            |count: Option<u64>, most: usize| usize::try_from(count?).ok().filter(|count| *count <= most);
+        let count = bounded(decoder.array().ok()?, records)?;
+        let mut sent = Vec::with_capacity(count);
+        for _ in 0..count {
+            if decoder.array().ok()? != Some(2) {
+                return None;
+            }
+            let record = decoder.bytes().ok()?;
+            let count = bounded(decoder.array().ok()?, blobs)?;
+            let names = (0..count).map(|_| decoder.bytes().ok()?.try_into().ok());
+            sent.push((record, names.collect::<Option<Vec<_>>>()?));
+        }
+        (decoder.position() == bytes.len()).then_some(Self(sent))
+    }
+}
+
 /// A group that is to be: what the hub's owner gave for it, and its first entry.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Found {
@@ -123,6 +165,11 @@ mod tests {
             let read: Vec<Vec<u8>> = read_list(&bytes, 9).unwrap().into_iter().map(<[u8]>::to_vec).collect();
             prop_assert_eq!(&read, &items);
             prop_assert_eq!(read_list(&bytes, items.len().wrapping_sub(1)).is_some(), items.is_empty());
+            let sent = Sent(items.iter().map(|item| (&item[..], vec![[7; 16]; item.len() % 3])).collect());
+            let bytes = sent.to_bytes();
+            prop_assert_eq!(Sent::from_bytes(&bytes, (9, 2)), Some(sent));
+            prop_assert_eq!(Sent::from_bytes(&bytes[..bytes.len() - 1], (9, 2)), None);
+            prop_assert!(Sent::from_bytes(&bytes, (items.len().wrapping_sub(1), 2)).is_none() || items.is_empty());
             let found = Found { invitation, entry: items.concat() };
             prop_assert_eq!(Found::from_bytes(&found.to_bytes()), Some(found));
             let records = items.into_iter().enumerate().map(|(n, item)| (n as u64, Sealed(item))).collect();
@@ -135,6 +182,7 @@ mod tests {
         #[test]
         fn bytes_from_anywhere_do_no_harm(bytes: Vec<u8>) {
             let _ = (Page::from_bytes(&bytes), Found::from_bytes(&bytes), read_list(&bytes, 99));
+            let _ = Sent::from_bytes(&bytes, (99, 99));
         }
     }
 }

@@ -4,22 +4,25 @@ use std::sync::Arc;
 
 use axum::extract::State;
 use axum::http::StatusCode;
-use yadori_api::{LetIn, Pairing, PairingState, Problem, ShowCode, TypeCode};
+use yadori_api::{LetIn, Pairing, PairingState, Problem, ShowCode, TypeCode, TypePhrase};
 
 use crate::exchange::pairings::{PairError, Step};
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
 
 fn stands(context: &Context) -> axum::Json<Pairing> {
-    let pairing = |state, code, device, why| Pairing { state, code, device, why };
+    let blank = |state| Pairing { state, code: None, phrase: None, device: None, why: None };
     axum::Json(match context.exchanger.pairings.step() {
-        None => pairing(PairingState::None, None, None, None),
-        Some(Step::Shown(code)) => pairing(PairingState::Shown, Some(code), None, None),
-        Some(Step::Typed) => pairing(PairingState::Typed, None, None, None),
-        Some(Step::Asks(name)) => pairing(PairingState::Asks, None, Some(name), None),
-        Some(Step::Joining(name)) => pairing(PairingState::Joining, None, Some(name), None),
-        Some(Step::Done(name)) => pairing(PairingState::Done, None, Some(name), None),
-        Some(Step::Failed(why)) => pairing(PairingState::Failed, None, None, Some(why)),
+        None => blank(PairingState::None),
+        Some(Step::Shown(code, phrase)) => Pairing { code: Some(code), phrase, ..blank(PairingState::Shown) },
+        Some(Step::Typed) => blank(PairingState::Typed),
+        Some(Step::Asks(name)) => Pairing { device: Some(name), ..blank(PairingState::Asks) },
+        Some(Step::Joining(name)) => {
+            let device = Some(name).filter(|name| !name.is_empty());
+            Pairing { device, ..blank(PairingState::Joining) }
+        }
+        Some(Step::Done(name)) => Pairing { device: Some(name), ..blank(PairingState::Done) },
+        Some(Step::Failed(why)) => Pairing { why: Some(why), ..blank(PairingState::Failed) },
     })
 }
 
@@ -51,6 +54,17 @@ pub(crate) async fn type_code(
     Ok(stands(&context))
 }
 
+/// Type the recovery phrase, to be let into its group without another device
+#[utoipa::path(post, path = "/devices/pairing/phrase", request_body = TypePhrase,
+    responses((status = 200, body = Pairing), (status = 422, body = Problem)))]
+pub(crate) async fn type_phrase(
+    State(context): State<Arc<Context>>,
+    Json(TypePhrase { hub, phrase, name }): Json<TypePhrase>,
+) -> Result<axum::Json<Pairing>, Failure> {
+    context.exchanger.type_phrase(&hub, &phrase, name.as_deref())?;
+    Ok(stands(&context))
+}
+
 /// Say whether the device that asks is let in
 #[utoipa::path(post, path = "/devices/pairing/answer", request_body = LetIn,
     responses((status = 200, body = Pairing), (status = 409, body = Problem)))]
@@ -72,7 +86,9 @@ pub(crate) async fn call_off(State(context): State<Arc<Context>>) -> StatusCode 
 impl From<PairError> for Failure {
     fn from(why: PairError) -> Self {
         let status = match &why {
-            PairError::Code(_) | PairError::Name | PairError::NoHub => StatusCode::UNPROCESSABLE_ENTITY,
+            PairError::Code(_) | PairError::Phrase(_) | PairError::Name | PairError::NoHub => {
+                StatusCode::UNPROCESSABLE_ENTITY
+            }
             PairError::Link(_) => StatusCode::BAD_GATEWAY,
             PairError::Trouble(_) | PairError::NotUnderWay => StatusCode::SERVICE_UNAVAILABLE,
             PairError::Keys(_) | PairError::NoRandomness => StatusCode::INTERNAL_SERVER_ERROR,

@@ -2,6 +2,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::dice::Dice;
+use crate::group::WrapTo;
 
 /// A device with its secrets.
 struct Device {
@@ -15,7 +16,7 @@ impl Device {
     fn of(n: u8) -> Self {
         let mut dice = Dice::of(u64::from(n) + 1_000);
         let (secret, wraps) = WrapSecret::derive(&dice.bytes());
-        Self { id: DeviceId([n; 16]), signing: SigningKey::from_bytes(&dice.bytes()), secret, wraps }
+        Self { id: DeviceId([n + 1; 16]), signing: SigningKey::from_bytes(&dice.bytes()), secret, wraps }
     }
 
     fn member(&self) -> Member {
@@ -41,7 +42,9 @@ struct World {
 impl World {
     fn new(seed: u64) -> Self {
         let mut dice = Dice::of(seed);
-        let (recovery, phrase) = WrapSecret::derive(&dice.bytes());
+        let (recovery, wraps) = WrapSecret::derive(&dice.bytes());
+        let signs = SigningKey::from_bytes(&dice.bytes()).verifying_key();
+        let phrase = Member { device: RECOVERY, signs, wraps };
         let devices: Vec<Device> = (0..6).map(Device::of).collect();
         let mut chain = Chain::of(GROUP);
         let key = dice.bytes();

@@ -1,0 +1,91 @@
+// A person's own devices: who belongs, how the exchange stands, pairing.
+import type { AllDevices, Device, Pairing } from '../api/types';
+import type { Service } from '../border/service';
+import type { Messages } from './messages.svelte';
+import type { Questions } from './questions.svelte';
+
+export class Devices {
+  all = $state.raw<AllDevices | null>(null);
+  pairing = $state.raw<Pairing | null>(null);
+  /** Why nothing can be shown. */
+  failure = $state<string | null>(null);
+  /** Something is being asked of the service. */
+  busy = $state(false);
+  /** The answer that was given to the device that asks, until it is another one. */
+  #answered: string | null = null;
+
+  constructor(
+    private service: Service,
+    private messages: Messages,
+    private questions: Questions,
+  ) {}
+
+  /** A device asks to be let in, and has not been answered. */
+  get asks(): string | null {
+    const { pairing } = this;
+    return pairing?.state === 'asks' && this.#answered !== (pairing.device ?? '') ? (pairing.device ?? '') : null;
+  }
+
+  async load(): Promise<void> {
+    try {
+      [this.all, this.pairing] = await Promise.all([this.service.devices(), this.service.pairing()]);
+      if (this.pairing.state !== 'asks') this.#answered = null;
+      this.failure = null;
+    } catch (why) {
+      this.failure = why instanceof Error ? why.message : String(why);
+    }
+  }
+
+  async #do(what: () => Promise<unknown>, words?: string): Promise<boolean> {
+    this.busy = true;
+    try {
+      await what();
+      if (words) this.messages.tell(words);
+      return true;
+    } catch (why) {
+      this.messages.fail(why);
+      return false;
+    } finally {
+      this.busy = false;
+      await this.load();
+    }
+  }
+
+  showCode = (hub: string, invitation: string, name: string): Promise<boolean> => this.#do(() => this.service.showCode({ ...said({ hub, invitation, name }) }));
+  typeCode = (hub: string, code: string, name: string): Promise<boolean> => this.#do(() => this.service.typeCode({ hub, code, ...said({ name }) }));
+  typePhrase = (hub: string, phrase: string, name: string): Promise<boolean> => this.#do(() => this.service.typePhrase({ hub, phrase, ...said({ name }) }));
+  callOff = (): Promise<boolean> => this.#do(() => this.service.callOffPairing());
+  now = (): Promise<boolean> => this.#do(() => this.service.exchangeNow());
+  pause = (paused: boolean): Promise<boolean> => this.#do(() => this.service.pauseExchange(paused), paused ? 'Nothing is exchanged until you go on.' : 'The exchange goes on.');
+
+  /** Says whether the device that asks is let in. */
+  answer(yes: boolean): Promise<boolean> {
+    this.#answered = this.pairing?.device ?? '';
+    return this.#do(() => this.service.letIn(yes));
+  }
+
+  async strikeOff(device: Device): Promise<void> {
+    const yes = await this.questions.ask({
+      title: `Strike ${device.name} off?`,
+      lines: ['It can neither read nor write any more; those who stay have a new key.', 'It keeps what it has.'],
+      sample: [],
+      yes: `Strike ${device.name} off`,
+      no: 'It stays',
+    });
+    if (yes) await this.#do(() => this.service.strikeOff(device.id), `${device.name} is struck off.`);
+  }
+
+  async leave(): Promise<void> {
+    const yes = await this.questions.ask({
+      title: 'Leave the group?',
+      lines: ['This device keeps what it has, and exchanges nothing any more.'],
+      sample: [],
+      yes: 'Leave',
+      no: 'Stay',
+    });
+    if (yes) await this.#do(() => this.service.leaveGroup(), 'This device belongs to no group any more.');
+  }
+}
+
+/** What was typed, without what was not. */
+const said = (fields: Record<string, string>): Record<string, string> => Object.fromEntries(Object.entries(fields).flatMap(([name, text]) => (text.trim() ? [[name, text.trim()]] : [])));

@@ -1,0 +1,71 @@
+<!-- A person's own devices: who belongs, how the exchange stands; letting another one in, or joining it. -->
+<script lang="ts">
+  import { onMount } from 'svelte';
+
+  import type { Console } from '../../state/console.svelte';
+  import { count, moment } from '../../state/words';
+  import PairingCard from './PairingCard.svelte';
+
+  let { console }: { console: Console } = $props();
+  const { devices } = $derived(console);
+  const all = $derived(devices.all);
+  const others = $derived((all?.devices.length ?? 1) - 1);
+  const stands = $derived.by(() => {
+    if (!all?.hub) return null;
+    if (all.paused) return 'The exchange is paused.';
+    if (all.trouble) return all.trouble;
+    if (!all.reached_at) return 'The hub has not answered yet.';
+    if (all.waits > 0) return `${count(all.waits, 'thing')} to be sent.`;
+    if (all.behind > 0) return `Up to ${count(all.behind, 'record')} to be received.`;
+    return others > 0 ? 'Everything is exchanged.' : 'No other device belongs yet.';
+  });
+
+  onMount(() => {
+    void devices.load();
+    const timer = setInterval(() => void devices.load(), 1_000);
+    return () => clearInterval(timer);
+  });
+</script>
+
+<main class="min-h-0 min-w-0 grow overflow-y-auto" id="page" tabindex="-1">
+  <div class="mx-auto max-w-3xl px-5 py-6" data-devices>
+    <h1 class="text-base font-semibold">Devices</h1>
+    {#if devices.failure && !all}
+      <p class="text-error mt-3" role="alert">They can’t be shown now: {devices.failure}.</p>
+    {:else if !all}
+      <p class="facts mt-2">Reading…</p>
+    {:else}
+      {#if !all.hub}
+        <p class="facts mt-1">
+          Your other computers can hold the same history: what is copied on one is pasted on the other, and what was done apart is merged. It goes
+          through a hub, which reads nothing of it. This device belongs to no group yet.
+        </p>
+      {:else}
+        <p class={['mt-1 wrap-anywhere', all.trouble && !all.paused ? 'text-error' : 'facts']} role="status" data-stands>{stands}</p>
+        <ul class="border-base-300 mt-4 border-b">
+          {#each all.devices as device (device.id)}
+            <li class="border-base-300 flex min-h-12 flex-wrap items-center gap-x-3 gap-y-0.5 border-t py-2" data-device={device.name}>
+              <span class="min-w-0 grow basis-40 font-medium wrap-anywhere">{device.name}</span>
+              <span class="facts basis-44">{device.this ? 'this device' : device.heard_at ? `heard of ${moment(device.heard_at / 1000)}` : 'not heard of yet'}</span>
+              <span class="facts basis-36">{device.travels ? `sends ${device.travels}` : ''}</span>
+              {#if device.this}
+                <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void devices.leave()}>Leave…</button>
+              {:else}
+                <button type="button" class="btn btn-sm btn-ghost text-error touch" onclick={() => void devices.strikeOff(device)}>Strike off…</button>
+              {/if}
+            </li>
+          {/each}
+        </ul>
+        <div class="mt-3 flex flex-wrap items-center gap-2">
+          <button type="button" class="btn btn-sm btn-soft touch" disabled={devices.busy || all.paused} onclick={() => void devices.now()}>Exchange now</button>
+          <button type="button" class="btn btn-sm btn-ghost touch" disabled={devices.busy} onclick={() => void devices.pause(!all.paused)}>{all.paused ? 'Go on' : 'Pause'}</button>
+          <span class="facts wrap-anywhere">{all.hub} · {count(all.sent, 'record')} sent and {count(all.received, 'record')} received since the start</span>
+        </div>
+        {#each all.refused as one (`${one.at}-${one.number}`)}
+          <p class="note rounded-box mt-2 px-3 py-2" data-refused>Record {one.number} was refused: {one.why}.</p>
+        {/each}
+      {/if}
+      <PairingCard {console} />
+    {/if}
+  </div>
+</main>

@@ -1,0 +1,164 @@
+//! What the exchange between devices takes, on loopback: from a copy on one to a paste on the other, the first exchange of a
+//! large history (its clips as the first argument), and what a hub takes beside the bare commits of the same database.
+
+#![expect(clippy::print_stdout, reason = "printing the figures is what this is for")]
+
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
+
+use anyhow::{Context, Result};
+use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
+use yadori_e2e::hub::{Hub, pair};
+use yadori_e2e::measure::{Listener, at, header, millis, resident, row};
+use yadori_e2e::pushing::Pusher;
+use yadori_e2e::reader::Reader;
+use yadori_e2e::{Display, Owner, Service, many};
+
+/// Copies that are timed.
+const COPIES: usize = 300;
+/// Those who push at once.
+const AT_ONCE: usize = 16;
+/// For how long pushes and commits are counted.
+const COUNTED: Duration = Duration::from_secs(8);
+
+fn copies() -> Result<()> {
+    let hub = Hub::open();
+    let (office, valley) = (Display::start(), Display::start());
+    let (host, guest) = (Service::on(&office.name()), Service::on(&valley.name()));
+    pair(&hub, (&host, &guest), ("Office", "Valley"));
+    let (owner, reader) = (Owner::on(&office), Reader::on(&valley));
+    let mut listener = Listener::on(&host)?;
+    let (mut pasteable, mut announced) = (Vec::new(), Vec::new());
+    for n in 0..COPIES {
+        let text = format!("copy {n} of the benchmark");
+        listener.forget();
+        let began = Instant::now();
+        owner.copy_text(&text);
+        while reader.ask("CLIPBOARD", "UTF8_STRING").0.as_deref() != Some(text.as_bytes()) {
+            anyhow::ensure!(began.elapsed() < Duration::from_secs(20), "copy {n} did not come");
+            std::thread::sleep(Duration::from_millis(1));
+        }
+        pasteable.push(millis(began.elapsed()));
+        announced.push(millis(listener.await_text(&text)?.duration_since(began)));
+    }
+    row(
+        "a copy on one device is pasteable on another",
+        "p50 < 100 ms, p99 < 300 ms",
+        &format!(
+            "p50 {:.1} ms, p99 {:.1} ms ({COPIES} times)",
+            at(&mut pasteable, 0.5),
+            at(&mut pasteable, 0.99)
+        ),
+        &format!(
+            "announced on the first: p50 {:.1} ms, p99 {:.1} ms",
+            at(&mut announced, 0.5),
+            at(&mut announced, 0.99)
+        ),
+    );
+    Ok(())
+}
+
+fn first(clips: usize) -> Result<()> {
+    let hub = Hub::open();
+    let (host, guest) = (Service::without_desk(), Service::without_desk());
+    let file = host.home().join("many.tar");
+    many::write_backup(&file, clips)?;
+    let began = Instant::now();
+    host.yadori(&["restore", &file.display().to_string()]);
+    let restored = began.elapsed();
+    let before = (resident(host.pid()), resident(guest.pid()));
+    pair(&hub, (&host, &guest), ("Office", "Valley"));
+    let (began, mut most) = (Instant::now(), before);
+    loop {
+        let there = guest.status().context("a status")?.clips;
+        most = (most.0.max(resident(host.pid())), most.1.max(resident(guest.pid())));
+        if there >= clips as u64 {
+            break;
+        }
+        anyhow::ensure!(began.elapsed() < Duration::from_secs(900), "{there} clips came");
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    row(
+        &format!("the first exchange of {clips} clips"),
+        "< 60 s, memory flat",
+        &format!(
+            "{:.1} s; sending {:.0} MB resident at most, receiving {:.0} MB",
+            began.elapsed().as_secs_f64(),
+            most.0,
+            most.1
+        ),
+        &format!(
+            "restoring them from a file {:.1} s; sending {:.0} MB before; receiving {:.0} MB with all of them, afterwards",
+            restored.as_secs_f64(),
+            before.0,
+            resident(guest.pid())
+        ),
+    );
+    Ok(())
+}
+
+fn counted(what: impl Fn(usize) -> Result<()> + Sync) -> Result<f64> {
+    let done = AtomicUsize::new(0);
+    let began = Instant::now();
+    std::thread::scope(|threads| -> Result<()> {
+        let all: Vec<_> = (0..AT_ONCE)
+            .map(|n| {
+                let (what, done) = (&what, &done);
+                threads.spawn(move || -> Result<()> {
+                    while began.elapsed() < COUNTED {
+                        what(n)?;
+                        done.fetch_add(1, Ordering::Relaxed);
+                    }
+                    Ok(())
+                })
+            })
+            .collect();
+        all.into_iter().try_for_each(|one| one.join().expect("no panic"))
+    })?;
+    #[allow(clippy::cast_precision_loss)]
+    Ok(done.load(Ordering::Relaxed) as f64 / began.elapsed().as_secs_f64())
+}
+
+fn pushes() -> Result<()> {
+    let hub = Hub::open();
+    let socket = hub.home().join("run/records.sock");
+    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
+    let pool = runtime.block_on(async {
+        let options = MySqlConnectOptions::new().socket(&socket).username("root").database("yadori_hub");
+        let pool = MySqlPoolOptions::new().max_connections(16).connect_with(options).await?;
+        sqlx::query("CREATE TABLE bare (id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY, body BLOB NOT NULL)")
+            .execute(&pool)
+            .await?;
+        anyhow::Ok(pool)
+    })?;
+    let pushers: Vec<Pusher> = (0..AT_ONCE).map(|_| Pusher::at(&hub.address)).collect::<Result<_>>()?;
+    let body = vec![7_u8; 700];
+    let bare = || {
+        counted(|_| {
+            runtime.block_on(async {
+                sqlx::query("INSERT INTO bare (body) VALUES (?)").bind(&body[..]).execute(&pool).await?;
+                Ok(())
+            })
+        })
+    };
+    // One after the other, twice: the machine's speed varies.
+    let (first, pushed, second, again) =
+        (bare()?, counted(|n| pushers[n].push())?, bare()?, counted(|n| pushers[n].push())?);
+    let (bare, pushed) = (first + second, pushed + again);
+    row(
+        "pushes that a hub takes, 16 connections",
+        "60 % of bare commits",
+        &format!("{:.0} a second, {:.0} %", pushed / 2.0, 100.0 * pushed / bare),
+        &format!("single-row commits of the same database {:.0} a second", bare / 2.0),
+    );
+    Ok(())
+}
+
+fn main() -> Result<()> {
+    let clips: usize =
+        std::env::args().nth(1).map_or(Ok(100_000), |text| text.parse()).context("a number")?;
+    header();
+    copies()?;
+    pushes()?;
+    first(clips)
+}

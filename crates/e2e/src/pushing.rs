@@ -1,0 +1,89 @@
+//! A device that pushes to a hub as fast as it is answered, without anything around it.
+
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::{SystemTime, UNIX_EPOCH};
+
+use anyhow::{Result, ensure};
+use ed25519_dalek::SigningKey;
+use ureq::Agent;
+use yadori_core::DeviceId;
+use yadori_sync::UnwrapErr;
+use yadori_sync::group::{Chain, Member, Phrase, WrapSecret};
+use yadori_sync::keys::{EpochKey, NamingKey, Subject};
+use yadori_sync::record::{Header, seal};
+use yadori_sync::wire::{Found, Request, Sent};
+
+/// The device, with a group of its own.
+#[derive(Debug)]
+pub struct Pusher {
+    hub: String,
+    agent: Mutex<Agent>,
+    signing: SigningKey,
+    group: [u8; 16],
+    sequence: AtomicU64,
+}
+
+fn random<const N: usize>() -> [u8; N] {
+    let mut out = [0; N];
+    let _ = getrandom::fill(&mut out);
+    out
+}
+
+const DEVICE: DeviceId = DeviceId([1; 16]);
+
+impl Pusher {
+    /// A device whose group comes to be at this hub.
+    ///
+    /// # Errors
+    /// When the hub does not take it.
+    pub fn at(hub: &str) -> Result<Self> {
+        let (signing, phrase) = (SigningKey::from_bytes(&random()), Phrase::new(random()));
+        let (_, wraps) = WrapSecret::derive(&random());
+        let member = Member { device: DEVICE, signs: signing.verifying_key(), wraps };
+        let keys = (EpochKey([7; 32]), NamingKey([8; 32]));
+        let group = phrase.group();
+        let mut system = UnwrapErr(getrandom::SysRng);
+        let entry = Chain::of(group).begin(member, &signing, phrase.member(), keys, &mut system)?;
+        let agent: Agent = Agent::config_builder().http_status_as_error(false).build().into();
+        let found = Found { invitation: String::new(), entry }.to_bytes();
+        let answer = agent.post(format!("{hub}/v1/groups/{}", hex::encode(group))).send(&found[..])?;
+        ensure!(answer.status() == 201, "{}", answer.status());
+        Ok(Self {
+            hub: hub.to_owned(),
+            agent: Mutex::new(agent),
+            signing,
+            group,
+            sequence: AtomicU64::new(0),
+        })
+    }
+
+    /// Pushes one record.
+    ///
+    /// # Errors
+    /// When the hub does not take it.
+    pub fn push(&self) -> Result<()> {
+        let sequence = self.sequence.fetch_add(1, Ordering::Relaxed) + 1;
+        let subject = Subject(*blake3::hash(&sequence.to_be_bytes()).as_bytes());
+        let header = Header {
+            group: self.group,
+            epoch: 1,
+            device: DEVICE,
+            incarnation: 1,
+            sequence,
+            seen: 0,
+            subject,
+        };
+        let record = seal(&header, &[3; 300], &EpochKey([7; 32]), &self.signing, random())?;
+        let body = Sent(vec![(&record.0[..], Vec::new())]).to_bytes();
+        let path = format!("/v1/groups/{}/records", hex::encode(self.group));
+        let time = SystemTime::now().duration_since(UNIX_EPOCH)?.as_secs();
+        let request = Request { method: "POST", path: &path, group: self.group, body: &body };
+        let by = request.sign(DEVICE, &self.signing, time, random()).to_header();
+        let agent = self.agent.lock().expect("one at a time").clone();
+        let answer = agent.post(format!("{}{path}", self.hub)).header("authorization", by).send(&body[..])?;
+        ensure!(answer.status() == 200, "{}", answer.status());
+        let _ = answer.into_body().read_to_vec()?;
+        Ok(())
+    }
+}
