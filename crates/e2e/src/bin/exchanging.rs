@@ -1,8 +1,6 @@
 //! What the exchange between devices takes, on loopback: from a copy on one to a paste on the other, the first exchange of a
 //! large history (its clips as the first argument), and what a hub takes beside the bare commits of the same database.
 
-#![expect(clippy::print_stdout, reason = "printing the figures is what this is for")]
-
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
