@@ -3,7 +3,7 @@
   import { onMount } from 'svelte';
 
   import type { Console } from '../../state/console.svelte';
-  import { count, moment } from '../../state/words';
+  import { count, moment, shortDate } from '../../state/words';
   import PairingCard from './PairingCard.svelte';
 
   let { console }: { console: Console } = $props();
@@ -44,14 +44,16 @@
         <p class={['mt-1 wrap-anywhere', all.trouble && !all.paused ? 'text-error' : 'facts']} role="status" data-stands>{stands}</p>
         <ul class="border-base-300 mt-4 border-b">
           {#each all.devices as device (device.id)}
-            <li class="border-base-300 flex min-h-12 flex-wrap items-center gap-x-3 gap-y-0.5 border-t py-2" data-device={device.name}>
-              <span class="min-w-0 grow basis-40 font-medium wrap-anywhere">{device.name}</span>
-              <span class="facts basis-44">{device.this ? 'this device' : device.heard_at ? `heard of ${moment(device.heard_at / 1000)}` : 'not heard of yet'}</span>
-              <span class="facts basis-36">{device.travels ? `sends ${device.travels}` : ''}</span>
+            <li class="border-base-300 grid min-h-12 grid-cols-[minmax(0,1fr)_auto] items-center gap-x-3 border-t py-2 sm:grid-cols-[minmax(0,1fr)_9.5rem_9.5rem_7rem]" data-device={device.name}>
+              <span class="col-start-1 row-start-1 min-w-0 font-medium wrap-anywhere">{device.name}</span>
+              <span class="facts col-start-1 row-start-2 sm:col-start-2 sm:row-start-1">
+                {#if device.this}this device{:else if device.heard_at}<time title={moment(device.heard_at / 1000)}>last heard of {shortDate(device.heard_at / 1000, Date.now())}</time>{:else}not heard of yet{/if}
+              </span>
+              <span class="facts col-start-1 row-start-3 sm:col-start-3 sm:row-start-1">{device.travels ? `sends ${device.travels}` : ''}</span>
               {#if device.this}
-                <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void devices.leave()}>Leave…</button>
+                <button type="button" class="btn btn-sm btn-ghost touch col-start-2 row-span-3 row-start-1 justify-self-end sm:col-start-4 sm:row-span-1" onclick={() => void devices.leave()}>Leave…</button>
               {:else}
-                <button type="button" class="btn btn-sm btn-ghost text-error touch" onclick={() => void devices.strikeOff(device)}>Strike off…</button>
+                <button type="button" class="btn btn-sm btn-ghost text-error touch col-start-2 row-span-3 row-start-1 justify-self-end sm:col-start-4 sm:row-span-1" onclick={() => void devices.strikeOff(device)}>Strike off…</button>
               {/if}
             </li>
           {/each}

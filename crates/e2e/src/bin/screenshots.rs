@@ -42,7 +42,6 @@ async fn main() -> Result<()> {
     go(&browser, "#/favorites", "[data-kept=favorites] [data-summary]").await?;
     browser.script("[...document.querySelectorAll('[data-kept] [data-row]')].find((one) => one.textContent.includes('Booking held')).click()").await?;
     browser.until("return document.querySelector('[data-kept] [data-words]')").await?;
-    picture("favorites.png").await?;
     browser.press("e").await?;
     browser.until("return document.querySelector('[data-editor] textarea') && document.body.textContent.includes('When taken')").await?;
     picture("editor-and-fill-ins.png").await?;
@@ -54,6 +53,12 @@ async fn main() -> Result<()> {
     go(&browser, "#/help", "[data-tried]").await?;
     browser.until("return document.querySelector('[data-tried]').textContent.includes('Lindqvist')").await?;
     picture("help.png").await?;
+    go(&browser, "#/devices", "[data-device]").await?;
+    browser.script("[...document.querySelectorAll('[data-pairing] button')].at(-1).click()").await?;
+    browser.until("return document.querySelector('[data-code]')").await?;
+    picture("devices.png").await?;
+    browser.script("[...document.querySelectorAll('[data-pairing] button')].at(-1).click()").await?;
+    browser.until("return !document.querySelector('[data-code]')").await?;
     go(&browser, "#/acts", "[data-acts] li").await?;
     picture("recent-acts.png").await?;
     go(&browser, "#/settings", "[data-limits] .uplot").await?;

@@ -162,12 +162,12 @@ impl Exchanger {
         page: Vec<(u64, yadori_sync::record::Sealed)>,
     ) -> Result<(), Trouble> {
         let standing = current.member.now();
-        let count = page.len() as u64;
         let mut machine = current.machine.lock().await;
         let mut next = machine.clone();
         // Opening takes a while for a long page: nobody else is held up by it.
         let Pulled { taken, refused, older } =
             tokio::task::block_in_place(|| next.pulled(&page, &standing.reading(), &standing.keyring.naming));
+        let count = taken.len() as u64;
         let mut read = Read::default();
         taken.iter().for_each(|one| read.take(one));
         if older {
