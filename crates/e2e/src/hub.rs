@@ -8,7 +8,7 @@ use std::time::Duration;
 use tempfile::TempDir;
 
 use crate::service::Service;
-use crate::{programs, until, until_within};
+use crate::{programs, until_within};
 
 /// A running hub. Ends, with its database, when dropped.
 #[derive(Debug)]
@@ -150,7 +150,7 @@ pub fn until_exchanged(all: &[&Service]) {
         (stands.waits, stands.behind, stands.trouble, stands.sent, stands.received)
     };
     let mut before = Vec::new();
-    until("everything to be exchanged", || {
+    until_within("everything to be exchanged", Duration::from_secs(90), || {
         let now: Vec<_> = all.iter().map(|one| stands(one)).collect();
         let quiet = now.iter().all(|one| (one.0, one.1, &one.2) == (0, 0, &None));
         let same = now == before;

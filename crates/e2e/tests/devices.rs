@@ -6,10 +6,16 @@ use std::time::Duration;
 use yadori_e2e::hub::{Hub, pair, until_exchanged};
 use yadori_e2e::line::{Line, Weather};
 use yadori_e2e::traces::in_files;
-use yadori_e2e::{Display, Service, until, until_within};
+use yadori_e2e::{Display, Service, until_within};
 
 /// How long a large content may take on a busy machine.
 const LONG: Duration = Duration::from_secs(90);
+
+/// Waits until `look` gives something.
+#[track_caller]
+fn until<T>(what: &str, look: impl FnMut() -> Option<T>) -> T {
+    until_within(what, LONG, look)
+}
 
 #[test]
 fn what_is_copied_on_one_is_pasted_on_the_other() {

@@ -16,8 +16,8 @@ use yadori_core::{
 };
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
 use yadori_store::{
-    ActRow, BatchChange, CHUNK, CommitError, DraftRow, Group, Location, OpenError, ReadError, RefusalRow,
-    Store,
+    ActRow, BatchChange, CHUNK, CLIP, CommitError, DraftRow, DueState, ExchangeRow, Group, Location, Noted,
+    OpenError, OutgoingRow, ReadError, RefusalRow, Store,
 };
 
 const DEVICE: DeviceId = DeviceId([1; 16]);
@@ -691,4 +691,71 @@ async fn no_connection_outlives_a_renewal_also_when_it_was_in_use() {
             "{before:?} {used_id} {after:?}"
         );
     }
+}
+
+/// What waits to be sent: ids with versions, whether they were sent before, and the times of their states.
+async fn waiting(store: &Store) -> Vec<(ClipId, u64, bool, i64)> {
+    let due = store.due(99).await.unwrap();
+    due.into_iter()
+        .filter_map(|one| match one.state {
+            DueState::Clip(clip) => Some((clip.id, one.version, one.sent, clip.ordered_at)),
+            _ => None,
+        })
+        .collect()
+}
+
+#[tokio::test]
+async fn what_changes_is_noted_with_the_change_and_sent_until_it_was() {
+    let (server, store) = store("outbox").await;
+    let (before, first) = (clip("here before", 1), clip("first", 2));
+    commit(&store, &group_of(std::slice::from_ref(&before))).await.unwrap();
+    assert!(waiting(&store).await.is_empty(), "this device belongs to no group");
+    let row = ExchangeRow { incarnation: u64::MAX, ..ExchangeRow::default() };
+    store.join(&row, &[b"entry".to_vec()], 50).await.unwrap();
+    while store.note_some(50).await.unwrap() != Noted::All {}
+    commit(&store, &Group { now: 55, ..group_of(std::slice::from_ref(&first)) }).await.unwrap();
+    assert_eq!(waiting(&store).await.len(), 2, "what was here before, and what is new");
+    assert_eq!(waiting(&store).await[1], (before.0.id, 1, false, 1));
+
+    // It is on its way; it changes meanwhile, and waits again.
+    let outgoing = OutgoingRow {
+        sequence: 1,
+        subject: (CLIP.to_owned(), first.0.id.0.to_vec()),
+        version: 1,
+        body: b"sealed".to_vec(),
+        blobs: vec![[7; 16], [8; 16]],
+    };
+    let nothing = ((CLIP.to_owned(), before.0.id.0.to_vec()), 1);
+    let next = ExchangeRow { sequence: 1, ..row.clone() };
+    store.send(&next, std::slice::from_ref(&outgoing), &[nothing]).await.unwrap();
+    let state = store.exchange().await.unwrap();
+    assert_eq!(
+        (state.row.map(|row| (row.incarnation, row.sequence)), state.outgoing),
+        (Some((u64::MAX, 1)), vec![outgoing])
+    );
+    let later = (StoredClip { ordered_at: 77, ..first.0.clone() }, first.1.clone());
+    commit(&store, &Group { now: 60, ..group_of(std::slice::from_ref(&later)) }).await.unwrap();
+    store.sent().await.unwrap();
+    assert_eq!(waiting(&store).await, [(first.0.id, 2, true, 77)]);
+
+    // What comes from elsewhere is not sent back, and is known there; what is for this device alone is not sent.
+    let (theirs, own) = (clip("theirs", 3), clip("own", 4));
+    let merged =
+        Group { exchange: Some(ExchangeRow { seen: 9, ..next }), ..group_of(std::slice::from_ref(&theirs)) };
+    commit(&store, &merged).await.unwrap();
+    commit(&store, &Group { here_only: true, ..group_of(std::slice::from_ref(&own)) }).await.unwrap();
+    assert_eq!(waiting(&store).await.len(), 1);
+    commit(&store, &group_of(std::slice::from_ref(&theirs))).await.unwrap();
+    assert!(waiting(&store).await.contains(&(theirs.0.id, 2, true, 3)), "others know it");
+
+    // A service that starts again goes on noting; one that has left does not.
+    store.close().await;
+    let again = Store::open(&server.location("outbox"), DEVICE).await.unwrap();
+    let third = clip("third", 5);
+    commit(&again, &group_of(std::slice::from_ref(&third))).await.unwrap();
+    assert!(waiting(&again).await.iter().any(|one| one.0 == third.0.id));
+    assert_eq!(again.exchange().await.unwrap().row.map(|row| row.seen), Some(9));
+    again.leave().await.unwrap();
+    commit(&again, &group_of(&[clip("after", 6)])).await.unwrap();
+    assert!(waiting(&again).await.is_empty() && again.exchange().await.unwrap().row.is_none());
 }

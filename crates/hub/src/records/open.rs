@@ -12,8 +12,9 @@ static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!("./migrations");
 
 /// The schema used on a private server.
 const SCHEMA: &str = "yadori_hub";
-/// Connections at once.
+/// Connections at once to a database that was given, and to the hub's own, which takes 24.
 const CONNECTIONS: u32 = 32;
+const OF_ITS_OWN: u32 = 16;
 /// How long a request waits for one of them.
 const PATIENCE: Duration = Duration::from_secs(5);
 /// How often a transaction that lost against another is run again.
@@ -73,8 +74,16 @@ impl Records {
                 options
             }
         };
+        let most = if matches!(location, Location::Private { .. }) { OF_ITS_OWN } else { CONNECTIONS };
         let pool = MySqlPoolOptions::new()
-            .max_connections(CONNECTIONS)
+            .max_connections(most)
+            .after_connect(|connection, _| {
+                // Rows that are locked are those that are meant, and no room between them.
+                Box::pin(async move {
+                    let sql = "SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED";
+                    sqlx::Executor::execute(connection, sql).await.map(|_| ())
+                })
+            })
             .min_connections(1)
             .acquire_timeout(PATIENCE)
             .connect_with(options.collation("utf8mb4_nopad_bin"))

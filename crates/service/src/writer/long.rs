@@ -212,7 +212,9 @@ impl Writer {
                 .collect()
         };
         let taken = parts.len() as u64;
-        let group = Group { portions_done: vec![(act, n)], ..Group::default() };
+        // What limits and standing orders take goes on this device alone.
+        let here_only = record.order.is_some();
+        let group = Group { portions_done: vec![(act, n)], here_only, ..Group::default() };
         self.carry_out_parts(act, parts, group, of).await?;
         Ok(Portion::More(taken))
     }
