@@ -54,7 +54,7 @@ fn copies() -> Result<()> {
             at(&mut pasteable, 0.99)
         ),
         &format!(
-            "announced on the first: p50 {:.1} ms, p99 {:.1} ms",
+            "announced on one alone: p50 {:.1} ms, p99 {:.1} ms",
             at(&mut announced, 0.5),
             at(&mut announced, 0.99)
         ),
