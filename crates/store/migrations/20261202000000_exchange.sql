@@ -1,11 +1,13 @@
 -- The exchange with a hub, once this device belongs to a group: its life, the last number it gave, the last number of the
--- hub's that it has seen. While not all clips are noted in the outbox: up to which id they are.
+-- hub's that it has seen. While not all clips are noted in the outbox: up to which id they are, and whether those that are
+-- in it already wait anew.
 CREATE TABLE exchange (
   one TINYINT NOT NULL PRIMARY KEY CHECK (one = 1),
   incarnation BIGINT UNSIGNED NOT NULL,
   sequence BIGINT UNSIGNED NOT NULL,
   seen BIGINT UNSIGNED NOT NULL,
-  noting VARBINARY(16) NULL
+  noting VARBINARY(16) NULL,
+  anew TINYINT NOT NULL DEFAULT 0
 ) ENGINE = InnoDB;
 
 -- How far each life of each device has been seen.

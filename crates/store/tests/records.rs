@@ -712,6 +712,10 @@ async fn what_changes_is_noted_with_the_change_and_sent_until_it_was() {
     assert!(waiting(&store).await.is_empty(), "this device belongs to no group");
     let row = ExchangeRow { incarnation: u64::MAX, ..ExchangeRow::default() };
     store.join(&row, &[b"entry".to_vec()], 50).await.unwrap();
+    // Something comes before all that was here is noted: it is not sent back.
+    let early = clip("came early", 1);
+    let come = Group { exchange: Some(row.clone()), ..group_of(std::slice::from_ref(&early)) };
+    commit(&store, &come).await.unwrap();
     while store.note_some(50).await.unwrap() != Noted::All {}
     commit(&store, &Group { now: 55, ..group_of(std::slice::from_ref(&first)) }).await.unwrap();
     assert_eq!(waiting(&store).await.len(), 2, "what was here before, and what is new");

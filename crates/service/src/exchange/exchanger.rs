@@ -78,9 +78,15 @@ impl Exchanger {
         self.current.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
-    /// How it stands.
-    pub fn state(&self) -> ExchangeNow {
-        self.app.exchange.now()
+    /// How it stands. What waits is counted in the records; as it was last known while they are away.
+    pub async fn state(&self) -> ExchangeNow {
+        let mut state = self.app.exchange.now();
+        if let Some(store) = self.app.at_hand.store().filter(|_| state.hub.is_some())
+            && let Ok(waits) = store.count_due().await
+        {
+            state.waits = waits;
+        }
+        state
     }
 
     /// Tries at once, whatever pause was made.

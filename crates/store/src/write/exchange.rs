@@ -44,7 +44,7 @@ pub(crate) async fn note(tx: &mut MySqlConnection, group: &Group) -> Result<(), 
         sql.build().execute(&mut *tx).await?;
     }
     if group.restored {
-        sqlx::query("UPDATE exchange SET noting = ''").execute(&mut *tx).await?;
+        sqlx::query("UPDATE exchange SET noting = '', anew = 1").execute(&mut *tx).await?;
     }
     Ok(())
 }
@@ -359,9 +359,9 @@ impl Store {
     pub async fn note_some(&self, now: i64) -> Result<Noted, CommitError> {
         let mut tx = self.pool.begin().await?;
         self.lease.holds(&mut tx).await?;
-        let after: Option<Option<Vec<u8>>> =
-            sqlx::query_scalar("SELECT noting FROM exchange FOR UPDATE").fetch_optional(&mut *tx).await?;
-        let Some(Some(after)) = after else { return Ok(Noted::All) };
+        let row: Option<(Option<Vec<u8>>, bool)> =
+            sqlx::query_as("SELECT noting, anew FROM exchange FOR UPDATE").fetch_optional(&mut *tx).await?;
+        let Some((Some(after), anew)) = row else { return Ok(Noted::All) };
         // Clips of a restore go to their place first.
         let arriving: Option<i32> =
             sqlx::query_scalar("SELECT 1 FROM incoming LIMIT 1").fetch_optional(&mut *tx).await?;
@@ -374,15 +374,18 @@ impl Store {
             .fetch_all(&mut *tx)
             .await?;
         if let Some((first, last)) = ids.first().zip(ids.last()) {
+            // What has come since this device joined is known to the others; what a restore brings back is not.
             sqlx::query(
                 "INSERT INTO outbox (kind, id, version, waits, changed_at) \
                  SELECT ?, id, 1, 1, LEAST(ordered_at, ?) FROM clips WHERE id BETWEEN ? AND ? \
-                 ON DUPLICATE KEY UPDATE version = version + 1, waits = 1",
+                 ON DUPLICATE KEY UPDATE version = version + ?, waits = (waits OR ?)",
             )
             .bind(CLIP.as_bytes())
             .bind(now)
             .bind(first)
             .bind(last)
+            .bind(u64::from(anew))
+            .bind(anew)
             .execute(&mut *tx)
             .await?;
         }
@@ -395,13 +398,17 @@ impl Store {
         Ok(if done { Noted::All } else { Noted::More })
     }
 
-    /// How many subjects wait to be sent.
+    /// How many subjects wait to be sent; one more while not all are noted.
     ///
     /// # Errors
     /// While the database does not answer.
     pub async fn count_due(&self) -> Result<u64, ReadError> {
         let count: i64 =
-            sqlx::query_scalar("SELECT COUNT(*) FROM outbox WHERE waits = 1").fetch_one(&self.pool).await?;
+            sqlx::query_scalar(
+                "SELECT COUNT(*) + (SELECT COUNT(*) FROM exchange WHERE noting IS NOT NULL) FROM outbox WHERE waits = 1",
+            )
+            .fetch_one(&self.pool)
+            .await?;
         Ok(u64::try_from(count).unwrap_or(0))
     }
 

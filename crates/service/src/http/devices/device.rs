@@ -13,8 +13,8 @@ use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};
 
 /// How everything stands.
-pub(super) fn all(exchanger: &Exchanger) -> AllDevices {
-    let state = exchanger.state();
+pub(super) async fn all(exchanger: &Exchanger) -> AllDevices {
+    let state = exchanger.state().await;
     let devices = exchanger.devices().into_iter().map(|one| Device {
         id: hex(one.id.0),
         name: one.name,
@@ -41,7 +41,7 @@ pub(super) fn all(exchanger: &Exchanger) -> AllDevices {
 /// The devices of the group, and how the exchange with them stands
 #[utoipa::path(get, path = "/devices", responses((status = 200, body = AllDevices)))]
 pub(crate) async fn list(State(context): State<Arc<Context>>) -> axum::Json<AllDevices> {
-    axum::Json(all(&context.exchanger))
+    axum::Json(all(&context.exchanger).await)
 }
 
 /// Strike a device off: by its name, or the beginning of its id
@@ -66,7 +66,7 @@ pub(crate) async fn leave(State(context): State<Arc<Context>>) -> Result<StatusC
 #[utoipa::path(post, path = "/exchange/now", responses((status = 200, body = AllDevices)))]
 pub(crate) async fn now(State(context): State<Arc<Context>>) -> axum::Json<AllDevices> {
     context.exchanger.ask();
-    axum::Json(all(&context.exchanger))
+    axum::Json(all(&context.exchanger).await)
 }
 
 /// Pause the exchange with other devices, or go on with it, over restarts too
@@ -84,7 +84,7 @@ pub(crate) async fn pause(
             format!("whether the exchange is paused can't be remembered: {why}"),
         )
     })?;
-    Ok(axum::Json(all(&context.exchanger)))
+    Ok(axum::Json(all(&context.exchanger).await))
 }
 
 impl From<StrikeError> for Failure {
