@@ -421,8 +421,11 @@ async fn everything_in_the_terminals_picker_is_done_by_keys_pointer_and_wheel() 
     });
     // The act is there before its clips have gone.
     until("fewer clips", || (service.list(20).len() < there).then_some(()));
-    keyboard.press("ctrl+z")?;
-    until("all of them again", || (service.list(20).len() == there).then_some(()));
+    // While the question still stands on the screen, keys are its own.
+    until("all of them again", || {
+        keyboard.press("ctrl+z").ok()?;
+        (0..200).any(|_| service.list(20).len() == there).then_some(())
+    });
     Ok(())
 }
 
