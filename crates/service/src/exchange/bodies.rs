@@ -17,6 +17,8 @@ const INLINE: u64 = 600 << 10;
 pub(super) enum Body {
     /// This, which lists these blobs.
     Says(Vec<u8>, Vec<[u8; 16]>),
+    /// This, which is not the whole of a clip that others may have.
+    SaysInPart(Vec<u8>),
     /// Nothing.
     Nothing,
 }
@@ -50,7 +52,11 @@ impl Exchanger {
             // What goes always travels, once the clip itself has.
             let state = what_always_travels(&stored.state);
             let body = ClipBody { state, facts: None, contents: Vec::new() };
-            return Ok(if sent { Body::Says(body.to_bytes(), Vec::new()) } else { Body::Nothing });
+            return Ok(match (sent, stored.state.is_there()) {
+                (false, _) => Body::Nothing,
+                (true, false) => Body::Says(body.to_bytes(), Vec::new()),
+                (true, true) => Body::SaysInPart(body.to_bytes()),
+            });
         }
         let sizes = stored.state.offers.iter().flat_map(|offer| &offer.value.representations);
         let mut needed: Vec<(u64, Digest)> = sizes.map(|one| (one.size, one.digest)).collect();

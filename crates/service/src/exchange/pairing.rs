@@ -28,6 +28,8 @@ const OPEN: Duration = Duration::from_secs(600);
 const WAIT: Duration = Duration::from_secs(20);
 /// How often an entry is made anew when another one was faster.
 const ENTRIES: usize = 5;
+/// Entries of a chain at most.
+const MOST_ENTRIES: usize = 20_000;
 /// No certificate: loopback.
 const TERMS: Terms = Terms { certificate: [0; 32] };
 
@@ -107,6 +109,10 @@ async fn every_entry(link: &Link, asker: &Asker) -> Result<Vec<Vec<u8>>, PairErr
             return Ok(entries);
         }
         entries.extend(some);
+        // Devices come and go a few times a year; a hub that goes on for ever is not believed.
+        if entries.len() > MOST_ENTRIES {
+            return Err(PairError::Chain(ChainError::Malformed));
+        }
     }
 }
 

@@ -10,7 +10,7 @@ use yadori_core::clip::reading::plain_form;
 use yadori_core::{ClipId, Content, DeviceId, Digest, Offer, Representation};
 use yadori_store::{BlobRow, CHUNK, DeviceRow, ExchangeRow};
 use yadori_sync::blob::parts;
-use yadori_sync::body::{CLIP, ClipBody, DEVICE, DRAWER, DeviceBody, Held};
+use yadori_sync::body::{CLIP, ClipBody, DEVICE, DRAWER, DeviceBody, Held, KEPT};
 use yadori_sync::exchange::{Pulled, Taken};
 
 use super::exchanger::{Current, Exchanger};
@@ -21,6 +21,8 @@ use crate::state::clock::now;
 use crate::state::exchanging::RefusedRecord;
 use crate::writer::Received;
 
+/// Between two questions at least, when the first brought nothing new.
+const BETWEEN: Duration = Duration::from_millis(500);
 /// For how long the hub is asked to hold a request.
 const WAIT: Duration = Duration::from_secs(25);
 
@@ -68,7 +70,7 @@ fn text_of(arrived: &Arrived, contents: &HashMap<Digest, Content>) -> Option<Str
 impl Read {
     fn take(&mut self, taken: &Taken) {
         let read = match taken.topic.kind.as_str() {
-            CLIP => self.take_clip(taken),
+            CLIP | KEPT => self.take_clip(taken),
             DRAWER => String::from_utf8(taken.topic.id.clone()).ok().and_then(|id| {
                 let state = serde_json::from_slice(&taken.body).ok()?;
                 self.received.drawers.push((id, state));
@@ -119,6 +121,7 @@ impl Exchanger {
         loop {
             let seen = current.machine.lock().await.seen();
             let epoch = current.member.now().chain.epoch();
+            let asked = tokio::time::Instant::now();
             let page = match current.link.pull(&current.member.asker(), (seen, epoch), wait).await {
                 Ok(page) => page,
                 Err(why) if why.is("struck-off") => {
@@ -128,7 +131,7 @@ impl Exchanger {
                 Err(why) => return Err(why.into()),
             };
             self.reached();
-            wait = WAIT;
+            let held = std::mem::replace(&mut wait, WAIT) > Duration::ZERO;
             if page.epoch > epoch {
                 current.catch_up().await?;
                 self.tell_members(&current.member);
@@ -145,7 +148,12 @@ impl Exchanger {
             if !page.records.is_empty() {
                 self.merge(current, page.records).await?;
             }
+            let before = (seen, epoch);
             let seen = current.machine.lock().await.seen();
+            if held && before == (seen, current.member.now().chain.epoch()) && asked.elapsed() < BETWEEN {
+                // A hub that answers at once and says nothing new is not asked without end.
+                tokio::time::sleep(BETWEEN).await;
+            }
             let behind = page.last.saturating_sub(seen);
             self.app.exchange.change(|state| {
                 state.behind = behind;

@@ -3,6 +3,7 @@
 use std::time::Duration;
 
 use yadori_store::{ExchangeRow, Noted, OutgoingRow};
+use yadori_sync::body::KEPT;
 use yadori_sync::exchange::{Due, Exchange, Made, Numbers, Pushed};
 use yadori_sync::record::{Header, TooLarge, Topic, content, seal};
 use yadori_sync::wire::Sent;
@@ -20,8 +21,8 @@ const LATER: Duration = Duration::from_millis(250);
 /// Bytes that are sent at once, beyond the first record.
 const BYTES: usize = 4 << 20;
 
-/// A body, and the blobs that it lists.
-type Says = (Vec<u8>, Vec<[u8; 16]>);
+/// A body, the blobs that it lists, and its kind where that is another one than what waited.
+type Says = (Vec<u8>, Vec<[u8; 16]>, Option<&'static str>);
 
 pub(super) fn row_of(machine: &Exchange) -> ExchangeRow {
     let Numbers { incarnation, sequence, seen } = machine.numbers();
@@ -95,10 +96,11 @@ impl Exchanger {
         for due in due {
             let (subject, version) = (due.subject.clone(), due.version);
             let body = match self.body_of(current, due).await? {
-                Body::Says(body, blobs) => Some((body, blobs)),
+                Body::Says(body, blobs) => Some((body, blobs, None)),
+                Body::SaysInPart(body) => Some((body, Vec::new(), Some(KEPT))),
                 Body::Nothing => None,
             };
-            bytes += body.as_ref().map_or(0, |(body, _)| body.len());
+            bytes += body.as_ref().map_or(0, |(body, ..)| body.len());
             if bytes > BYTES && !bodies.is_empty() {
                 break;
             }
@@ -114,7 +116,9 @@ impl Exchanger {
         let (due, says): (Vec<Due>, Vec<Option<Says>>) = bodies.into_iter().unzip();
         let mut says = says.into_iter();
         let nothing = next.prepare(due, |topic, numbers| -> Result<Option<Made>, Trouble> {
-            let Some((body, blobs)) = says.next().flatten() else { return Ok(None) };
+            let Some((body, blobs, kind)) = says.next().flatten() else { return Ok(None) };
+            let kind = kind.map_or_else(|| topic.kind.clone(), str::to_owned);
+            let topic = &Topic { kind, id: topic.id.clone() };
             let header = Header {
                 group,
                 epoch,
