@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use tokio_util::sync::CancellationToken;
 
@@ -10,6 +10,8 @@ use crate::records::{Failed, Records};
 
 /// How often it is looked what can go.
 const EACH: Duration = Duration::from_secs(60);
+/// How often it is looked which groups nobody asks for any more.
+const QUIET: Duration = Duration::from_secs(3_600);
 
 /// Groups to which something was added since they were looked at.
 #[derive(Clone, Debug, Default)]
@@ -37,8 +39,31 @@ async fn once(records: &Records, grown: &Grown, now: i64) -> Result<(), Failed> 
     Ok(())
 }
 
+/// Lets go of groups that nobody has asked for since a time.
+async fn let_go_of_quiet(records: &Records, since: i64) -> Result<(), Failed> {
+    let mut after = [0; 16];
+    loop {
+        let (quiet, next) = records.quiet(since, after).await?;
+        for group in quiet {
+            if records.begin_leaving(group, since).await? {
+                tracing::info!("a group that nobody asked for goes");
+            }
+        }
+        let Some(next) = next else { break };
+        after = next;
+    }
+    while !records.go_on_leaving().await? {}
+    Ok(())
+}
+
 /// Looks now and then, until the hub ends.
-pub(crate) async fn run(records: Records, grown: Grown, clock: fn() -> i64, shutdown: CancellationToken) {
+pub(crate) async fn run(
+    records: Records,
+    (grown, quiet_days): (Grown, u32),
+    clock: fn() -> i64,
+    shutdown: CancellationToken,
+) {
+    let mut looked: Option<Instant> = None;
     while !shutdown.is_cancelled() {
         tokio::select! {
             () = tokio::time::sleep(EACH) => {}
@@ -46,6 +71,13 @@ pub(crate) async fn run(records: Records, grown: Grown, clock: fn() -> i64, shut
         }
         if let Err(why) = once(&records, &grown, clock()).await {
             tracing::warn!("what newer records hold stays for now: {why}");
+        }
+        if looked.is_none_or(|looked| looked.elapsed() >= QUIET) {
+            looked = Some(Instant::now());
+            let since = clock() - i64::from(quiet_days) * 86_400_000_000;
+            if let Err(why) = let_go_of_quiet(&records, since).await {
+                tracing::warn!("groups that nobody asks for stay for now: {why}");
+            }
         }
     }
 }

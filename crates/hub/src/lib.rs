@@ -3,7 +3,9 @@
 
 pub mod http;
 mod keeping;
+mod pushing;
 pub mod records;
 pub mod run;
 pub mod settings;
+mod telling;
 mod waiting;

@@ -14,6 +14,7 @@ use crate::http::{Hub, Peer, micros, routes};
 use crate::keeping;
 use crate::records::{OpenError, Records};
 use crate::settings::Settings;
+use crate::telling::{Process, Telling};
 
 /// How long the database may take to start.
 const DATABASE: Duration = Duration::from_secs(90);
@@ -93,9 +94,18 @@ pub async fn run(
     let listener =
         TcpListener::bind(settings.listen).await.map_err(|why| RunError::Port(settings.listen, why))?;
     let address = listener.local_addr()?;
-    let hub = Arc::new(Hub::new(records.clone(), settings.open, settings.quota, shutdown.clone()));
-    let keeping = keeping::run(records.clone(), hub.grown.clone(), micros, shutdown.clone());
-    let keeping = tokio::spawn(keeping);
+    let telling = Telling::default();
+    // Nobody else has a database of its own.
+    let others = if server.is_none() {
+        let process = Process::join(random()?, records.clone(), telling.clone()).await;
+        let process = process.map_err(|why| RunError::Database(why.to_string()))?;
+        Some(tokio::spawn(process.run(shutdown.clone())))
+    } else {
+        None
+    };
+    let hub = Arc::new(Hub::new(records.clone(), &settings, telling, shutdown.clone()));
+    let keep = (hub.grown.clone(), settings.quiet_days);
+    let keeping = tokio::spawn(keeping::run(records.clone(), keep, micros, shutdown.clone()));
     let service = routes(hub).into_make_service_with_connect_info::<Peer>();
     ready(address);
     tracing::info!("answering at {address}");
@@ -107,6 +117,9 @@ pub async fn run(
     tracing::info!("stopping");
     let _ = tokio::time::timeout(LAST_REQUESTS, serving).await;
     let _ = keeping.await;
+    if let Some(others) = others {
+        let _ = others.await;
+    }
     records.close().await;
     if let Some(mut server) = server {
         let _ = tokio::task::spawn_blocking(move || server.stop()).await;
@@ -138,6 +151,12 @@ impl axum::extract::connect_info::Connected<axum::serve::IncomingStream<'_, NoDe
     }
 }
 
+fn random() -> std::io::Result<[u8; 16]> {
+    let mut random = [0; 16];
+    getrandom::fill(&mut random).map_err(|why| std::io::Error::other(why.to_string()))?;
+    Ok(random)
+}
+
 /// Words with which somebody may bring a group, once, until so many days are over. The hub runs meanwhile.
 ///
 /// # Errors
@@ -148,9 +167,7 @@ pub async fn invite(settings: &Settings, days: u32) -> Result<String, RunError> 
         None => Location::Private { socket: socket_of(&settings.home), user: current_user()? },
     };
     let records = Records::open(&location).await?;
-    let mut random = [0; 16];
-    getrandom::fill(&mut random).map_err(|why| std::io::Error::other(why.to_string()))?;
-    let words = hex::encode(random);
+    let words = hex::encode(random()?);
     let until = crate::http::micros() + i64::from(days) * 86_400_000_000;
     let invited = records.invite(*blake3::hash(words.as_bytes()).as_bytes(), until).await;
     records.close().await;

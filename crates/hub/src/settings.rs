@@ -45,6 +45,8 @@ struct File {
     listen: Option<SocketAddr>,
     open: Option<bool>,
     quota_mib: Option<u64>,
+    pace: Option<u32>,
+    quiet_days: Option<u32>,
     database: Database,
 }
 
@@ -65,6 +67,10 @@ pub struct Settings {
     pub open: bool,
     /// Bytes that a group may have.
     pub quota: u64,
+    /// Requests that a group may make each second, in the long run.
+    pub pace: u32,
+    /// For how many days a group stays that nobody asks for.
+    pub quiet_days: u32,
     /// A database that was given; `None`: a private server.
     pub database_url: Option<String>,
 }
@@ -106,6 +112,8 @@ pub fn resolve(home: &Path, listen: Option<SocketAddr>) -> Result<Settings, Sett
         listen,
         open: file.open.unwrap_or(false),
         quota: file.quota_mib.unwrap_or(4_096).saturating_mul(1 << 20),
+        pace: file.pace.unwrap_or(200),
+        quiet_days: file.quiet_days.unwrap_or(540).max(180),
         database_url: file.database.url,
     })
 }

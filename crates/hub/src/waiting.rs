@@ -41,6 +41,16 @@ impl<K: Eq + Hash + Copy> Waiting<K> {
         Waiter { all: self.clone(), of, news }
     }
 
+    /// There may be news of anything.
+    pub(crate) fn tell_all(&self) {
+        locked(&self.0).values().for_each(|sender| sender.send_modify(|count| *count += 1));
+    }
+
+    /// How many things are waited for.
+    pub(crate) fn len(&self) -> usize {
+        locked(&self.0).len()
+    }
+
     /// There is news.
     pub(crate) fn tell(&self, of: &K) {
         if let Some(sender) = locked(&self.0).get(of) {

@@ -3,14 +3,14 @@
 use std::sync::Arc;
 
 use axum::body::Bytes;
-use axum::extract::{Path, Query, State};
+use axum::extract::{ConnectInfo, Path, Query, State};
 use axum::http::{HeaderMap, Method, StatusCode, Uri};
 use serde::Deserialize;
 use yadori_sync::group::{Chain, ChainError};
 use yadori_sync::wire::{Found, list};
 
 use super::asking::Asked;
-use super::hub::{Hub, group_of, micros};
+use super::hub::{Hub, Peer, group_of, micros};
 use super::problem::Failure;
 use crate::records::{Appended, Founded};
 
@@ -28,6 +28,7 @@ fn refused(why: &ChainError) -> Failure {
 pub(super) async fn found(
     State(hub): State<Arc<Hub>>,
     Path(group): Path<String>,
+    ConnectInfo(Peer(from)): ConnectInfo<Peer>,
     body: Bytes,
 ) -> Result<StatusCode, Failure> {
     let group = group_of(&group)?;
@@ -39,7 +40,10 @@ pub(super) async fn found(
     match hub.records.found(group, &found.entry, invitation, micros()).await? {
         Founded::Yes => Ok(StatusCode::CREATED),
         Founded::Other => Err(Failure::taken()),
-        Founded::Uninvited => Err(Failure::uninvited()),
+        Founded::Uninvited => {
+            hub.uninvited.take(from.ip())?;
+            Err(Failure::uninvited())
+        }
     }
 }
 
@@ -86,7 +90,7 @@ pub(super) async fn append(
     }
     match hub.records.append(group, (chain.epoch(), parent), &body).await? {
         Appended::Yes => {
-            hub.groups.tell(&group);
+            hub.tell_of_group(group);
             Ok(StatusCode::CREATED)
         }
         Appended::NotNext => Err(Failure::not_next()),

@@ -9,16 +9,20 @@ use tokio_util::sync::CancellationToken;
 use super::answered::Answered;
 use super::guard::Guard;
 use super::known::Known;
+use super::pace::Pace;
 use super::problem::Failure;
 use crate::keeping::Grown;
+use crate::pushing::Pushing;
 use crate::records::Records;
-use crate::waiting::Waiting;
+use crate::settings::Settings;
+use crate::telling::{News, Telling};
 
 /// What was done, for whoever looks after the hub.
 #[derive(Debug, Default)]
 pub(super) struct Counted {
     pub(super) pushes: AtomicU64,
     pub(super) records: AtomicU64,
+    pub(super) refused: AtomicU64,
 }
 
 impl Counted {
@@ -42,30 +46,51 @@ pub struct Hub {
     pub(super) quota: u64,
     pub(super) known: Known,
     pub(super) answered: Answered,
+    /// Codes that are tried.
     pub(super) guard: Guard,
-    pub(super) groups: Waiting<[u8; 16]>,
-    pub(super) places: Waiting<u32>,
+    /// Groups that come without an invitation.
+    pub(super) uninvited: Guard,
+    pub(super) pace: Pace,
+    pub(super) pushing: Pushing,
+    pub(super) telling: Telling,
+    /// For how many days a group stays that nobody asks for.
+    pub(super) quiet_days: u32,
     pub(super) counted: Counted,
     pub(crate) grown: Grown,
     pub(super) shutdown: CancellationToken,
 }
 
 impl Hub {
-    /// A hub on these records. `open`: groups come to be without an invitation; `quota`: bytes that a group may have.
-    pub fn new(records: Records, open: bool, quota: u64, shutdown: CancellationToken) -> Self {
+    /// A hub on these records.
+    pub(crate) fn new(
+        records: Records,
+        settings: &Settings,
+        telling: Telling,
+        shutdown: CancellationToken,
+    ) -> Self {
         Self {
+            pushing: Pushing::on(&records),
             records,
-            open,
-            quota,
+            open: settings.open,
+            quota: settings.quota,
+            pace: Pace::of(settings.pace),
+            telling,
+            quiet_days: settings.quiet_days,
             known: Known::default(),
             answered: Answered::default(),
             guard: Guard::default(),
-            groups: Waiting::default(),
-            places: Waiting::default(),
+            uninvited: Guard::default(),
             counted: Counted::default(),
             grown: Grown::default(),
             shutdown,
         }
+    }
+}
+
+impl Hub {
+    /// A group has grown.
+    pub(super) fn tell_of_group(&self, group: [u8; 16]) {
+        self.telling.tell(News::Group(group));
     }
 }
 

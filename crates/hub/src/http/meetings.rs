@@ -12,6 +12,7 @@ use yadori_sync::wire::list;
 use super::asking::Asked;
 use super::hub::{Hub, Peer, group_of, micros};
 use super::problem::Failure;
+use crate::telling::News;
 
 /// How long a place stays open.
 const OPEN: Duration = Duration::from_secs(600);
@@ -19,8 +20,8 @@ const OPEN: Duration = Duration::from_secs(600);
 const WORDS: u32 = 16;
 /// The longest time for which a request is held.
 const LONGEST_WAIT: u64 = 30;
-/// How often another process may have heard something is looked at.
-const ELSEWHERE: Duration = Duration::from_millis(250);
+/// How often it is looked without having been told.
+const ANYWAY: Duration = Duration::from_secs(10);
 
 /// Opens a place.
 pub(super) async fn open(
@@ -51,7 +52,7 @@ pub(super) async fn close(
     let group = group_of(&group)?;
     Asked { method: &method, uri: &uri, headers: &headers, body: &body, group }.by(&hub).await?.member()?;
     hub.records.close_place(group, place).await?;
-    hub.places.tell(&place);
+    hub.telling.tell(News::Place(place));
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -75,7 +76,7 @@ pub(super) async fn say(
     if !hub.records.say(place, n, &body).await? {
         return Err(Failure::said());
     }
-    hub.places.tell(&place);
+    hub.telling.tell(News::Place(place));
     Ok(StatusCode::CREATED)
 }
 
@@ -92,7 +93,7 @@ pub(super) async fn hear(
     Query(Wait { wait }): Query<Wait>,
 ) -> Result<(StatusCode, Vec<u8>), Failure> {
     let end = tokio::time::Instant::now() + Duration::from_secs(wait.min(LONGEST_WAIT));
-    let mut waiter = hub.places.wait(place);
+    let mut waiter = hub.telling.wait(News::Place(place));
     loop {
         if let Some(said) = hub.records.said(place, n).await? {
             return Ok((StatusCode::OK, said));
@@ -106,7 +107,7 @@ pub(super) async fn hear(
         tokio::select! {
             () = waiter.heard() => {}
             () = hub.shutdown.cancelled() => {}
-            () = tokio::time::sleep_until((tokio::time::Instant::now() + ELSEWHERE).min(end)) => {}
+            () = tokio::time::sleep_until((tokio::time::Instant::now() + ANYWAY).min(end)) => {}
         }
     }
 }

@@ -8,6 +8,7 @@ mod guard;
 mod hub;
 mod known;
 mod meetings;
+mod pace;
 mod problem;
 mod records;
 mod routes;

@@ -95,7 +95,13 @@ impl Failure {
         Self { retry_after: Some(seconds), ..failure }
     }
 
-    fn away() -> Self {
+    pub(super) fn too_fast() -> Self {
+        let detail = "the group asks more often than this hub answers; go on more slowly";
+        let failure = Self::new(StatusCode::TOO_MANY_REQUESTS, "too-fast", detail);
+        Self { retry_after: Some(1), ..failure }
+    }
+
+    pub(super) fn away() -> Self {
         let failure =
             Self::new(StatusCode::SERVICE_UNAVAILABLE, "away", "the hub's database does not answer");
         Self { retry_after: Some(2), ..failure }

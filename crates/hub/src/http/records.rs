@@ -7,13 +7,14 @@ use axum::body::Bytes;
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, Method, Uri};
 use serde::Deserialize;
-use yadori_sync::record::{Header, Sealed};
+use yadori_sync::record::{Header, header_of};
 use yadori_sync::wire::{Sent, list};
 
 use super::asking::Asked;
 use super::hub::{Hub, group_of, micros};
 use super::problem::Failure;
 use crate::records::{Push, Pushed};
+use crate::telling::News;
 
 /// Records that are taken at once.
 const RECORDS: usize = 500;
@@ -21,21 +22,24 @@ const RECORDS: usize = 500;
 const BLOBS: usize = 4_096;
 /// The longest time for which a request is held.
 const LONGEST_WAIT: u64 = 30;
+/// How often it is looked without having been told.
+const ANYWAY: Duration = Duration::from_secs(10);
 
 /// Records with their headers.
-type Named<'a> = Vec<(Header, &'a [u8])>;
+type Named = Vec<(Header, Bytes)>;
 /// Names of blobs, each with the place of the record that lists it.
 type Listed = Vec<(usize, [u8; 16])>;
 
 /// The records of a push with their headers: of this device, one life of it, this group, and in their order; and the blobs
 /// that they list.
-fn read(body: &[u8], group: [u8; 16], device: yadori_core::DeviceId) -> Option<(Named<'_>, Listed)> {
+fn read(body: &Bytes, group: [u8; 16], device: yadori_core::DeviceId) -> Option<(Named, Listed)> {
     let (records, blobs): (Vec<&[u8]>, Vec<Vec<[u8; 16]>>) =
         Sent::from_bytes(body, (RECORDS, BLOBS))?.0.into_iter().unzip();
     let named = |(at, names): (usize, Vec<[u8; 16]>)| names.into_iter().map(move |name| (at, name));
     let listed = blobs.into_iter().enumerate().flat_map(named);
-    let headers = records.iter().map(|record| Sealed(record.to_vec()).header().ok());
+    let headers = records.iter().map(|record| header_of(record).ok());
     let headers = headers.collect::<Option<Vec<Header>>>()?;
+    let records = records.into_iter().map(|record| body.slice_ref(record));
     let first = headers.first()?;
     let ours = |header: &Header| {
         header.group == group && header.device == device && header.incarnation == first.incarnation
@@ -54,26 +58,20 @@ pub(super) async fn push(
 ) -> Result<Vec<u8>, Failure> {
     let group = group_of(&group)?;
     let asked = Asked { method: &method, uri: &uri, headers: &headers, body: &body, group };
-    let mut asker = asked.by(&hub).await?.member()?;
+    let mut asker = asked.by_known(&hub).await?.member()?;
     let (records, listed) = read(&body, group, asker.device).ok_or_else(|| {
         Failure::malformed("these are no records of this device in the order of their sequences")
     })?;
     let hash = *blake3::hash(&body).as_bytes();
+    let count = records.len();
+    let mut push =
+        Push { group, records, listed, hash, epoch: asker.standing.epoch, quota: hub.quota, now: micros() };
     for _ in 0..3 {
-        let push = Push {
-            group,
-            records: &records,
-            listed: &listed,
-            hash,
-            epoch: asker.standing.epoch,
-            quota: hub.quota,
-            now: micros(),
-        };
-        match hub.records.push(&push).await? {
+        match hub.pushing.push(push.clone()).await.ok_or_else(Failure::away)? {
             Pushed::Taken(last) => {
-                hub.groups.tell(&group);
+                hub.tell_of_group(group);
                 hub.grown.note(group);
-                hub.counted.pushed(records.len());
+                hub.counted.pushed(count);
                 return Ok(list([&last.to_be_bytes()[..]].into_iter()));
             }
             Pushed::Older => return Err(Failure::older()),
@@ -84,6 +82,7 @@ pub(super) async fn push(
                 if asker.chain.member(asker.device, asker.standing.epoch).is_none() {
                     return Err(Failure::struck_off());
                 }
+                push.epoch = asker.standing.epoch;
             }
         }
     }
@@ -113,7 +112,7 @@ pub(super) async fn pull(
     let asked = Asked { method: &method, uri: &uri, headers: &headers, body: &body, group };
     let asker = asked.by(&hub).await?.member()?;
     let end = tokio::time::Instant::now() + Duration::from_secs(wanted.wait.min(LONGEST_WAIT));
-    let mut waiter = hub.groups.wait(group);
+    let mut waiter = hub.telling.wait(News::Group(group));
     loop {
         let page = hub.records.page(group, wanted.after).await?.ok_or_else(Failure::no_group)?;
         if page.epoch > asker.standing.epoch {
@@ -130,6 +129,7 @@ pub(super) async fn pull(
         tokio::select! {
             () = waiter.heard() => {}
             () = hub.shutdown.cancelled() => {}
+            () = tokio::time::sleep(ANYWAY) => {}
             () = tokio::time::sleep_until(end) => return Ok(page.to_bytes()),
         }
     }

@@ -22,9 +22,16 @@ const PART: usize = 2 << 20;
 /// What anything else may carry.
 const OTHER: usize = 320 << 10;
 
-async fn say_time(request: Request, next: Next) -> Response {
+/// For how many days a group stays here that nobody asks for.
+const KEEPS: HeaderName = HeaderName::from_static("yadori-keeps");
+
+async fn say_more(State(hub): State<Arc<Hub>>, request: Request, next: Next) -> Response {
     let mut response = next.run(request).await;
     response.headers_mut().insert(TIME, seconds().into());
+    response.headers_mut().insert(KEEPS, hub.quiet_days.into());
+    if response.status().is_client_error() {
+        hub.counted.refused.fetch_add(1, Ordering::Relaxed);
+    }
     response
 }
 
@@ -44,9 +51,15 @@ async fn metrics(State(hub): State<Arc<Hub>>) -> String {
     format!(
         "# HELP yadori_hub_pushes_total Pushes that were taken.\n# TYPE yadori_hub_pushes_total counter\n\
          yadori_hub_pushes_total {}\n# HELP yadori_hub_records_total Records that were taken.\n\
-         # TYPE yadori_hub_records_total counter\nyadori_hub_records_total {}\n",
+         # TYPE yadori_hub_records_total counter\nyadori_hub_records_total {}\n\
+         # HELP yadori_hub_refused_total Requests that were refused.\n\
+         # TYPE yadori_hub_refused_total counter\nyadori_hub_refused_total {}\n\
+         # HELP yadori_hub_waited_for Groups and meetings that somebody waits for news of.\n\
+         # TYPE yadori_hub_waited_for gauge\nyadori_hub_waited_for {}\n",
         read(&hub.counted.pushes),
         read(&hub.counted.records),
+        read(&hub.counted.refused),
+        hub.telling.waited_for(),
     )
 }
 
@@ -65,6 +78,6 @@ pub fn routes(hub: Arc<Hub>) -> Router {
         .route("/healthz", get(health))
         .route("/metrics", get(metrics))
         .layer(DefaultBodyLimit::max(OTHER))
-        .layer(middleware::from_fn(say_time))
+        .layer(middleware::from_fn_with_state(Arc::clone(&hub), say_more))
         .with_state(hub)
 }

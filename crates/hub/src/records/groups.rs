@@ -9,6 +9,8 @@ pub struct Standing {
     pub epoch: u64,
     /// The last of its numbers.
     pub last: u64,
+    /// When somebody asked for it last, in microseconds; not every time is noted.
+    pub seen_at: i64,
 }
 
 /// What came of a new group.
@@ -37,11 +39,12 @@ impl Records {
     /// # Errors
     /// While the database does not answer.
     pub async fn standing(&self, group: [u8; 16]) -> Result<Option<Standing>, Failed> {
-        let row: Option<(u64, u64)> = sqlx::query_as("SELECT epoch, last FROM hub_groups WHERE id = ?")
-            .bind(&group[..])
-            .fetch_optional(&self.pool)
-            .await?;
-        Ok(row.map(|(epoch, last)| Standing { epoch, last }))
+        let row: Option<(u64, u64, i64)> =
+            sqlx::query_as("SELECT epoch, last, seen_at FROM hub_groups WHERE id = ?")
+                .bind(&group[..])
+                .fetch_optional(&self.pool)
+                .await?;
+        Ok(row.map(|(epoch, last, seen_at)| Standing { epoch, last, seen_at }))
     }
 
     /// The entries of a group's chain after a number, so many at most.
@@ -78,7 +81,12 @@ impl Records {
                     .fetch_optional(&mut *tx)
                     .await?;
             if let Some(known) = known {
-                return Ok((tx, if known == entry { Founded::Yes } else { Founded::Other }));
+                let leaving: Option<Vec<u8>> = sqlx::query_scalar("SELECT grp FROM leaving WHERE grp = ?")
+                    .bind(&group[..])
+                    .fetch_optional(&mut *tx)
+                    .await?;
+                let here = known == entry && leaving.is_none();
+                return Ok((tx, if here { Founded::Yes } else { Founded::Other }));
             }
             if let Some(hash) = invitation {
                 let used = sqlx::query("DELETE FROM invitations WHERE hash = ? AND until > ?")

@@ -1,126 +1,45 @@
 //! The log of a group: records under its own numbers, each taken once.
 
+use std::collections::{BTreeSet, HashMap};
+
 use futures_util::TryStreamExt;
-use sqlx::{MySql, QueryBuilder};
-use yadori_sync::record::{Header, Sealed};
+use sqlx::{MySql, MySqlConnection, QueryBuilder};
+use yadori_sync::record::Sealed;
 use yadori_sync::wire::{LONGEST_PAGE, Page};
 
 use super::blobs;
 use super::open::{Failed, Records};
+use super::push::{Group, Head, Ledger, Life, Push, Pushed};
 
 /// Records of a page at most.
 const PAGE: u32 = 500;
 /// Subjects that are looked at in one pass of letting go.
 const AT_ONCE: u32 = 200;
 
-/// What a device sends at once: records of one life of it, in the order of their sequences.
-#[derive(Clone, Copy, Debug)]
-pub struct Push<'a> {
-    /// The group.
-    pub group: [u8; 16],
-    /// The records with their headers. Not empty; one device, one incarnation.
-    pub records: &'a [(Header, &'a [u8])],
-    /// Blobs that they list, by the place of the record.
-    pub listed: &'a [(usize, [u8; 16])],
-    /// A hash of all of it.
-    pub hash: [u8; 32],
-    /// The epoch in which the device was known to belong to the group.
-    pub epoch: u64,
-    /// Bytes that the group may have here.
-    pub quota: u64,
-    /// The time, in microseconds.
-    pub now: i64,
-}
-
-/// What came of a push.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Pushed {
-    /// All of it is here, now (under the numbers up to this) or already.
-    Taken(u64),
-    /// Other records are here under these sequences, or later ones.
-    Older,
-    /// The chain has gone on meanwhile: whether the device belongs is to be looked at again.
-    Epoch,
-    /// The group may have no more here.
-    Full,
-    /// There is no such group.
-    NoGroup,
-}
+/// Rows that are written with one statement, and bytes.
+const ROWS: usize = 128;
+const BYTES: usize = 4 << 20;
 
 impl Records {
-    /// Takes records.
+    /// Takes several pushes in one transaction, each as if those before it had been taken alone.
     ///
     /// # Errors
     /// None of them is here then, or all are: the same again tells.
-    pub async fn push(&self, push: &Push<'_>) -> Result<Pushed, Failed> {
-        let Some((first, last)) = push.records.first().zip(push.records.last()) else {
-            return Ok(Pushed::Older);
-        };
-        let (first, last) = (first.0, last.0);
-        let bytes: u64 = push.records.iter().map(|(_, body)| body.len() as u64).sum();
+    pub async fn push_all(&self, pushes: &[Push]) -> Result<Vec<Pushed>, Failed> {
         self.transaction(async |mut tx| {
-            let row: Option<(u64, u64, u64)> =
-                sqlx::query_as("SELECT epoch, last, bytes FROM hub_groups WHERE id = ? FOR UPDATE")
-                    .bind(&push.group[..])
-                    .fetch_optional(&mut *tx)
-                    .await?;
-            let Some((epoch, number, held)) = row else { return Ok((tx, Pushed::NoGroup)) };
-            if epoch != push.epoch {
-                return Ok((tx, Pushed::Epoch));
+            let mut ledger = read_ledger(&mut tx, pushes).await?;
+            let decided: Vec<_> = pushes.iter().map(|push| ledger.decide(push)).collect();
+            let taken = pushes.iter().zip(&decided);
+            let taken: Vec<_> = taken.filter_map(|(push, (_, before))| Some((push, (*before)?))).collect();
+            if !taken.is_empty() {
+                write_records(&mut tx, &taken).await?;
+                write_ledger(&mut tx, &ledger).await?;
+                for (push, before) in taken.iter().filter(|(push, _)| !push.listed.is_empty()) {
+                    let listed = push.listed.iter().map(|(at, name)| (before + 1 + *at as u64, *name));
+                    blobs::list(&mut tx, push.group, &listed.collect::<Vec<_>>()).await?;
+                }
             }
-            let head: Option<(u64, Vec<u8>)> = sqlx::query_as(
-                "SELECT sequence, push FROM heads WHERE grp = ? AND device = ? AND incarnation = ?",
-            )
-            .bind(&push.group[..])
-            .bind(&first.device.0[..])
-            .bind(first.incarnation)
-            .fetch_optional(&mut *tx)
-            .await?;
-            if let Some((sequence, hash)) = head
-                && first.sequence <= sequence
-            {
-                let same = hash == push.hash;
-                return Ok((tx, if same { Pushed::Taken(number) } else { Pushed::Older }));
-            }
-            if held + bytes > push.quota {
-                return Ok((tx, Pushed::Full));
-            }
-            let mut sql = QueryBuilder::<MySql>::new(
-                "INSERT INTO records (grp, number, device, incarnation, sequence, seen, subject, body) ",
-            );
-            sql.push_values(push.records.iter().zip(number + 1..), |mut row, ((header, body), number)| {
-                row.push_bind(&push.group[..])
-                    .push_bind(number)
-                    .push_bind(header.device.0.to_vec())
-                    .push_bind(header.incarnation)
-                    .push_bind(header.sequence)
-                    .push_bind(header.seen)
-                    .push_bind(header.subject.0.to_vec())
-                    .push_bind(*body);
-            });
-            sql.build().execute(&mut *tx).await?;
-            sqlx::query(
-                "INSERT INTO heads (grp, device, incarnation, sequence, push) VALUES (?, ?, ?, ?, ?) \
-                 ON DUPLICATE KEY UPDATE sequence = VALUES(sequence), push = VALUES(push)",
-            )
-            .bind(&push.group[..])
-            .bind(&first.device.0[..])
-            .bind(first.incarnation)
-            .bind(last.sequence)
-            .bind(&push.hash[..])
-            .execute(&mut *tx)
-            .await?;
-            let listed = push.listed.iter().map(|(at, name)| (number + 1 + *at as u64, *name));
-            blobs::list(&mut tx, push.group, &listed.collect::<Vec<_>>()).await?;
-            let number = number + push.records.len() as u64;
-            sqlx::query("UPDATE hub_groups SET last = ?, bytes = bytes + ?, seen_at = ? WHERE id = ?")
-                .bind(number)
-                .bind(bytes)
-                .bind(push.now)
-                .bind(&push.group[..])
-                .execute(&mut *tx)
-                .await?;
-            Ok((tx, Pushed::Taken(number)))
+            Ok((tx, decided.into_iter().map(|(pushed, _)| pushed).collect()))
         })
         .await
     }
@@ -214,4 +133,110 @@ impl Records {
         .await?;
         Ok(Some(upto))
     }
+}
+
+/// The groups that these pushes are about, locked (in the order of their names, whoever asks), and the lives.
+async fn read_ledger(tx: &mut MySqlConnection, pushes: &[Push]) -> Result<Ledger, sqlx::Error> {
+    let groups: BTreeSet<[u8; 16]> = pushes.iter().map(|push| push.group).collect();
+    let lives: BTreeSet<Life> = pushes.iter().filter_map(Push::life).collect();
+    let mut sql = QueryBuilder::<MySql>::new(
+        "SELECT id, epoch, head, made_at, last, bytes, seen_at FROM hub_groups WHERE id IN (",
+    );
+    let mut list = sql.separated(", ");
+    groups.iter().for_each(|group| {
+        list.push_bind(&group[..]);
+    });
+    sql.push(") ORDER BY id FOR UPDATE");
+    let rows: Vec<(Vec<u8>, u64, Vec<u8>, i64, u64, u64, i64)> =
+        sql.build_query_as().fetch_all(&mut *tx).await?;
+    let mut ledger = Ledger::default();
+    for (id, epoch, head, made_at, last, bytes, seen_at) in rows {
+        let group = Group { epoch, head, made_at, last, bytes, seen_at, changed: false };
+        ledger.groups.insert(id.try_into().unwrap_or_default(), group);
+    }
+    let mut sql =
+        QueryBuilder::<MySql>::new("SELECT grp, device, incarnation, sequence, push FROM heads WHERE ");
+    let mut list = sql.separated(" OR ");
+    lives.iter().for_each(|(group, device, incarnation)| {
+        list.push("(grp = ")
+            .push_bind_unseparated(&group[..])
+            .push_unseparated(" AND device = ")
+            .push_bind_unseparated(&device.0[..])
+            .push_unseparated(" AND incarnation = ")
+            .push_bind_unseparated(*incarnation)
+            .push_unseparated(")");
+    });
+    let rows: Vec<(Vec<u8>, Vec<u8>, u64, u64, Vec<u8>)> = sql.build_query_as().fetch_all(&mut *tx).await?;
+    ledger.heads = rows
+        .into_iter()
+        .filter_map(|(group, device, incarnation, sequence, push)| {
+            let life = (group.try_into().ok()?, yadori_core::DeviceId(device.try_into().ok()?), incarnation);
+            Some((life, Head { sequence, push: push.try_into().ok()?, changed: false }))
+        })
+        .collect::<HashMap<_, _>>();
+    Ok(ledger)
+}
+
+async fn write_records(tx: &mut MySqlConnection, taken: &[(&Push, u64)]) -> Result<(), sqlx::Error> {
+    let numbered =
+        |(push, before): &(&'_ Push, u64)| (before + 1..).take(push.records.len()).collect::<Vec<_>>();
+    let rows: Vec<_> = taken.iter().flat_map(|one| one.0.records.iter().zip(numbered(one))).collect();
+    let mut rest = &rows[..];
+    while !rest.is_empty() {
+        let mut bytes = 0;
+        let fits = rest.iter().take(ROWS).take_while(|((_, body), _)| {
+            bytes += body.len();
+            bytes <= BYTES
+        });
+        let (some, after) = rest.split_at(fits.count().max(1));
+        rest = after;
+        let mut sql = QueryBuilder::<MySql>::new(
+            "INSERT INTO records (grp, number, device, incarnation, sequence, seen, subject, body) ",
+        );
+        sql.push_values(some, |mut row, ((header, body), number)| {
+            row.push_bind(&header.group[..])
+                .push_bind(*number)
+                .push_bind(&header.device.0[..])
+                .push_bind(header.incarnation)
+                .push_bind(header.sequence)
+                .push_bind(header.seen)
+                .push_bind(&header.subject.0[..])
+                .push_bind(&body[..]);
+        });
+        sql.build().execute(&mut *tx).await?;
+    }
+    Ok(())
+}
+
+async fn write_ledger(tx: &mut MySqlConnection, ledger: &Ledger) -> Result<(), sqlx::Error> {
+    let mut sql = QueryBuilder::<MySql>::new("INSERT INTO heads (grp, device, incarnation, sequence, push) ");
+    let heads = ledger.heads.iter().filter(|(_, head)| head.changed);
+    sql.push_values(heads, |mut row, ((group, device, incarnation), head)| {
+        row.push_bind(&group[..])
+            .push_bind(&device.0[..])
+            .push_bind(*incarnation)
+            .push_bind(head.sequence)
+            .push_bind(&head.push[..]);
+    });
+    sql.push(" ON DUPLICATE KEY UPDATE sequence = VALUES(sequence), push = VALUES(push)");
+    sql.build().execute(&mut *tx).await?;
+    let mut sql = QueryBuilder::<MySql>::new(
+        "INSERT INTO hub_groups (id, epoch, head, last, bytes, made_at, seen_at) ",
+    );
+    let groups = ledger.groups.iter().filter(|(_, group)| group.changed);
+    // All of them are there: this changes several rows at once.
+    sql.push_values(groups, |mut row, (id, group)| {
+        row.push_bind(&id[..])
+            .push_bind(group.epoch)
+            .push_bind(&group.head[..])
+            .push_bind(group.last)
+            .push_bind(group.bytes)
+            .push_bind(group.made_at)
+            .push_bind(group.seen_at);
+    });
+    sql.push(
+        " ON DUPLICATE KEY UPDATE last = VALUES(last), bytes = VALUES(bytes), seen_at = VALUES(seen_at)",
+    );
+    sql.build().execute(&mut *tx).await?;
+    Ok(())
 }

@@ -4,9 +4,13 @@ mod blobs;
 mod groups;
 mod log;
 mod meetings;
+mod news;
 mod open;
+mod push;
+mod quiet;
 
 pub use blobs::PartTaken;
 pub use groups::{Appended, Founded, Standing};
-pub use log::{Push, Pushed};
+pub use news::Said;
 pub use open::{Failed, OpenError, Records};
+pub use push::{Push, Pushed};

@@ -10,4 +10,4 @@ pub use content::Topic;
 pub use header::Header;
 pub use order::{Heads, OrderError};
 pub(crate) use pad::{pad, unpad};
-pub use sealed::{LONGEST, OpenError, Opener, Sealed, TooLarge, seal};
+pub use sealed::{LONGEST, OpenError, Opener, Sealed, TooLarge, header_of, seal};

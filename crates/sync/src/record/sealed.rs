@@ -101,34 +101,7 @@ impl Sealed {
     /// # Errors
     /// When it is not built as a record is.
     pub fn header(&self) -> Result<Header, OpenError> {
-        Ok(self.parts()?.0)
-    }
-
-    #[allow(clippy::type_complexity)]
-    fn parts(&self) -> Result<(Header, &[u8], [u8; 24], &[u8], [u8; 64]), OpenError> {
-        if self.0.len() > LONGEST {
-            return Err(OpenError::Malformed("it is too long"));
-        }
-        let read = |_| OpenError::Malformed("it has other parts");
-        let mut decoder = Decoder::new(&self.0);
-        if decoder.array().map_err(read)? != Some(4) {
-            return Err(OpenError::Malformed("it has other parts"));
-        }
-        let named = decoder.bytes().map_err(read)?;
-        let nonce = decoder.bytes().map_err(read)?.try_into();
-        let inside = decoder.bytes().map_err(read)?;
-        let signature = decoder.bytes().map_err(read)?.try_into();
-        let (Ok(nonce), Ok(signature)) = (nonce, signature) else {
-            return Err(OpenError::Malformed("a part has another length"));
-        };
-        if decoder.position() != self.0.len() {
-            return Err(OpenError::Malformed("something stands behind it"));
-        }
-        let header = Header::from_bytes(named).map_err(|version| match version {
-            Some(version) => OpenError::Version(version),
-            None => OpenError::Malformed("its header is spelled in another way"),
-        })?;
-        Ok((header, named, nonce, inside, signature))
+        header_of(&self.0)
     }
 
     /// Opens it: the header that is true now, and what is inside.
@@ -136,7 +109,7 @@ impl Sealed {
     /// # Errors
     /// Nothing of it may be believed then.
     pub fn open(&self, by: &impl Opener) -> Result<(Header, Zeroizing<Vec<u8>>), OpenError> {
-        let (header, named, nonce, inside, signature) = self.parts()?;
+        let (header, named, nonce, inside, signature) = parts(&self.0)?;
         if header.group != by.group() {
             return Err(OpenError::Foreign);
         }
@@ -153,6 +126,41 @@ impl Sealed {
         debug_assert_eq!(named[1], VERSION);
         Ok((header, Zeroizing::new(content.to_vec())))
     }
+}
+
+/// The header of a record as it came, not yet known to be true: for whoever carries records.
+///
+/// # Errors
+/// When it is not built as a record is.
+pub fn header_of(record: &[u8]) -> Result<Header, OpenError> {
+    Ok(parts(record)?.0)
+}
+
+#[allow(clippy::type_complexity)]
+fn parts(record: &[u8]) -> Result<(Header, &[u8], [u8; 24], &[u8], [u8; 64]), OpenError> {
+    if record.len() > LONGEST {
+        return Err(OpenError::Malformed("it is too long"));
+    }
+    let read = |_| OpenError::Malformed("it has other parts");
+    let mut decoder = Decoder::new(record);
+    if decoder.array().map_err(read)? != Some(4) {
+        return Err(OpenError::Malformed("it has other parts"));
+    }
+    let named = decoder.bytes().map_err(read)?;
+    let nonce = decoder.bytes().map_err(read)?.try_into();
+    let inside = decoder.bytes().map_err(read)?;
+    let signature = decoder.bytes().map_err(read)?.try_into();
+    let (Ok(nonce), Ok(signature)) = (nonce, signature) else {
+        return Err(OpenError::Malformed("a part has another length"));
+    };
+    if decoder.position() != record.len() {
+        return Err(OpenError::Malformed("something stands behind it"));
+    }
+    let header = Header::from_bytes(named).map_err(|version| match version {
+        Some(version) => OpenError::Version(version),
+        None => OpenError::Malformed("its header is spelled in another way"),
+    })?;
+    Ok((header, named, nonce, inside, signature))
 }
 
 #[cfg(test)]
