@@ -22,6 +22,7 @@ pub struct Pusher {
     signing: SigningKey,
     group: [u8; 16],
     sequence: AtomicU64,
+    prepared: Mutex<std::vec::IntoIter<(Vec<u8>, String)>>,
 }
 
 fn random<const N: usize>() -> [u8; N] {
@@ -55,14 +56,22 @@ impl Pusher {
             signing,
             group,
             sequence: AtomicU64::new(0),
+            prepared: Mutex::default(),
         })
     }
 
-    /// Pushes one record.
+    /// Seals and signs so many pushes ahead, for the next two minutes.
     ///
     /// # Errors
-    /// When the hub does not take it.
-    pub fn push(&self) -> Result<()> {
+    /// When that can't be done.
+    pub fn prepare(&self, pushes: usize) -> Result<()> {
+        let made = (0..pushes).map(|_| self.seal()).collect::<Result<Vec<_>>>()?;
+        *self.prepared.lock().expect("one at a time") = made.into_iter();
+        Ok(())
+    }
+
+    /// A push of one record: its body, and the signature of the request.
+    fn seal(&self) -> Result<(Vec<u8>, String)> {
         let sequence = self.sequence.fetch_add(1, Ordering::Relaxed) + 1;
         let subject = Subject(*blake3::hash(&sequence.to_be_bytes()).as_bytes());
         let header = Header {
@@ -76,12 +85,27 @@ impl Pusher {
         };
         let record = seal(&header, &[3; 300], &EpochKey([7; 32]), &self.signing, random())?;
         let body = Sent(vec![(&record.0[..], Vec::new())]).to_bytes();
-        let path = format!("/v1/groups/{}/records", hex::encode(self.group));
+        let path = self.path();
         let time = SystemTime::now().duration_since(UNIX_EPOCH)?.as_secs();
         let request = Request { method: "POST", path: &path, group: self.group, body: &body };
         let by = request.sign(DEVICE, &self.signing, time, random()).to_header();
+        Ok((body, by))
+    }
+
+    fn path(&self) -> String {
+        format!("/v1/groups/{}/records", hex::encode(self.group))
+    }
+
+    /// Pushes one record: one that was prepared, as long as there are any.
+    ///
+    /// # Errors
+    /// When the hub does not take it.
+    pub fn push(&self) -> Result<()> {
+        let prepared = self.prepared.lock().expect("one at a time").next();
+        let (body, by) = prepared.map_or_else(|| self.seal(), Ok)?;
         let agent = self.agent.lock().expect("one at a time").clone();
-        let answer = agent.post(format!("{}{path}", self.hub)).header("authorization", by).send(&body[..])?;
+        let answer =
+            agent.post(format!("{}{}", self.hub, self.path())).header("authorization", by).send(&body[..])?;
         ensure!(answer.status() == 200, "{}", answer.status());
         let _ = answer.into_body().read_to_vec()?;
         Ok(())

@@ -34,7 +34,7 @@ fn say(words: &str) {
 
 fn start(flags: &Flags) -> anyhow::Result<()> {
     let settings = resolve(&flags.home, flags.listen)?;
-    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
+    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(6).enable_all().build()?;
     match flags.verb.clone().unwrap_or(Verb::Serve) {
         Verb::Example => say(EXAMPLE.trim_end()),
         Verb::Invite { days } => say(&runtime.block_on(invite(&settings, days))?),

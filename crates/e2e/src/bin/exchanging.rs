@@ -1,5 +1,5 @@
 //! What the exchange between devices takes, on loopback: from a copy on one to a paste on the other, the first exchange of a
-//! large history (its clips as the first argument), and what a hub takes beside the bare commits of the same database.
+//! large history (its clips as the first argument; `pushes` instead for what follows alone), and what a hub takes beside the bare commits of the same database.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
@@ -16,6 +16,8 @@ use yadori_e2e::{Display, Owner, Service, many};
 const COPIES: usize = 300;
 /// Those who push at once.
 const AT_ONCE: usize = 16;
+/// Pushes that each of them has ready.
+const PREPARED: usize = 5_000;
 /// For how long pushes and commits are counted.
 const COUNTED: Duration = Duration::from_secs(8);
 
@@ -123,7 +125,7 @@ fn counted(what: impl Fn(usize) -> Result<()> + Sync) -> Result<f64> {
 }
 
 fn pushes() -> Result<()> {
-    let hub = Hub::open();
+    let hub = Hub::configured("open = true\npace = 100000\n");
     let socket = hub.home().join("run/records.sock");
     let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
     let open = || {
@@ -156,8 +158,15 @@ fn pushes() -> Result<()> {
         Ok(rate)
     };
     // One after the other, twice: the machine's speed varies.
-    let (first, pushed, second, again) =
-        (bare()?, counted(|n| pushers[n].push())?, bare()?, counted(|n| pushers[n].push())?);
+    // What a device does before it asks is not the hub's work.
+    let pushing = || -> Result<f64> {
+        std::thread::scope(|threads| {
+            let all = pushers.iter().map(|one| threads.spawn(|| one.prepare(PREPARED))).collect::<Vec<_>>();
+            all.into_iter().try_for_each(|one| one.join().expect("no panic"))
+        })?;
+        counted(|n| pushers[n].push())
+    };
+    let (first, pushed, second, again) = (bare()?, pushing()?, bare()?, pushing()?);
     let (bare, pushed) = (first + second, pushed + again);
     row(
         "pushes that a hub takes, 16 connections",
@@ -169,8 +178,12 @@ fn pushes() -> Result<()> {
 }
 
 fn main() -> Result<()> {
-    let clips: usize =
-        std::env::args().nth(1).map_or(Ok(100_000), |text| text.parse()).context("a number")?;
+    let said = std::env::args().nth(1);
+    if said.as_deref() == Some("pushes") {
+        header();
+        return pushes();
+    }
+    let clips: usize = said.map_or(Ok(100_000), |text| text.parse()).context("a number, or `pushes`")?;
     header();
     copies()?;
     pushes()?;

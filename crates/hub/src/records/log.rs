@@ -26,7 +26,7 @@ impl Records {
     /// # Errors
     /// None of them is here then, or all are: the same again tells.
     pub async fn push_all(&self, pushes: &[Push]) -> Result<Vec<Pushed>, Failed> {
-        self.transaction(async |mut tx| {
+        self.transaction_of_a_lane(async |mut tx| {
             let mut ledger = read_ledger(&mut tx, pushes).await?;
             let decided: Vec<_> = pushes.iter().map(|push| ledger.decide(push)).collect();
             let taken = pushes.iter().zip(&decided);

@@ -12,5 +12,5 @@ mod quiet;
 pub use blobs::PartTaken;
 pub use groups::{Appended, Founded, Standing};
 pub use news::Said;
-pub use open::{Failed, OpenError, Records};
+pub use open::{Failed, LANES, OpenError, Records};
 pub use push::{Push, Pushed};
