@@ -39,8 +39,11 @@ async fn once(records: &Records, grown: &Grown, now: i64) -> Result<(), Failed> 
     Ok(())
 }
 
-/// Lets go of groups that nobody has asked for since a time.
-async fn let_go_of_quiet(records: &Records, since: i64) -> Result<(), Failed> {
+/// Lets go of groups that nobody has asked for since a time, in microseconds since the Unix epoch.
+///
+/// # Errors
+/// The rest goes later.
+pub async fn let_go_of_quiet(records: &Records, since: i64) -> Result<(), Failed> {
     let mut after = [0; 16];
     loop {
         let (quiet, next) = records.quiet(since, after).await?;

@@ -2,10 +2,12 @@
 //! sees groups, devices, numbers, lengths and times; no content, no key, and nothing that a content could be guessed from.
 
 pub mod http;
-mod keeping;
+pub mod keeping;
 mod pushing;
 pub mod records;
 pub mod run;
 pub mod settings;
 mod telling;
 mod waiting;
+
+

@@ -1,0 +1,165 @@
+//! Several hub processes on one database: one log, and whoever waits at one hears what came in at another.
+
+mod common;
+
+use std::collections::BTreeSet;
+use std::time::{Duration, Instant};
+
+use common::{Device, Hub, runtime, sent};
+use sqlx::Connection;
+use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
+
+/// A database server with an empty schema, and its address.
+struct Database {
+    url: String,
+    _server: PrivateServer,
+    _home: tempfile::TempDir,
+}
+
+impl Database {
+    fn start() -> Self {
+        let home = tempfile::tempdir().unwrap();
+        let [data, socket, log] = ["data", "s.sock", "log"].map(|name| home.path().join(name));
+        let server = PrivateServer::start(ServerPaths { data, socket: socket.clone(), log }).unwrap();
+        let user = current_user().unwrap();
+        let socket = socket.display().to_string().replace('/', "%2F");
+        let url = format!("mysql://{user}@localhost/yadori_hub?socket={socket}");
+        runtime().block_on(async {
+            let mut states = server.state();
+            states.wait_for(|state| *state == ServerState::Ready).await.unwrap();
+            let mut bare = sqlx::MySqlConnection::connect(&url.replace("/yadori_hub?", "/?")).await.unwrap();
+            for sql in [
+                "CREATE DATABASE yadori_hub CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin",
+                "SET GLOBAL max_connections = 100",
+            ] {
+                sqlx::query(sql).execute(&mut bare).await.unwrap();
+            }
+        });
+        Self { url, _server: server, _home: home }
+    }
+
+    fn hub(&self) -> Hub {
+        Hub::start(&format!("open = true\n[database]\nurl = \"{}\"\n", self.url))
+    }
+
+    fn run(&self, sql: &'static str) -> u64 {
+        runtime().block_on(async {
+            let mut one = sqlx::MySqlConnection::connect(&self.url).await.unwrap();
+            sqlx::query(sql).execute(&mut one).await.unwrap().rows_affected()
+        })
+    }
+
+    fn count(&self, sql: &'static str) -> i64 {
+        runtime().block_on(async {
+            let mut one = sqlx::MySqlConnection::connect(&self.url).await.unwrap();
+            sqlx::query_scalar(sql).fetch_one(&mut one).await.unwrap()
+        })
+    }
+}
+
+fn waited_for(hub: &Hub) -> bool {
+    let told = String::from_utf8(hub.ask("GET", "/metrics", b"", None).body).unwrap();
+    told.lines().any(|line| line == "yadori_hub_waited_for 1")
+}
+
+#[test]
+fn two_processes_keep_one_log_and_tell_each_others_waiters() {
+    let database = Database::start();
+    let (one, other) = (database.hub(), database.hub());
+    let (first, _) = Device::with_group(&one, 1, "");
+    // Who waits at the other is told before it would have looked by itself.
+    for n in 1..=20_u64 {
+        let wanted = format!("/records?after={}&wait=9", n - 1);
+        let path = first.path(&wanted);
+        let header = first.header("GET", &path, b"", common::now());
+        let heard = std::thread::scope(|threads| {
+            let waits = threads.spawn(|| other.ask("GET", &path, b"", Some(&header)));
+            while !waited_for(&other) {
+                std::thread::yield_now();
+            }
+            assert_eq!(first.push(&one, &first.record(n, b"oats")).status, 200);
+            waits.join().unwrap()
+        });
+        let page = yadori_sync::wire::Page::from_bytes(&heard.body).unwrap();
+        assert_eq!((page.last, page.records.len()), (n, 1), "round {n}: told at the other");
+    }
+    // The same again at the other process is recognised; something else is not taken.
+    let known = sent(&[&first.record(21, b"milk")]);
+    assert_eq!(first.ask(&one, "POST", "/records", &known).status, 200);
+    assert_eq!(first.ask(&other, "POST", "/records", &known).status, 200);
+    assert_eq!(first.push(&other, &first.record(21, b"rye")).problem(), (409, "older".to_owned()));
+    // Both at once, of two groups.
+    let (second, _) = Device::with_group(&other, 2, "");
+    std::thread::scope(|threads| {
+        for (device, hubs) in [(first, [&one, &other]), (second, [&other, &one])] {
+            threads.spawn(move || {
+                for n in 22..=221_u64 {
+                    let pushed = device.push(hubs[n as usize % 2], &device.record(n, b"oats"));
+                    assert_eq!(pushed.status, 200);
+                }
+                for hub in hubs {
+                    let all = device.all(hub);
+                    let numbers: Vec<u64> = all.iter().map(|(number, _)| *number).collect();
+                    assert_eq!(numbers, (1..=all.len() as u64).collect::<Vec<_>>());
+                    let sequences: BTreeSet<u64> = all.iter().map(|(_, sequence)| *sequence).collect();
+                    assert_eq!(sequences.len(), all.len(), "each once");
+                    assert!(sequences.is_superset(&(22..=221).collect()));
+                }
+            });
+        }
+    });
+    drop(one);
+    // What one said is forgotten with it.
+    assert_eq!(database.count("SELECT COUNT(*) FROM processes"), 1);
+    assert_eq!(database.count("SELECT COUNT(*) FROM news WHERE process NOT IN (SELECT id FROM processes)"), 0);
+}
+
+#[test]
+fn a_group_that_nobody_asked_for_goes_whole_and_one_that_is_asked_for_stays() {
+    let database = Database::start();
+    let hub = database.hub();
+    let ((quiet, _), (asked, _)) = (Device::with_group(&hub, 1, ""), Device::with_group(&hub, 2, ""));
+    for device in [&quiet, &asked] {
+        assert_eq!(device.push(&hub, &device.record(1, b"oats")).status, 200);
+        let part = format!("/blobs/{}/0", "ab".repeat(16));
+        assert_eq!(device.ask(&hub, "PUT", &part, b"sealed").status, 201);
+    }
+    drop(hub);
+    database.run("UPDATE hub_groups SET seen_at = seen_at - 600 * 86400000000");
+    let hub = database.hub();
+    // Asking is enough.
+    assert_eq!(asked.count(&hub), 1);
+    let records = runtime().block_on(async {
+        let location = yadori_store::Location::Url(database.url.clone());
+        yadori_hub::records::Records::open(&location).await.unwrap()
+    });
+    let now = common::now() as i64 * 1_000_000;
+    runtime().block_on(yadori_hub::keeping::let_go_of_quiet(&records, now - 540 * 86_400_000_000)).unwrap();
+    assert_eq!(quiet.ask(&hub, "GET", "/records?after=0", b"").problem(), (404, "no-group".to_owned()));
+    assert_eq!(asked.count(&hub), 1);
+    for table in [
+        "SELECT COUNT(*) FROM hub_groups",
+        "SELECT COUNT(DISTINCT grp) FROM records",
+        "SELECT COUNT(DISTINCT grp) FROM blobs",
+        "SELECT COUNT(DISTINCT grp) FROM heads",
+        "SELECT COUNT(DISTINCT grp) FROM entries",
+    ] {
+        assert_eq!(database.count(table), 1, "{table}");
+    }
+    assert_eq!(database.count("SELECT COUNT(*) FROM leaving"), 0);
+}
+
+#[test]
+fn a_group_that_asks_without_end_waits_and_another_does_not_notice() {
+    let hub = Hub::start("open = true\npace = 3\n");
+    let ((greedy, _), (other, _)) = (Device::with_group(&hub, 1, ""), Device::with_group(&hub, 2, ""));
+    let answers = (0..200).map(|_| greedy.ask(&hub, "GET", "/records?after=0", b"").problem());
+    let refused = answers.filter(|answer| *answer == (429, "too-fast".to_owned())).count();
+    assert!((100..=170).contains(&refused), "{refused}");
+    assert_eq!(other.push(&hub, &other.record(1, b"theirs")).status, 200);
+    // It goes on by itself.
+    let began = Instant::now();
+    while greedy.ask(&hub, "GET", "/records?after=0", b"").status != 200 {
+        assert!(began.elapsed() < Duration::from_secs(20));
+    }
+}
