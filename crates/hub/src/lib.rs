@@ -9,5 +9,3 @@ pub mod run;
 pub mod settings;
 mod telling;
 mod waiting;
-
-

@@ -111,7 +111,10 @@ fn two_processes_keep_one_log_and_tell_each_others_waiters() {
     drop(one);
     // What one said is forgotten with it.
     assert_eq!(database.count("SELECT COUNT(*) FROM processes"), 1);
-    assert_eq!(database.count("SELECT COUNT(*) FROM news WHERE process NOT IN (SELECT id FROM processes)"), 0);
+    assert_eq!(
+        database.count("SELECT COUNT(*) FROM news WHERE process NOT IN (SELECT id FROM processes)"),
+        0
+    );
 }
 
 #[test]
