@@ -39,6 +39,12 @@ pub struct AllDevices {
     /// The hub; absent when this device belongs to no group.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub hub: Option<String>,
+    /// Where this device serves a hub for others, with the beginning of its key after `#` where it speaks TLS.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub serves: Option<String>,
+    /// Why it does not although it should, and what to do.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub serves_problem: Option<String>,
     /// Devices of the group, this one first.
     pub devices: Vec<Device>,
     /// The exchange is paused.

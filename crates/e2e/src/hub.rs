@@ -53,7 +53,8 @@ impl Hub {
 
     /// The same once more, at the same address.
     pub fn start_again(&mut self) {
-        let listen = self.address.trim_start_matches("http://").to_owned();
+        let (base, _) = self.address.split_once('#').unwrap_or((&self.address, ""));
+        let listen = base.rsplit('/').next().unwrap_or_default().to_owned();
         (self.child, _) = begin(&self.home, &listen);
     }
 
@@ -104,9 +105,16 @@ impl Drop for Hub {
 }
 
 /// Lets `guest` into the group of `host`, which comes to be at this hub if there is none.
-pub fn pair(hub: &Hub, (host, guest): (&Service, &Service), names: (&str, &str)) {
+pub fn pair(hub: &Hub, both: (&Service, &Service), names: (&str, &str)) {
+    pair_at((Some(&hub.address), &hub.address), both, names);
+}
+
+/// The same, each with what is typed there as the hub's address; on the host nothing where it serves one itself.
+pub fn pair_at(hub: (Option<&str>, &str), (host, guest): (&Service, &Service), names: (&str, &str)) {
+    let mut arguments = vec!["pair", "--name", names.0, "--yes"];
+    arguments.extend(hub.0.into_iter().flat_map(|hub| ["--hub", hub]));
     let mut showing = host
-        .client_command(&["pair", "--hub", &hub.address, "--name", names.0, "--yes"])
+        .client_command(&arguments)
         .stdin(Stdio::null())
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
@@ -122,7 +130,7 @@ pub fn pair(hub: &Hub, (host, guest): (&Service, &Service), names: (&str, &str))
         panic!("no code was shown: {}", String::from_utf8_lossy(&said.stderr));
     };
     let mut typing = guest
-        .client_command(&["pair", &code, "--hub", &hub.address, "--name", names.1])
+        .client_command(&["pair", &code, "--hub", hub.1, "--name", names.1])
         .stdin(Stdio::null())
         .stdout(Stdio::null())
         .stderr(Stdio::piped())

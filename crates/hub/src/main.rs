@@ -44,8 +44,7 @@ fn start(flags: &Flags) -> anyhow::Result<()> {
             runtime.block_on(async {
                 let shutdown = CancellationToken::new();
                 end_on_signals(&shutdown)?;
-                run(settings, shutdown, |address| say(&format!("yadori-hub answers at http://{address}")))
-                    .await?;
+                run(settings, shutdown, |address| say(&format!("yadori-hub answers at {address}"))).await?;
                 anyhow::Ok(())
             })?;
         }

@@ -3,17 +3,18 @@
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, SystemTime};
 
 use tokio::net::TcpListener;
 use tokio_util::sync::CancellationToken;
 use yadori_store::Location;
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
+use yadori_tls::{Identity, IdentityError, SecureListener};
 
 use crate::http::{Hub, Peer, micros, routes};
 use crate::keeping;
 use crate::records::{OpenError, Records};
-use crate::settings::Settings;
+use crate::settings::{Certificate, Settings};
 use crate::telling::{Process, Telling};
 
 /// How long the database may take to start.
@@ -35,6 +36,9 @@ pub enum RunError {
     /// Its records.
     #[error(transparent)]
     Open(#[from] OpenError),
+    /// Its certificate.
+    #[error(transparent)]
+    Identity(#[from] IdentityError),
     /// Its database.
     #[error("the hub's database did not start: {0}")]
     Database(String),
@@ -81,15 +85,29 @@ fn make_private(dir: &Path) -> std::io::Result<()> {
     std::fs::DirBuilder::new().recursive(true).mode(0o700).create(dir)
 }
 
-/// Serves until told to stop. `ready` is given the address.
+/// Who answers; `None`: in the clear.
+fn identity(settings: &Settings) -> Result<Option<Identity>, IdentityError> {
+    match &settings.tls {
+        None => Ok(None),
+        Some(Certificate::Given(certificate, key)) => Identity::given(certificate, key).map(Some),
+        Some(Certificate::OfItsOwn) => {
+            let names = ["yadori-hub".to_owned(), settings.listen.ip().to_string()];
+            Identity::of_its_own(&settings.home.join("tls"), &names, SystemTime::now()).map(Some)
+        }
+    }
+}
+
+/// Serves until told to stop. `ready` is given the address as devices need it: with the beginning of the key after `#`, where
+/// it speaks TLS.
 ///
 /// # Errors
 /// Why it did not start.
 pub async fn run(
     settings: Settings,
     shutdown: CancellationToken,
-    ready: impl FnOnce(SocketAddr),
+    ready: impl FnOnce(&str),
 ) -> Result<(), RunError> {
+    let identity = identity(&settings)?;
     let (records, server) = open(&settings).await?;
     let listener =
         TcpListener::bind(settings.listen).await.map_err(|why| RunError::Port(settings.listen, why))?;
@@ -107,12 +125,22 @@ pub async fn run(
     let keep = (hub.grown.clone(), settings.quiet_days);
     let keeping = tokio::spawn(keeping::run(records.clone(), keep, micros, shutdown.clone()));
     let service = routes(hub).into_make_service_with_connect_info::<Peer>();
-    ready(address);
-    tracing::info!("answering at {address}");
     let ended = shutdown.clone();
-    let serving = axum::serve(NoDelay(listener), service)
-        .with_graceful_shutdown(async move { ended.cancelled().await });
-    let serving = tokio::spawn(std::future::IntoFuture::into_future(serving));
+    let ended = async move { ended.cancelled().await };
+    let serving = match &identity {
+        Some(identity) => {
+            ready(&format!("https://{address}#{}", identity.pin().typed()));
+            let secure = SecureListener::on(listener, identity)?;
+            let serving = axum::serve(secure, service).with_graceful_shutdown(ended);
+            tokio::spawn(std::future::IntoFuture::into_future(serving))
+        }
+        None => {
+            ready(&format!("http://{address}"));
+            let serving = axum::serve(NoDelay(listener), service).with_graceful_shutdown(ended);
+            tokio::spawn(std::future::IntoFuture::into_future(serving))
+        }
+    };
+    tracing::info!("answering at {address}");
     shutdown.cancelled().await;
     tracing::info!("stopping");
     let _ = tokio::time::timeout(LAST_REQUESTS, serving).await;
@@ -142,6 +170,12 @@ impl axum::serve::Listener for NoDelay {
 
     fn local_addr(&self) -> std::io::Result<Self::Addr> {
         self.0.local_addr()
+    }
+}
+
+impl axum::extract::connect_info::Connected<axum::serve::IncomingStream<'_, SecureListener>> for Peer {
+    fn connect_info(stream: axum::serve::IncomingStream<'_, SecureListener>) -> Self {
+        Self(*stream.remote_addr())
     }
 }
 

@@ -48,12 +48,30 @@ struct File {
     pace: Option<u32>,
     quiet_days: Option<u32>,
     database: Database,
+    tls: Tls,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+struct Tls {
+    always: Option<bool>,
+    certificate: Option<PathBuf>,
+    key: Option<PathBuf>,
 }
 
 #[derive(Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 struct Database {
     url: Option<String>,
+}
+
+/// What it shows that it is itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Certificate {
+    /// One that it makes, with a key that it keeps.
+    OfItsOwn,
+    /// A chain and its key that were given, each in PEM.
+    Given(PathBuf, PathBuf),
 }
 
 /// Settings that hold.
@@ -71,6 +89,8 @@ pub struct Settings {
     pub pace: u32,
     /// For how many days a group stays that nobody asks for.
     pub quiet_days: u32,
+    /// How it speaks TLS; `None`: in the clear, on loopback.
+    pub tls: Option<Certificate>,
     /// A database that was given; `None`: a private server.
     pub database_url: Option<String>,
 }
@@ -84,12 +104,9 @@ pub enum SettingsError {
     /// The file is not what it should be.
     #[error("the configuration {0} has a mistake: {1}\n`yadori-hub example` shows every setting")]
     Malformed(PathBuf, Box<toml::de::Error>),
-    /// Beyond loopback without TLS.
-    #[error(
-        "the hub would answer at {0} without TLS; it does so on loopback alone. Choose a loopback address, with \
-         something that speaks TLS in front of it"
-    )]
-    Open(SocketAddr),
+    /// A certificate without its key, or the other way round.
+    #[error("tls.certificate and tls.key belong together; give both, or neither: the hub makes its own then")]
+    Half,
 }
 
 /// Brings flags and the file together.
@@ -104,14 +121,20 @@ pub fn resolve(home: &Path, listen: Option<SocketAddr>) -> Result<Settings, Sett
         Err(why) => return Err(SettingsError::Unreadable(path, why)),
     };
     let listen = listen.or(file.listen).unwrap_or_else(|| SocketAddr::from(([127, 0, 0, 1], 8930)));
-    if !listen.ip().is_loopback() {
-        return Err(SettingsError::Open(listen));
-    }
+    let tls = match (file.tls.certificate, file.tls.key) {
+        (Some(certificate), Some(key)) => Some(Certificate::Given(home.join(certificate), home.join(key))),
+        (None, None) => {
+            let wanted = file.tls.always.unwrap_or(false) || !listen.ip().is_loopback();
+            wanted.then_some(Certificate::OfItsOwn)
+        }
+        _ => return Err(SettingsError::Half),
+    };
     Ok(Settings {
         home: home.to_owned(),
         listen,
         open: file.open.unwrap_or(false),
         quota: file.quota_mib.unwrap_or(4_096).saturating_mul(1 << 20),
+        tls,
         pace: file.pace.unwrap_or(200),
         quiet_days: file.quiet_days.unwrap_or(540).max(180),
         database_url: file.database.url,
@@ -132,8 +155,12 @@ mod tests {
             EXAMPLE.lines().map(|line| line.strip_prefix("#: ").unwrap_or(line).to_owned() + "\n").collect();
         std::fs::write(dir.path().join("config.toml"), &shown).unwrap();
         let shown = resolve(dir.path(), None).unwrap();
-        assert_eq!(Settings { database_url: None, ..shown }, without);
-        for (wrong, why) in [("listen = \"0.0.0.0:1\"", "without TLS"), ("opne = true", "has a mistake")] {
+        assert_eq!(Settings { database_url: None, tls: None, ..shown }, without);
+        std::fs::write(dir.path().join("config.toml"), "listen = \"0.0.0.0:1\"").unwrap();
+        let beyond = resolve(dir.path(), None).unwrap();
+        assert_eq!(beyond.tls, Some(Certificate::OfItsOwn), "beyond loopback never in the clear");
+        for (wrong, why) in [("[tls]\nkey = \"k.pem\"", "belong together"), ("opne = true", "has a mistake")]
+        {
             std::fs::write(dir.path().join("config.toml"), wrong).unwrap();
             let told = resolve(dir.path(), None).unwrap_err().to_string();
             assert!(told.contains(why), "{told}");

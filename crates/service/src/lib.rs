@@ -10,6 +10,7 @@ pub mod chords;
 pub mod clearing;
 pub mod exchange;
 pub mod home;
+mod hosting;
 pub mod http;
 pub mod intake;
 pub mod pictures;

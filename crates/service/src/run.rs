@@ -27,7 +27,7 @@ use crate::state::clock::now;
 use crate::state::files::Files;
 use crate::state::pausing::Pausing;
 use crate::writer::{Queue, Writer, queue};
-use crate::{chords, clearing, intake, records};
+use crate::{chords, clearing, hosting, intake, records};
 
 /// How long open requests may take to end.
 const LAST_REQUESTS: Duration = Duration::from_secs(3);
@@ -161,6 +161,9 @@ pub async fn run_on(
             "doing what chords are for",
             chords::doing::run(app.clone(), queue.clone(), picker, pressed),
         );
+    }
+    if let Some(listen) = settings.hub {
+        app.parts.start("serving a hub", hosting::run(app.clone(), home.data.clone(), listen));
     }
     app.parts.start("fetching contents of other devices", exchanger.clone().fetch_wanted());
     app.parts.start("exchanging with other devices", exchanger.run());

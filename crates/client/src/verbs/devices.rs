@@ -92,6 +92,9 @@ impl Sync {
 }
 
 fn print(all: &AllDevices, out: &mut dyn Write) -> Result<(), Failure> {
+    if let Some(serves) = all.serves.as_ref().or(all.serves_problem.as_ref()) {
+        writeln!(out, "{:15}{}", "Serves a hub", shown(serves, false))?;
+    }
     let Some(hub) = &all.hub else { return Ok(writeln!(out, "{ALONE}")?) };
     let zone = TimeZone::system();
     let mut line = |name: &str, value: &str| writeln!(out, "{name:15}{value}");

@@ -1,5 +1,5 @@
 //! A hub in this process on loopback, and a device that knows no more than how to ask.
-#![allow(dead_code, reason = "each of the tests uses a part")]
+#![allow(dead_code, unreachable_pub, reason = "each of the tests uses a part")]
 
 use std::cell::Cell;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
@@ -41,9 +41,11 @@ impl Hub {
         let (ready, address) = std::sync::mpsc::channel();
         let (ending, own) = (shutdown.clone(), settings.clone());
         let ended = std::thread::spawn(move || {
-            runtime().block_on(run(own, ending, move |address| ready.send(address).unwrap())).unwrap();
+            runtime()
+                .block_on(run(own, ending, move |address| ready.send(address.to_owned()).unwrap()))
+                .unwrap();
         });
-        let address = format!("http://{}", address.recv_timeout(patience).ok()?);
+        let address = address.recv_timeout(patience).ok()?;
         Some(Self { address, settings, shutdown, ended: Some(ended), _home: home })
     }
 

@@ -7,19 +7,20 @@ use axum::body::Bytes;
 use axum::http::{Method, StatusCode, Uri, header};
 use ed25519_dalek::SigningKey;
 use http_body_util::{BodyExt, Full, Limited};
+use hyper_rustls::HttpsConnector;
 use hyper_util::client::legacy::Client;
 use hyper_util::client::legacy::connect::HttpConnector;
 use hyper_util::rt::TokioExecutor;
 use serde::Deserialize;
 use yadori_core::DeviceId;
-use yadori_sync::wire::{Found, Page, Request, Sent, read_list};
+use yadori_sync::pairing::Terms;
+use yadori_sync::wire::Request;
+use yadori_tls::{Pin, Pinned, connector as connector_by};
 
 use crate::home::random::random;
 
 /// How long the hub may take to answer, beside the time for which it is asked to hold a request.
 const PATIENCE: Duration = Duration::from_secs(20);
-/// What a part of a blob is given beside that: 1 MiB over a slow line.
-const SLOW: Duration = Duration::from_secs(100);
 /// How long a connection may take to come about.
 const CONNECT: Duration = Duration::from_secs(5);
 /// The longest answer.
@@ -31,8 +32,28 @@ const TIME: &str = "yadori-time";
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum LinkError {
     /// Its address is none.
-    #[error("`{0}` is no address of a hub; it looks like http://127.0.0.1:8930")]
+    #[error(
+        "`{0}` is no address of a hub; it looks like https://hub.example:8930, or http://127.0.0.1:8930 on this computer \
+         alone"
+    )]
     Address(String),
+    /// What stands after # is no key.
+    #[error(
+        "the key of a hub is 32 hexadecimal digits or more after #, as yadori-hub prints them when it starts"
+    )]
+    Key,
+    /// Nobody vouches for the hub.
+    #[error(
+        "the key of {0} is not known yet: give its address as yadori-hub prints it when it starts, with the key's digits \
+         after #"
+    )]
+    NoKey(String),
+    /// Somebody else answers.
+    #[error(
+        "what answers at {0} has another key than the hub this device knows, so nothing was sent. Somebody may stand \
+         between; if the hub was set up anew, leave the group (`yadori unpair --this`) and pair again"
+    )]
+    OtherKey(String),
     /// It does not answer.
     #[error("the hub does not answer at {0}; it is tried again by itself")]
     Away(String),
@@ -80,8 +101,12 @@ pub(super) struct Asker {
 
 /// The way to a hub.
 pub(super) struct Link {
-    client: Client<HttpConnector, Full<Bytes>>,
+    client: Client<HttpsConnector<HttpConnector>, Full<Bytes>>,
     base: String,
+    /// Whom it believes. `None`: it speaks in the clear.
+    pinned: Option<Pinned>,
+    /// The beginning of the key, as it was typed.
+    typed: Option<String>,
     /// The hub's time less this device's, in seconds.
     ahead: AtomicI64,
 }
@@ -105,25 +130,76 @@ impl Link {
     /// When the address is none, or would send in the clear over a network.
     pub(super) fn to(address: &str) -> Result<Self, LinkError> {
         let no = || LinkError::Address(address.to_owned());
-        let base = address.trim().trim_end_matches('/');
+        let (base, key) = match address.trim().split_once('#') {
+            Some((base, key)) => (base, Some(key.trim())),
+            None => (address.trim(), None),
+        };
+        let base = base.trim_end_matches('/');
         let uri: Uri = base.parse().map_err(|_| no())?;
         let host = uri.host().ok_or_else(no)?.trim_matches(['[', ']']);
         let loopback = host == "localhost"
             || host.parse::<std::net::IpAddr>().is_ok_and(|address| address.is_loopback());
         let bare = matches!(uri.path(), "" | "/") && uri.query().is_none();
-        if uri.scheme_str() != Some("http") || !loopback || !bare {
+        let secure = uri.scheme_str() == Some("https");
+        let clear = uri.scheme_str() == Some("http") && loopback && key.is_none();
+        if !(secure || clear) || !bare {
             return Err(no());
         }
+        if let Some(key) = key {
+            Pin([0; 32]).begins_with(key).map_err(|_| LinkError::Key)?;
+        }
+        // A whole key is one that was met before.
+        let known = key.and_then(|key| key.parse().ok()).map(Pinned::to);
+        let pinned = known.unwrap_or_default();
         let mut connector = HttpConnector::new();
         connector.set_nodelay(true);
         connector.set_connect_timeout(Some(CONNECT));
+        let connector = connector_by(pinned.clone(), connector).map_err(|_| no())?;
         let client = Client::builder(TokioExecutor::new()).build(connector);
-        Ok(Self { client, base: base.to_owned(), ahead: AtomicI64::new(0) })
+        let (base, typed) = (base.to_owned(), key.map(str::to_owned));
+        Ok(Self { client, base, pinned: secure.then_some(pinned), typed, ahead: AtomicI64::new(0) })
     }
 
-    /// Where it is.
-    pub(super) fn address(&self) -> &str {
+    /// Where it is, with the key that it was met with.
+    pub(super) fn address(&self) -> String {
+        let pin = self.pinned.as_ref().and_then(Pinned::pin);
+        pin.map_or_else(|| self.base.clone(), |pin| format!("{}#{pin}", self.base))
+    }
+
+    /// Where it is, for people.
+    pub(super) fn shown(&self) -> &str {
         &self.base
+    }
+
+    /// What two devices that are paired through it must agree on.
+    pub(super) fn terms(&self) -> Terms {
+        let pin = self.pinned.as_ref().and_then(Pinned::pin);
+        Terms { certificate: pin.map_or([0; 32], |pin| pin.0) }
+    }
+
+    /// Meets the hub: its key is known afterwards, and no other is believed. `vouched`: what is sent next does not rest on
+    /// the key alone, as in a pairing, which finds out whether both devices met the same one.
+    ///
+    /// # Errors
+    /// When it does not answer, or has another key than was typed.
+    pub(super) async fn meet(&self, vouched: bool) -> Result<(), LinkError> {
+        let Some(pinned) = &self.pinned else { return Ok(()) };
+        if self.typed.is_none() && !vouched {
+            return Err(LinkError::NoKey(self.base.clone()));
+        }
+        self.once((&Method::GET, "/healthz", &Bytes::new()), None, Duration::ZERO).await?;
+        let pin = pinned.pin().ok_or_else(|| self.away())?;
+        let fits = self.typed.as_ref().is_none_or(|typed| pin.begins_with(typed) == Ok(true));
+        if fits { Ok(()) } else { Err(LinkError::OtherKey(self.base.clone())) }
+    }
+
+    /// It does not answer; or somebody else does.
+    fn away(&self) -> LinkError {
+        if self.pinned.as_ref().is_some_and(Pinned::met_another) {
+            LinkError::OtherKey(self.base.clone())
+        } else {
+            LinkError::Away(self.base.clone())
+        }
     }
 
     async fn once(
@@ -132,7 +208,7 @@ impl Link {
         by: Option<&Asker>,
         wait: Duration,
     ) -> Result<(StatusCode, Bytes), LinkError> {
-        let away = || LinkError::Away(self.base.clone());
+        let away = || self.away();
         let mut request = axum::http::Request::builder().method(method).uri(format!("{}{path}", self.base));
         if let Some(by) = by {
             let signed = Request { method: method.as_str(), path, group: by.group, body };
@@ -157,7 +233,7 @@ impl Link {
         tokio::time::timeout(PATIENCE + wait, answer).await.unwrap_or_else(|_| Err(away()))
     }
 
-    async fn ask(
+    pub(super) async fn ask(
         &self,
         (method, path, body): (Method, &str, Vec<u8>),
         by: Option<&Asker>,
@@ -185,97 +261,8 @@ impl Link {
         }
     }
 
-    fn strange(&self) -> LinkError {
+    pub(super) fn strange(&self) -> LinkError {
         LinkError::Strange(self.base.clone())
-    }
-
-    /// A group comes to be.
-    pub(super) async fn found(&self, group: [u8; 16], found: &Found) -> Result<(), LinkError> {
-        let path = format!("/v1/groups/{}", hex::encode(group));
-        self.ask((Method::POST, &path, found.to_bytes()), None, Duration::ZERO).await?;
-        Ok(())
-    }
-
-    /// Entries of the chain after a number.
-    pub(super) async fn entries(&self, by: &Asker, after: u64) -> Result<Vec<Vec<u8>>, LinkError> {
-        let path = format!("/v1/groups/{}/entries?after={after}", hex::encode(by.group));
-        let (_, answer) = self.ask((Method::GET, &path, Vec::new()), Some(by), Duration::ZERO).await?;
-        let entries = read_list(&answer, 1_000).ok_or_else(|| self.strange())?;
-        Ok(entries.into_iter().map(<[u8]>::to_vec).collect())
-    }
-
-    /// The chain goes on.
-    pub(super) async fn append(&self, by: &Asker, entry: Vec<u8>) -> Result<(), LinkError> {
-        let path = format!("/v1/groups/{}/entries", hex::encode(by.group));
-        self.ask((Method::POST, &path, entry), Some(by), Duration::ZERO).await?;
-        Ok(())
-    }
-
-    /// Records are taken.
-    pub(super) async fn push(&self, by: &Asker, sent: &Sent<'_>) -> Result<(), LinkError> {
-        let path = format!("/v1/groups/{}/records", hex::encode(by.group));
-        self.ask((Method::POST, &path, sent.to_bytes()), Some(by), Duration::ZERO).await?;
-        Ok(())
-    }
-
-    /// Records after a number, or a longer chain than this; held until there are some.
-    pub(super) async fn pull(
-        &self,
-        by: &Asker,
-        (after, epoch): (u64, u64),
-        wait: Duration,
-    ) -> Result<Page, LinkError> {
-        let group = hex::encode(by.group);
-        let path = format!("/v1/groups/{group}/records?after={after}&epoch={epoch}&wait={}", wait.as_secs());
-        let (_, answer) = self.ask((Method::GET, &path, Vec::new()), Some(by), wait).await?;
-        Page::from_bytes(&answer).ok_or_else(|| self.strange())
-    }
-
-    /// A part of a blob is taken.
-    pub(super) async fn put_part(
-        &self,
-        by: &Asker,
-        (name, n): ([u8; 16], u32),
-        part: Vec<u8>,
-    ) -> Result<(), LinkError> {
-        let path = format!("/v1/groups/{}/blobs/{}/{n}", hex::encode(by.group), hex::encode(name));
-        self.ask((Method::PUT, &path, part), Some(by), SLOW).await?;
-        Ok(())
-    }
-
-    /// A part of a blob.
-    pub(super) async fn part(&self, by: &Asker, (name, n): ([u8; 16], u32)) -> Result<Bytes, LinkError> {
-        let path = format!("/v1/groups/{}/blobs/{}/{n}", hex::encode(by.group), hex::encode(name));
-        Ok(self.ask((Method::GET, &path, Vec::new()), Some(by), SLOW).await?.1)
-    }
-
-    /// Opens a place where two devices meet.
-    pub(super) async fn open_place(&self, by: &Asker) -> Result<u32, LinkError> {
-        let path = format!("/v1/groups/{}/meetings", hex::encode(by.group));
-        let (_, answer) = self.ask((Method::POST, &path, Vec::new()), Some(by), Duration::ZERO).await?;
-        let place = read_list(&answer, 1).and_then(|list| (*list.first()?).try_into().ok());
-        place.map(u32::from_be_bytes).ok_or_else(|| self.strange())
-    }
-
-    /// Closes it.
-    pub(super) async fn close_place(&self, by: &Asker, place: u32) -> Result<(), LinkError> {
-        let path = format!("/v1/groups/{}/meetings/{place}", hex::encode(by.group));
-        self.ask((Method::DELETE, &path, Vec::new()), Some(by), Duration::ZERO).await?;
-        Ok(())
-    }
-
-    /// Says something there.
-    pub(super) async fn say(&self, place: u32, n: u32, words: Vec<u8>) -> Result<(), LinkError> {
-        let path = format!("/v1/meetings/{place}/{n}");
-        self.ask((Method::PUT, &path, words), None, Duration::ZERO).await?;
-        Ok(())
-    }
-
-    /// Hears what is said there; held until it is. `None`: nothing yet.
-    pub(super) async fn hear(&self, place: u32, n: u32, wait: Duration) -> Result<Option<Bytes>, LinkError> {
-        let path = format!("/v1/meetings/{place}/{n}?wait={}", wait.as_secs());
-        let (status, answer) = self.ask((Method::GET, &path, Vec::new()), None, wait).await?;
-        Ok((status == StatusCode::OK).then_some(answer))
     }
 }
 
@@ -285,7 +272,16 @@ mod tests {
 
     #[test]
     fn a_hub_is_reached_in_the_clear_on_this_machine_alone() {
-        for good in ["http://127.0.0.1:8930", " http://localhost:1/ ", "http://[::1]:8930"] {
+        let key = "ab".repeat(16);
+        for good in [
+            "http://127.0.0.1:8930",
+            " http://localhost:1/ ",
+            "http://[::1]:8930",
+            "https://10.0.0.2:8930",
+            "https://hub.example/",
+            &format!("https://127.0.0.1:1#{key}"),
+            &format!("https://127.0.0.1:1/#{key}{key}"),
+        ] {
             assert!(Link::to(good).is_ok(), "{good}");
         }
         for bad in [
@@ -295,8 +291,11 @@ mod tests {
             "ftp://127.0.0.1",
             "",
             "http://",
+            "https://10.0.0.2/a",
+            &format!("http://127.0.0.1:1#{key}"),
         ] {
             assert!(matches!(Link::to(bad), Err(LinkError::Address(_))), "{bad}");
         }
+        assert_eq!(Link::to("https://10.0.0.2#abc").unwrap_err(), LinkError::Key);
     }
 }

@@ -3,6 +3,7 @@
 
 mod blobs;
 mod bodies;
+mod calls;
 pub mod devices;
 mod exchanger;
 mod follow;

@@ -10,7 +10,7 @@ use yadori_core::DeviceId;
 use yadori_store::ExchangeRow;
 use yadori_sync::group::{Chain, ChainError, Keyring, Member as Named, Next, Phrase, RECOVERY, WrapTo};
 use yadori_sync::keys::{EpochKey, NamingKey};
-use yadori_sync::pairing::{Channel, Code, Guest, Host, PairingError, Terms};
+use yadori_sync::pairing::{Channel, Code, Guest, Host, PairingError};
 use yadori_sync::wire::Found;
 
 use super::exchanger::{Current, Exchanger};
@@ -20,7 +20,9 @@ use super::member::{Member, MemberError};
 use super::pairings::{PairError, Step};
 use super::trouble::Trouble;
 use crate::home::random::random;
+use crate::hosting;
 use crate::state::clock::now;
+use crate::state::exchanging::Hosted;
 
 /// How long a code can be used.
 const OPEN: Duration = Duration::from_secs(600);
@@ -30,8 +32,6 @@ const WAIT: Duration = Duration::from_secs(20);
 const ENTRIES: usize = 5;
 /// Entries of a chain at most.
 const MOST_ENTRIES: usize = 20_000;
-/// No certificate: loopback.
-const TERMS: Terms = Terms { certificate: [0; 32] };
 
 fn random_of<const N: usize>() -> Result<[u8; N], PairError> {
     random().map_err(|_| PairError::NoRandomness)
@@ -148,7 +148,12 @@ impl Exchanger {
         let shown = async {
             let mut phrase = None;
             if Keys::load(&self.home.data).map_err(PairError::Keys)?.is_none() {
-                let hub = hub.ok_or(PairError::NoHub)?;
+                let (own, invited) = match hub {
+                    Some(_) => (None, None),
+                    None => self.own_hub().await?.unzip(),
+                };
+                let hub = hub.or(own.as_deref()).ok_or(PairError::NoHub)?;
+                let invitation = invitation.or(invited.as_deref());
                 phrase = Some(self.begin_group(hub, invitation.unwrap_or_default(), name).await?);
             }
             let current = self.under_way().await?;
@@ -178,6 +183,13 @@ impl Exchanger {
             this.ended(outcome);
         });
         Ok(())
+    }
+
+    /// The hub that this device serves, with an invitation to it.
+    async fn own_hub(&self) -> Result<Option<(String, String)>, PairError> {
+        let Some(Hosted::At(address)) = self.app.exchange.now().hosted else { return Ok(None) };
+        let invited = hosting::invited(&self.home.data).await;
+        Ok(Some((address, invited.map_err(|why| PairError::OwnHub(why.to_string()))?)))
     }
 
     /// A code was typed here: this device asks the one that shows it to be let in.
@@ -233,7 +245,8 @@ impl Exchanger {
     ) -> Result<Phrase, PairError> {
         let _turning = self.turning.lock().await;
         let link = Link::to(hub)?;
-        let mut keys = Keys::new(link.address().to_owned(), self.own_name(name)?)?;
+        link.meet(false).await?;
+        let mut keys = Keys::new(link.address(), self.own_name(name)?)?;
         let phrase = Phrase::new(random_of()?);
         let (group, recovery) = (phrase.group(), phrase.member());
         let device = self.app.clips.device();
@@ -283,7 +296,8 @@ impl Exchanger {
         name: String,
     ) -> Result<String, PairError> {
         let _turning = self.turning.lock().await;
-        let mut keys = Keys::new(link.address().to_owned(), name)?;
+        link.meet(false).await?;
+        let mut keys = Keys::new(link.address(), name)?;
         let (device, group) = (self.app.clips.device(), phrase.group());
         let (signing, asker) =
             (phrase.signing(), Asker { device: RECOVERY, signing: phrase.signing(), group });
@@ -337,7 +351,7 @@ impl Exchanger {
         let end = tokio::time::Instant::now() + OPEN;
         let (link, place) = (&current.link, code.place);
         let share = heard(link, place, 0, end).await?;
-        let (answered, words) = Host::new(code, TERMS).answer(&share, &mut system_random())?;
+        let (answered, words) = Host::new(code, current.link.terms()).answer(&share, &mut system_random())?;
         link.say(place, 1, words).await?;
         let mut channel: Channel = answered.confirm(&heard(link, place, 2, end).await?)?;
         let said = channel.hear(&heard(link, place, 3, end).await?)?;
@@ -367,9 +381,10 @@ impl Exchanger {
     async fn ask_in(&self, link: &Link, code: &Code, name: String) -> Result<String, PairError> {
         let end = tokio::time::Instant::now() + OPEN;
         let _turning = self.turning.lock().await;
-        let mut keys = Keys::new(link.address().to_owned(), name)?;
+        link.meet(true).await?;
+        let mut keys = Keys::new(link.address(), name)?;
         let device = self.app.clips.device();
-        let (guest, share) = Guest::begin(code, &TERMS, &mut system_random())?;
+        let (guest, share) = Guest::begin(code, &link.terms(), &mut system_random())?;
         link.say(code.place, 0, share).await?;
         let (mut channel, confirmation) = guest.hear(&heard(link, code.place, 1, end).await?)?;
         link.say(code.place, 2, confirmation).await?;

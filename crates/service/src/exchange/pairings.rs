@@ -38,9 +38,13 @@ pub enum PairError {
     Trouble(#[from] Trouble),
     /// A group is needed, and no hub is known.
     #[error(
-        "this device belongs to no group yet; say at which hub one shall be: --hub http://127.0.0.1:8930"
+        "this device belongs to no group yet; say at which hub one shall be: --hub https://…, \
+         or serve one here: serve = true under [hub] in the configuration"
     )]
     NoHub,
+    /// The hub of this device.
+    #[error("the hub that this device serves gives no invitation: {0}")]
+    OwnHub(String),
     /// It belongs to a group already.
     #[error("this device belongs to a group already; leave it first (`yadori unpair --this`)")]
     Belongs,

@@ -79,7 +79,7 @@ impl Exchanger {
         let paused = self.is_paused();
         let devices = store.devices().await?;
         self.app.exchange.change(|state| {
-            state.hub = Some(keys.hub.clone());
+            state.hub = Some(link.shown().to_owned());
             state.name = keys.name.clone();
             state.paused = paused;
             state.devices = devices;

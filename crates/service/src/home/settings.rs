@@ -64,6 +64,14 @@ struct File {
     rules: Vec<Rule>,
     orders: Vec<Order>,
     exchange: ExchangeSection,
+    hub: HubSection,
+}
+
+#[derive(Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+struct HubSection {
+    serve: Option<bool>,
+    listen: Option<String>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -194,6 +202,8 @@ pub struct Settings {
     pub log_level: tracing::Level,
     /// How many days of logs are kept.
     pub log_days: usize,
+    /// Where a hub is served for other devices.
+    pub hub: Option<SocketAddr>,
     /// How long an act can be taken back.
     pub grace: Duration,
     /// What can be read anew while the service runs.
@@ -252,6 +262,11 @@ pub enum SettingsError {
     /// What is kept, and how.
     #[error(transparent)]
     Keeping(#[from] KeepingError),
+    /// What travels.
+    #[error(
+        "`hub.listen`: `{0}` is no address with a port; it looks like 127.0.0.1:8930, or 0.0.0.0:8930 for all"
+    )]
+    HubAddress(String),
     /// What travels.
     #[error("`exchange.travels`: {0}")]
     Travels(#[from] TravelsError),
@@ -341,6 +356,10 @@ fn combine(
         Some("console") => PickerForm::Console,
         Some(other) => return Err(SettingsError::PickerForm(other.to_owned())),
     };
+    let hub = match file.hub.listen.as_deref().unwrap_or("127.0.0.1:8930").parse() {
+        Ok(address) => file.hub.serve.unwrap_or(false).then_some(address),
+        Err(_) => return Err(SettingsError::HubAddress(file.hub.listen.unwrap_or_default())),
+    };
     let log_days = file.log.days.unwrap_or(7);
     if log_days == 0 {
         return Err(SettingsError::Days);
@@ -353,6 +372,7 @@ fn combine(
         database_url: file.database.url.filter(|url| !url.is_empty()),
         log_level: level.parse().map_err(|_| SettingsError::Level(level))?,
         log_days,
+        hub,
         grace: Duration::from_secs_f64(minutes * 60.0),
         changeable: Changeable {
             chords,

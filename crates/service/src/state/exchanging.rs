@@ -46,6 +46,19 @@ pub struct ExchangeNow {
     pub received: u64,
     /// Records that were refused, newest first.
     pub refused: Vec<RefusedRecord>,
+    /// The hub that this device serves, if it is to serve one.
+    pub hosted: Option<Hosted>,
+}
+
+/// How it stands with the hub that this device serves.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Hosted {
+    /// It is starting.
+    Starting,
+    /// It answers here, as devices need the address.
+    At(String),
+    /// It does not: why, and what to do.
+    Not(String),
 }
 
 /// Records that were refused and are remembered.

@@ -11,6 +11,7 @@ use crate::exchange::devices::StrikeError;
 use crate::home::random::hex;
 use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};
+use crate::state::exchanging::Hosted;
 
 /// How everything stands.
 pub(super) async fn all(exchanger: &Exchanger) -> AllDevices {
@@ -23,8 +24,15 @@ pub(super) async fn all(exchanger: &Exchanger) -> AllDevices {
         travels: one.travels,
     });
     let refused = state.refused.into_iter();
+    let (serves, serves_problem) = match state.hosted {
+        Some(Hosted::At(address)) => (Some(address), None),
+        Some(Hosted::Not(why)) => (None, Some(why)),
+        Some(Hosted::Starting) | None => (None, None),
+    };
     AllDevices {
         hub: state.hub,
+        serves,
+        serves_problem,
         devices: devices.collect(),
         paused: state.paused,
         trouble: state.trouble,

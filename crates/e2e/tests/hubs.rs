@@ -1,0 +1,80 @@
+//! Hubs over TLS, and hubs that a device serves itself.
+
+use std::time::Duration;
+
+use yadori_api::AllDevices;
+use yadori_e2e::hub::{Hub, pair_at, until_exchanged};
+use yadori_e2e::{Service, until_within};
+
+fn stands(one: &Service) -> AllDevices {
+    serde_json::from_str(&one.yadori(&["devices", "--json"])).expect("how it stands")
+}
+
+#[track_caller]
+fn until<T>(what: &str, look: impl FnMut() -> Option<T>) -> T {
+    until_within(what, Duration::from_secs(90), look)
+}
+
+#[track_caller]
+fn refused(one: &Service, arguments: &[&str], why: &str) {
+    let done = one.client(arguments);
+    let said = String::from_utf8_lossy(&done.stderr);
+    assert!(!done.status.success() && said.contains(why), "{arguments:?}: {said}");
+}
+
+#[test]
+fn a_hub_over_tls_is_known_by_its_key_and_nobody_else_is_sent_anything() {
+    let mut hub = Hub::configured("open = true\n[tls]\nalways = true\n");
+    let (host, guest) = (Service::without_desk(), Service::without_desk());
+    let (base, key) = hub.address.split_once('#').expect("the key's digits");
+    let (base, address) = (base.to_owned(), hub.address.clone());
+    assert!(base.starts_with("https://") && key.len() == 32, "{address}");
+    // Nobody vouches for it; somebody else; no key at all.
+    refused(&host, &["pair", "--hub", &base], "is not known yet");
+    refused(&host, &["pair", "--hub", &format!("{base}#{}", "ab".repeat(16))], "another key");
+    refused(&host, &["pair", "--hub", &format!("{base}#abc")], "32 hexadecimal digits");
+    // The second device finds out with the code whether both met the same one.
+    pair_at((Some(&address), &base), (&host, &guest), ("Office", "Valley"));
+    host.add(&["Rope: 40 m"]);
+    until_exchanged(&[&host, &guest]);
+    assert_eq!(guest.list(9).len(), 1);
+    // Another key answers at its address: nothing is sent, and both say so.
+    hub.stop();
+    let kept = hub.home().join("tls/server.key");
+    let key = std::fs::read(&kept).unwrap();
+    std::fs::remove_file(&kept).unwrap();
+    hub.start_again();
+    host.add(&["Gas: 3 bottles"]);
+    for one in [&host, &guest] {
+        until("what is wrong", || stands(one).trouble?.contains("another key").then_some(()));
+    }
+    assert_eq!(guest.list(9).len(), 1);
+    hub.stop();
+    std::fs::write(&kept, key).unwrap();
+    hub.start_again();
+    assert_eq!(hub.address, address);
+    until("the rest", || (guest.list(9).len() == 2).then_some(()));
+}
+
+#[test]
+fn a_device_serves_the_hub_itself() {
+    let port = std::net::TcpListener::bind("127.0.0.1:0").and_then(|one| one.local_addr()).unwrap();
+    let settings = format!("[hub]\nserve = true\nlisten = \"{port}\"\n");
+    let (mut host, guest) = (Service::configured(&settings), Service::without_desk());
+    let address = until("the hub", || stands(&host).serves);
+    assert_eq!(address, format!("http://{port}"));
+    refused(&guest, &["pair"], "serve = true");
+    // A stranger needs an invitation; the device itself has one.
+    refused(&guest, &["pair", "--hub", &address], "invitation");
+    pair_at((None, &address), (&host, &guest), ("Office", "Valley"));
+    host.add(&["Rope: 40 m"]);
+    until_exchanged(&[&host, &guest]);
+    assert_eq!(guest.list(9).len(), 1);
+    host.stop();
+    guest.add(&["Bread: 12 loaves"]);
+    host.start_again();
+    host.await_records();
+    until("what was done meanwhile", || (host.list(9).len() == 2).then_some(()));
+    assert!(host.yadori(&["devices"]).contains("Valley"));
+    assert!(host.yadori(&["sync"]).contains(&address));
+}
