@@ -1,12 +1,13 @@
 # Everything a person needs: `make demo`, `make run`, `make test`. Each sets up what it needs on a fresh Debian machine.
 
-.PHONY: demo run test bench soak programs console help
+.PHONY: demo run test bench soak fuzz programs console help
 
 help:
 	@echo "make demo   show Yadori with sample data on a private display, until Ctrl-C"
 	@echo "make run    run the service on your own desktop"
 	@echo "make test   set up and run every check and test"
 	@echo "make soak   work for ten minutes, then kill and stop service and database under load, and compare every answer"
+	@echo "make fuzz   give every decoder of the exchange made-up bytes, FUZZ_SECONDS (60) each"
 	@echo "make programs  copy in real programs and paste into real programs, without Yadori and with it (docs/programs.md)"
 	@echo "make bench  measure the budgets, each beside a rival in the same run"
 
@@ -39,3 +40,7 @@ programs:
 soak:
 	@tools/setup test
 	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo run --release -q -p yadori-e2e --bin soak && YADORI_SEEDS=10000 cargo test --release -q -p yadori-sync --test simulation
+
+fuzz:
+	@tools/setup run
+	@. tools/path && tools/fuzz

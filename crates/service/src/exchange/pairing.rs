@@ -4,13 +4,11 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use minicbor::{Decoder, Encoder};
 use tokio::sync::oneshot;
-use yadori_core::DeviceId;
 use yadori_store::ExchangeRow;
-use yadori_sync::group::{Chain, ChainError, Keyring, Member as Named, Next, Phrase, RECOVERY, WrapTo};
+use yadori_sync::group::{Chain, ChainError, Keyring, Member as Named, Next, Phrase, RECOVERY};
 use yadori_sync::keys::{EpochKey, NamingKey};
-use yadori_sync::pairing::{Channel, Code, Guest, Host, PairingError};
+use yadori_sync::pairing::{Channel, Code, Guest, Hello, Host, PairingError, Welcome, name_of};
 use yadori_sync::wire::Found;
 
 use super::exchanger::{Current, Exchanger};
@@ -37,67 +35,8 @@ fn random_of<const N: usize>() -> Result<[u8; N], PairError> {
     random().map_err(|_| PairError::NoRandomness)
 }
 
-/// What the guest says of itself.
-fn hello(member: &Named, name: &str) -> Vec<u8> {
-    let mut encoder = Encoder::new(Vec::new());
-    let written = encoder.array(5).and_then(|all| {
-        all.u8(1)?.bytes(&member.device.0)?.bytes(member.signs.as_bytes())?.bytes(&member.wraps.0)?.str(name)
-    });
-    debug_assert!(written.is_ok());
-    encoder.into_writer()
-}
-
-fn read_hello(bytes: &[u8]) -> Option<(Named, String)> {
-    let mut decoder = Decoder::new(bytes);
-    if (decoder.array().ok()?, decoder.u8().ok()?) != (Some(5), 1) {
-        return None;
-    }
-    let device = DeviceId(decoder.bytes().ok()?.try_into().ok()?);
-    let signs = ed25519_dalek::VerifyingKey::from_bytes(decoder.bytes().ok()?.try_into().ok()?).ok()?;
-    let wraps = WrapTo(decoder.bytes().ok()?.try_into().ok()?);
-    Some((Named { device, signs, wraps }, checked(decoder.str().ok()?).ok()?))
-}
-
-/// What the host says when it has let the guest in.
-struct Welcome {
-    group: [u8; 16],
-    first: [u8; 32],
-    name: String,
-}
-
-impl Welcome {
-    fn to_bytes(&self) -> Vec<u8> {
-        let mut encoder = Encoder::new(Vec::new());
-        let written = encoder
-            .array(4)
-            .and_then(|all| all.u8(1)?.bytes(&self.group)?.bytes(&self.first)?.str(&self.name));
-        debug_assert!(written.is_ok());
-        encoder.into_writer()
-    }
-
-    /// `Ok(None)`: the guest is not let in.
-    fn from_bytes(bytes: &[u8]) -> Option<Option<Self>> {
-        let mut decoder = Decoder::new(bytes);
-        let parts = decoder.array().ok()??;
-        if decoder.u8().ok()? != 1 {
-            return None;
-        }
-        if parts == 1 {
-            return Some(None);
-        }
-        let group = decoder.bytes().ok()?.try_into().ok()?;
-        let first = decoder.bytes().ok()?.try_into().ok()?;
-        Some(Some(Self { group, first, name: checked(decoder.str().ok()?).ok()? }))
-    }
-}
-
-/// The guest is not let in.
-const NO: [u8; 2] = [0x81, 0x01];
-
 fn checked(name: &str) -> Result<String, PairError> {
-    let name = name.trim();
-    let fits = (1..=64).contains(&name.chars().count()) && !name.chars().any(char::is_control);
-    fits.then(|| name.to_owned()).ok_or(PairError::Name)
+    name_of(name).ok_or(PairError::Name)
 }
 
 /// The whole chain of a group.
@@ -355,12 +294,12 @@ impl Exchanger {
         link.say(place, 1, words).await?;
         let mut channel: Channel = answered.confirm(&heard(link, place, 2, end).await?)?;
         let said = channel.hear(&heard(link, place, 3, end).await?)?;
-        let (guest, name) = read_hello(&said).ok_or(PairingError::Malformed)?;
+        let Hello { member: guest, name } = Hello::from_bytes(&said).ok_or(PairingError::Malformed)?;
         let (answer, answered) = oneshot::channel();
         self.pairings.stand(Step::Asks(name.clone()), Some(answer));
         let yes = tokio::time::timeout_at(end, answered).await.map_err(|_| PairError::Over)?.unwrap_or(false);
         if !yes {
-            link.say(place, 4, channel.say(&NO)?).await?;
+            link.say(place, 4, channel.say(&Welcome::No.to_bytes())?).await?;
             return Err(PairError::Declined);
         }
         self.pairings.stand(Step::Joining(name.clone()), None);
@@ -372,7 +311,7 @@ impl Exchanger {
         let group = current.member.now().chain.group();
         let mut first = [0; 32];
         let _ = hex::decode_to_slice(&current.member.keys.first, &mut first);
-        let welcome = Welcome { group, first, name: current.member.keys.name.clone() };
+        let welcome = Welcome::Yes { group, first, name: current.member.keys.name.clone() };
         link.say(place, 4, channel.say(&welcome.to_bytes())?).await?;
         Ok(name)
     }
@@ -388,18 +327,22 @@ impl Exchanger {
         link.say(code.place, 0, share).await?;
         let (mut channel, confirmation) = guest.hear(&heard(link, code.place, 1, end).await?)?;
         link.say(code.place, 2, confirmation).await?;
-        let words = channel.say(&hello(&keys.member(device), &keys.name))?;
+        let words =
+            channel.say(&Hello { member: keys.member(device), name: keys.name.clone() }.to_bytes())?;
         link.say(code.place, 3, words).await?;
         let said = channel.hear(&heard(link, code.place, 4, end).await?)?;
-        let welcome =
-            Welcome::from_bytes(&said).ok_or(PairingError::Malformed)?.ok_or(PairError::DeclinedThere)?;
-        self.pairings.stand(Step::Joining(welcome.name.clone()), None);
-        keys.group = hex::encode(welcome.group);
-        keys.first = hex::encode(welcome.first);
-        let asker = Asker { device, signing: keys.signing(), group: welcome.group };
+        let Welcome::Yes { group, first, name } =
+            Welcome::from_bytes(&said).ok_or(PairingError::Malformed)?
+        else {
+            return Err(PairError::DeclinedThere);
+        };
+        self.pairings.stand(Step::Joining(name.clone()), None);
+        keys.group = hex::encode(group);
+        keys.first = hex::encode(first);
+        let asker = Asker { device, signing: keys.signing(), group };
         let entries = every_entry(link, &asker).await?;
         self.joined(&keys, &entries).await?;
-        Ok(welcome.name)
+        Ok(name)
     }
 
     /// Who belongs to the group is changed: an entry with a new key follows the last one, made anew if another was faster.
@@ -441,24 +384,4 @@ impl Exchanger {
 /// The system's randomness, for what asks for a generator.
 fn system_random() -> impl yadori_sync::CryptoRng {
     yadori_sync::UnwrapErr(getrandom::SysRng)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn what_the_two_say_to_each_other_is_read_as_it_was_said() {
-        let keys = Keys::new("http://127.0.0.1:1".into(), "Hut".into()).unwrap();
-        let member = keys.member(DeviceId([3; 16]));
-        let said = hello(&member, " Valley ");
-        assert_eq!(read_hello(&said), Some((member, "Valley".to_owned())));
-        assert_eq!(read_hello(&said[..said.len() - 1]), None);
-        assert!(read_hello(&hello(&member, "a\u{1b}[2J")).is_none(), "no name moves a terminal");
-        let welcome = Welcome { group: [1; 16], first: [2; 32], name: "Hut".into() };
-        let read = Welcome::from_bytes(&welcome.to_bytes()).unwrap().unwrap();
-        assert_eq!((read.group, read.first, read.name.as_str()), ([1; 16], [2; 32], "Hut"));
-        assert!(Welcome::from_bytes(&NO).unwrap().is_none());
-        assert!(Welcome::from_bytes(b"").is_none());
-    }
 }

@@ -3,6 +3,8 @@
 
 pub mod code;
 pub mod talk;
+pub mod words;
 
 pub use code::{Code, CodeError};
 pub use talk::{Channel, Guest, Host, PairingError, Terms};
+pub use words::{Hello, Welcome, name_of};

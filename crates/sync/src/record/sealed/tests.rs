@@ -103,8 +103,8 @@ fn nothing_of_a_record_can_be_put_on_another() {
         [3; 24],
     )
     .unwrap();
-    let (_, header_one, nonce_one, inside_one, signature_one) = one.parts().unwrap();
-    let (_, header_other, nonce_other, inside_other, signature_other) = other.parts().unwrap();
+    let (_, header_one, nonce_one, inside_one, signature_one) = parts(&one.0).unwrap();
+    let (_, header_other, nonce_other, inside_other, signature_other) = parts(&other.0).unwrap();
     for mixed in 1..15_u8 {
         let pick = |bit: u8| mixed & (1 << bit) != 0;
         let mut encoder = Encoder::new(Vec::new());
