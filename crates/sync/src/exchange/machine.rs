@@ -232,7 +232,10 @@ impl Exchange {
         }
         self.heads.take(&header)?;
         let own = header.device == self.device && header.incarnation == self.incarnation;
-        if own && header.sequence <= self.sequence {
+        // What is on its way under this number may be another record: then this disk is an older copy, which has just given
+        // the number a second time.
+        let sent = self.pending.iter().find(|one| one.sequence == header.sequence);
+        if own && header.sequence <= self.sequence && sent.is_none_or(|one| one.made.record == *sealed) {
             return Ok(None);
         }
         *older |= own;
