@@ -65,6 +65,7 @@ export type Verdict = Schemas['Verdict'];
 export type ImportProgress = Schemas['ImportProgress'];
 export type AllDevices = Schemas['AllDevices'];
 export type Device = Schemas['Device'];
+export type OnItsWay = Schemas['OnItsWay'];
 export type Pairing = Schemas['Pairing'];
 export type ShowCode = Schemas['ShowCode'];
 export type StruckOff = Schemas['StruckOff'];

@@ -34,6 +34,7 @@ import type {
   Obeyed,
   Outline,
   Outlook,
+  OnItsWay,
   Pairing,
   Parts,
   PasteInto,
@@ -175,6 +176,7 @@ export class Service {
   letIn = (yes: boolean): Promise<Pairing> => this.#post('/devices/pairing/answer', { yes });
   callOffPairing = async (): Promise<void> => void (await this.#call('/devices/pairing', { method: 'DELETE' }));
   strikeOff = async (id: string): Promise<StruckOff> => (await this.#call(`/devices/${id}`, { method: 'DELETE' })).json() as Promise<StruckOff>;
+  sendClip = (id: string, to: string): Promise<OnItsWay> => this.#post('/devices/send', { id, to });
   leaveGroup = async (): Promise<void> => void (await this.#call('/devices/leave', { method: 'POST' }));
   exchangeNow = (): Promise<AllDevices> => this.#post('/exchange/now', {});
   pauseExchange = (paused: boolean): Promise<AllDevices> => this.#post('/exchange/pause', { paused });

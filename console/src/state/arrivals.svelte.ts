@@ -158,8 +158,10 @@ export class Arrivals {
       if (event === 'reset') reload = true;
       else if (event === 'status') {
         const before = session.status?.hitch;
+        const brought = session.status?.brought?.at;
         session.status = JSON.parse(data) as Status;
         this.#sayLamp();
+        this.#brought(brought);
         const { hitch } = session.status;
         if (hitch && hitch.at !== before?.at) this.parts.messages.tell(`${hitch.words.charAt(0).toUpperCase()}${hitch.words.slice(1)}.`, { wrong: true });
       } else if (event === 'refused') this.#refused(JSON.parse(data) as Refusal);
@@ -221,6 +223,14 @@ export class Arrivals {
     this.newest = newest;
     this.breaths++;
     this.parts.messages.sayCopied(summary(newest).slice(0, 120), copied.length);
+  }
+
+  /** A sign that another device has sent something to this one. */
+  #brought(before: number | undefined): void {
+    const brought = this.parts.session.status?.brought;
+    if (!brought || brought.at === before) return;
+    const where = brought.live ? ' It is on the live clipboard.' : '';
+    this.parts.messages.tell(`${brought.device} has sent you a clip.${where}`);
   }
 
   #refused(refusal: Refusal): void {

@@ -99,7 +99,11 @@ export class Console {
     if (this.session.entry !== 'in' || !this.#placed) return;
     // What was typed there stays when one has signed in again.
     if (this.place.view === 'pick') return anew || !this.picking.isOpen ? this.picking.open() : undefined;
-    if (!this.#listening) void this.arrivals.listen();
+    if (!this.#listening) {
+      void this.arrivals.listen();
+      // To whom a clip can be sent.
+      void this.devices.load();
+    }
     this.#listening = true;
   }
 

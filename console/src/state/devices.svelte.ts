@@ -26,6 +26,23 @@ export class Devices {
     return pairing?.state === 'asks' && this.#answered !== (pairing.device ?? '') ? (pairing.device ?? '') : null;
   }
 
+  /** Those that something can be sent to. */
+  get others(): Device[] {
+    return this.all?.devices.filter((one) => !one.this) ?? [];
+  }
+
+  /** Sends a clip to one device. True when it is on its way. */
+  send = async (id: string, device: Device): Promise<boolean> => {
+    try {
+      const { to } = await this.service.sendClip(id, device.id);
+      this.messages.tell(`On its way to ${to}.`);
+      return true;
+    } catch (why) {
+      this.messages.fail(why);
+      return false;
+    }
+  };
+
   async load(): Promise<void> {
     try {
       [this.all, this.pairing] = await Promise.all([this.service.devices(), this.service.pairing()]);

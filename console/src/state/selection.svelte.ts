@@ -3,7 +3,7 @@ import { neighbourIn, type Listed } from './listed';
 import type { Sight } from './sight.svelte';
 
 /** What can be open in an unfolded clip. */
-export type Panel = 'title' | 'drawer' | 'color' | 'edit' | 'compare' | 'tidy';
+export type Panel = 'title' | 'drawer' | 'color' | 'edit' | 'compare' | 'tidy' | 'send';
 
 export class Selection {
   selected = $state<string | null>(null);

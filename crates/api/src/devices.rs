@@ -111,6 +111,24 @@ pub struct TypePhrase {
     pub name: Option<String>,
 }
 
+/// To send a clip to a device.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct SendClip {
+    /// The whole id of the clip.
+    pub id: String,
+    /// The device, by its name or the beginning of its id.
+    pub to: String,
+}
+
+/// A clip is on its way.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct OnItsWay {
+    /// What the device is called.
+    pub to: String,
+}
+
 /// How a pairing stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

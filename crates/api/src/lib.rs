@@ -30,8 +30,8 @@ pub use clips::{
     Shape, Take, Taken, Tidied, TryTidy, TypedKeys,
 };
 pub use devices::{
-    AllDevices, Device, LetIn, Pairing, PairingState, PauseExchange, RefusedRecord, ShowCode, StruckOff,
-    TypeCode, TypePhrase,
+    AllDevices, Device, LetIn, OnItsWay, Pairing, PairingState, PauseExchange, RefusedRecord, SendClip,
+    ShowCode, StruckOff, TypeCode, TypePhrase,
 };
 pub use drawers::{
     AllDrawers, ChangeDivider, ChangeDrawer, Divider, Drawer, Item, Items, KeptOutline, NewDivider,
@@ -50,8 +50,8 @@ pub use search::{
 };
 pub use sign_in::{Frame, Proof, Renew, SignIn, SignInLink, SignedIn, SignedInBrowser, SignedInBrowsers};
 pub use status::{
-    Capture, CaptureState, ChordStatus, Database, DatabaseState, Hitch, LiveClipboard, LiveState, PauseFor,
-    Refusal, Restored, Status,
+    Brought, Capture, CaptureState, ChordStatus, Database, DatabaseState, Hitch, LiveClipboard, LiveState,
+    PauseFor, Refusal, Restored, Status,
 };
 
 pub use transfers::{Checked, LeftOut, TransferEnd};

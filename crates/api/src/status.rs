@@ -153,6 +153,20 @@ pub struct Hitch {
     pub words: String,
 }
 
+/// A clip that another device of yours sent to this one.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Brought {
+    /// When it came.
+    pub at: i64,
+    /// The clip.
+    pub id: String,
+    /// The device that sent it.
+    pub device: String,
+    /// It went to the live clipboard.
+    pub live: bool,
+}
+
 /// How things stand.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -185,6 +199,9 @@ pub struct Status {
     /// What the chord that was pressed last did not do.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub hitch: Option<Hitch>,
+    /// What another device sent to this one last.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub brought: Option<Brought>,
     /// Where the console is served.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub console: Option<String>,

@@ -292,3 +292,54 @@ fn over_lines_that_break_off_stand_still_and_are_slow_nothing_is_lost_or_doubled
         }
     }
 }
+
+#[test]
+fn one_clip_is_sent_to_one_device_whatever_travels() {
+    let hub = Hub::open();
+    let mut valley = Display::start();
+    let host = Service::configured("[exchange]\ntravels = \"nothing\"\n");
+    let (guest, third) = (Service::on(&valley.name()), Service::without_desk());
+    let first = host.client(&["add", "Rope: 40 m"]);
+    assert!(first.status.success());
+    let alone = host.client(&["send", "1", "Valley"]);
+    assert!(String::from_utf8_lossy(&alone.stderr).contains("belongs to no group"));
+    pair(&hub, (&host, &guest), ("Office", "Valley"));
+    pair(&hub, (&host, &third), ("Office", "Ridge"));
+    until("all of their names", || {
+        let named = host.yadori(&["devices"]);
+        (named.contains("Valley") && named.contains("Ridge")).then_some(())
+    });
+    for (arguments, why) in [
+        (["send", "1", "Nowhere"], "no device of the group"),
+        (["send", "1", "Office"], "that is this device"),
+        (["send", "7", "Valley"], "no clip"),
+    ] {
+        let done = host.client(&arguments);
+        let said = String::from_utf8_lossy(&done.stderr).to_lowercase();
+        assert!(!done.status.success() && said.contains(why), "{arguments:?}: {said}");
+    }
+    assert_eq!(host.yadori(&["send", "1", "Valley"]).trim(), "On its way to Valley.");
+    until("it on the live clipboard there", || {
+        (valley.paste_text().as_deref() == Some("Rope: 40 m")).then_some(())
+    });
+    until("a sign", || guest.yadori(&["status"]).contains("From Office").then_some(()));
+    until_exchanged(&[&host, &guest, &third]);
+    assert_eq!((guest.list(9).len(), third.list(9).len()), (1, 0));
+    // Sent again after something else was copied there; and a large one.
+    valley.copy_text("Gas: 3 bottles");
+    until("another copy", || (guest.list(9).len() == 2).then_some(()));
+    until("that copy here", || (host.list(9).len() == 2).then_some(()));
+    host.yadori(&["send", "2", "Valley"]);
+    until("it once more", || (valley.paste_text().as_deref() == Some("Rope: 40 m")).then_some(()));
+    let long: String = (0..400_000).map(|n| format!("{n} ")).collect();
+    let scratch = tempfile::tempdir().unwrap();
+    let file = scratch.path().join("long.txt");
+    std::fs::write(&file, &long).unwrap();
+    host.yadori(&["add", "--file", &file.display().to_string()]);
+    host.yadori(&["send", "1", "Valley"]);
+    until("a large one", || (valley.paste_text().as_deref() == Some(long.as_str())).then_some(()));
+    // What was sent goes there when it goes here.
+    host.yadori(&["remove", "3"]);
+    until("its end", || guest.list(9).iter().all(|row| row.head != "Rope: 40 m").then_some(()));
+    assert_eq!(third.list(9).iter().filter(|row| row.head != "Gas: 3 bottles").count(), 0);
+}

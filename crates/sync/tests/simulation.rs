@@ -337,4 +337,6 @@ fn whatever_is_lost_late_repeated_or_restored_all_are_the_same_once_everything_i
     }
     // An older copy of a disk gave a number again, and met the first record under it before it had sent the second.
     run(107);
+    // An older copy of a disk gave a stamp again, to another offer.
+    run(2236);
 }

@@ -16,6 +16,7 @@
   const last = $derived(sight.now.ids.length - 1);
   const isText = $derived(row.kind === 'text' || row.kind === 'link');
   const link = $derived(row.kind === 'link' ? row.head.trim() : '');
+  const others = $derived(row.secret ? [] : console.devices.others);
   const toggle = (panel: Panel) => selection.open(row.id, panel);
   const stay = steady(() => console.messages.tell('The buttons moved just as you pressed, so nothing was done. Press again.'));
 </script>
@@ -63,6 +64,11 @@
   </button>
   <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void console.batches.add([row.id])}>Batch <KeyHint of="addToBatch" /></button>
   <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.bringUp([row.id])}>Bring up <KeyHint of="bringUp" /></button>
+  {#if others.length === 1}
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void console.devices.send(row.id, others[0]!)}>Send to <span class="max-w-32 truncate">{others[0]!.name}</span></button>
+  {:else if others.length > 1}
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'send'} onclick={() => toggle('send')}>Send</button>
+  {/if}
   {#if inOrder}
     <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at <= 0} onclick={() => commands.run('moveUp', 10)}>Move up</button>
     <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at < 0 || at >= last} onclick={() => commands.run('moveDown', 10)}>Move down</button>

@@ -7,6 +7,7 @@
   import Comparison from './Comparison.svelte';
   import DrawerPicker from './DrawerPicker.svelte';
   import Editor from './Editor.svelte';
+  import SendPanel from './SendPanel.svelte';
   import TidyPanel from './TidyPanel.svelte';
 
   let { console, row }: { console: Console; row: Row } = $props();
@@ -44,6 +45,8 @@
   <TidyPanel {console} {row} onend={end} />
 {:else if panel === 'edit'}
   <Editor {console} {row} onend={end} />
+{:else if panel === 'send'}
+  <SendPanel {console} {row} onend={end} />
 {:else if panel === 'compare'}
   <Comparison {console} {row} />
 {/if}

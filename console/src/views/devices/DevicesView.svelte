@@ -35,6 +35,11 @@
     {:else if !all}
       <p class="facts mt-2">Reading…</p>
     {:else}
+      {#if all.serves || all.serves_problem}
+        <p class={['mt-1 wrap-anywhere', all.serves ? 'facts' : 'text-error']} role="status" data-serves>
+          {#if all.serves}This device serves a hub for your others at <code>{all.serves}</code>.{:else}{all.serves_problem}.{/if}
+        </p>
+      {/if}
       {#if !all.hub}
         <p class="facts mt-1">
           Your other computers can hold the same history: what is copied on one is pasted on the other, and what was done apart is merged. It goes

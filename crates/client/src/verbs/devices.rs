@@ -5,9 +5,9 @@ use std::io::Write;
 use clap::{Args, Subcommand};
 use jiff::tz::TimeZone;
 use unicode_width::UnicodeWidthStr;
-use yadori_api::{AllDevices, PauseExchange};
+use yadori_api::{AllDevices, OnItsWay, PauseExchange, SendClip};
 
-use super::json;
+use super::{ids_of, json};
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
@@ -73,6 +73,31 @@ impl Devices {
             )?;
         }
         Ok(())
+    }
+}
+
+/// Send a clip to one of your devices: it goes to the live clipboard there, whatever else travels
+#[derive(Debug, Args)]
+pub(crate) struct Send {
+    /// Which clip
+    #[arg(value_name = "CLIP")]
+    clip: String,
+    /// Which device: its name, or the beginning of its id, as `yadori devices` shows them
+    #[arg(value_name = "DEVICE")]
+    device: String,
+    /// For programs
+    #[arg(long)]
+    json: bool,
+}
+
+impl Send {
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let request = SendClip { id: ids_of(service, &self.clip)?, to: self.device.clone() };
+        let sent: OnItsWay = service.post("/devices/send", &request)?;
+        if self.json {
+            return json(out, &sent);
+        }
+        Ok(writeln!(out, "On its way to {}.", shown(&sent.to, false))?)
     }
 }
 

@@ -123,6 +123,11 @@ impl Status {
             let words = format!("{}: {}", table::when(hitch.at, &zone), hitch.words);
             line(out, "Last chord", &shown(&words, false))?;
         }
+        if let Some(brought) = &status.brought {
+            let live = if brought.live { ", on the live clipboard" } else { "" };
+            let words = format!("a clip, {}{live}", table::when(brought.at, &zone));
+            line(out, &format!("From {}", shown(&table::cut(&brought.device, 9), false)), &words)?;
+        }
         for fault in &status.faults {
             line(out, "Fault", &shown(fault, false))?;
         }

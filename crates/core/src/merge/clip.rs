@@ -253,7 +253,8 @@ impl ClipState {
             if distinct < OFFERS_KEPT && !newest.iter().any(known) {
                 distinct += 1;
                 newest.push(one);
-            } else if Some(one.at) == with {
+            } else if Some(one.at) == with && newest.iter().all(|kept| kept.at != one.at) {
+                // One alone, the greatest: a disk that was replaced by an older copy may have given a stamp twice.
                 newest.push(one);
             }
         }

@@ -13,7 +13,8 @@ pub struct Written<T> {
     pub value: T,
 }
 
-/// The newer of two registers wins; equal stamps never come with different values from one device.
+/// The newer of two registers wins; of equal stamps, which a disk may give twice that was replaced by an older copy, the
+/// greater value.
 pub(crate) fn newest<T: Clone + Ord>(own: &mut Option<T>, other: &Option<T>) {
     if other > own {
         own.clone_from(other);

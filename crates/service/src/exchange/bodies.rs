@@ -1,13 +1,15 @@
 //! What is said of a subject to other devices.
 
+use yadori_core::clip::facts::Facts;
 use yadori_core::exchange::what_always_travels;
-use yadori_core::{Digest, StoredClip};
+use yadori_core::{Clip, ClipState, Digest, StoredClip};
 use yadori_store::{DueRow, DueState};
-use yadori_sync::body::{ClipBody, DEVICE, DeviceBody, Held};
+use yadori_sync::body::{ClipBody, DEVICE, DeviceBody, Held, SENT, SentBody, read_sent_id};
 
 use super::exchanger::{Current, Exchanger};
 use super::trouble::Trouble;
 use crate::state::at_hand::ContentError;
+use crate::state::clock::now;
 
 /// Bytes of contents that stand in a record.
 const INLINE: u64 = 600 << 10;
@@ -21,6 +23,11 @@ pub(super) enum Body {
     SaysInPart(Vec<u8>),
     /// Nothing.
     Nothing,
+}
+
+/// Secrets are never sent, nor what a rule keeps here, whoever asks.
+pub(super) fn may_be_sent(clip: &Clip) -> bool {
+    !clip.is_secret() && !clip.facts.here
 }
 
 impl Exchanger {
@@ -40,6 +47,15 @@ impl Exchanger {
                 let says = DeviceBody { name: current.member.keys.name.clone(), travels };
                 Ok(Body::Says(says.to_bytes(), Vec::new()))
             }
+            DueState::Other if due.subject.0 == SENT => {
+                let clip = read_sent_id(&due.subject.1)
+                    .and_then(|(_, clip)| self.app.clips.history().get(clip).cloned())
+                    .filter(|clip| may_be_sent(clip));
+                // It may have gone meanwhile.
+                let Some(clip) = clip else { return Ok(Body::Nothing) };
+                let (clip, blobs) = self.whole(current, clip.state.clone(), Some(clip.facts.clone())).await?;
+                Ok(Body::Says(SentBody { at: now(), clip }.to_bytes(), blobs))
+            }
             DueState::Other => Ok(Body::Nothing),
         }
     }
@@ -58,7 +74,18 @@ impl Exchanger {
                 (true, true) => Body::SaysInPart(body.to_bytes()),
             });
         }
-        let sizes = stored.state.offers.iter().flat_map(|offer| &offer.value.representations);
+        let (body, blobs) = self.whole(current, stored.state, stored.facts).await?;
+        Ok(Body::Says(body.to_bytes(), blobs))
+    }
+
+    /// All of a clip, and the blobs that hold what is large of it, at the hub.
+    async fn whole(
+        &self,
+        current: &Current,
+        state: ClipState,
+        facts: Option<Facts>,
+    ) -> Result<(ClipBody, Vec<[u8; 16]>), Trouble> {
+        let sizes = state.offers.iter().flat_map(|offer| &offer.value.representations);
         let mut needed: Vec<(u64, Digest)> = sizes.map(|one| (one.size, one.digest)).collect();
         needed.sort_unstable();
         needed.dedup();
@@ -80,7 +107,6 @@ impl Exchanger {
                 contents.push((digest, Held::Blob(blob, size)));
             }
         }
-        let body = ClipBody { state: stored.state, facts: stored.facts, contents };
-        Ok(Body::Says(body.to_bytes(), blobs))
+        Ok((ClipBody { state, facts, contents }, blobs))
     }
 }

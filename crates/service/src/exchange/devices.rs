@@ -9,6 +9,7 @@ use super::keys::Keys;
 use super::pairings::PairError;
 use super::trouble::Trouble;
 use crate::home::random::hex;
+use crate::state::exchanging::ExchangeNow;
 
 /// A device of the group.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -72,7 +73,7 @@ impl Exchanger {
     }
 
     /// The device that a person means: by its name, or the beginning of its id.
-    fn meant(&self, words: &str) -> Result<DeviceShown, StrikeError> {
+    pub(super) fn meant(&self, words: &str) -> Result<DeviceShown, StrikeError> {
         let all = self.devices();
         let called: Vec<&DeviceShown> = all.iter().filter(|one| one.name == words).collect();
         let begins = |one: &&DeviceShown| words.len() >= 4 && hex(one.id.0).starts_with(words);
@@ -120,7 +121,10 @@ impl Exchanger {
         if let Some(store) = self.app.at_hand.store() {
             store.leave().await.map_err(Trouble::from)?;
         }
-        self.app.exchange.change(|state| *state = Default::default());
+        // A hub that this device serves goes on.
+        self.app.exchange.change(|state| {
+            *state = ExchangeNow { hosted: state.hosted.take(), ..ExchangeNow::default() };
+        });
         self.app.exchange.turn();
         self.app.health.touch();
         Ok(())

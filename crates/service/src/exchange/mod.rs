@@ -7,6 +7,7 @@ mod calls;
 pub mod devices;
 mod exchanger;
 mod follow;
+pub mod handing;
 mod keys;
 mod link;
 mod member;

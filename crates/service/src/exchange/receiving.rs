@@ -10,10 +10,13 @@ use yadori_core::clip::reading::plain_form;
 use yadori_core::{ClipId, Content, DeviceId, Digest, Offer, Representation};
 use yadori_store::{BlobRow, CHUNK, DeviceRow, ExchangeRow};
 use yadori_sync::blob::parts;
-use yadori_sync::body::{CLIP, ClipBody, DEVICE, DRAWER, DeviceBody, Held, KEPT};
+use yadori_sync::body::{
+    CLIP, ClipBody, DEVICE, DRAWER, DeviceBody, Held, KEPT, SENT, SentBody, read_sent_id,
+};
 use yadori_sync::exchange::{Pulled, Taken};
 
 use super::exchanger::{Current, Exchanger};
+use super::handing::Came;
 use super::sending::row_of;
 use super::trouble::Trouble;
 use crate::home::random::random;
@@ -33,6 +36,8 @@ struct Read {
     devices: HashMap<DeviceId, Vec<u8>>,
     /// Clips with the devices whose records they came in, in their order.
     came: Vec<(ClipId, DeviceId)>,
+    /// Clips that were sent to this device.
+    brought: Vec<Came>,
     /// Contents that are blobs, and the clips that need them.
     blobs: Vec<BlobRow>,
     far: Vec<(Digest, ClipId)>,
@@ -68,9 +73,21 @@ fn text_of(arrived: &Arrived, contents: &HashMap<Digest, Content>) -> Option<Str
 }
 
 impl Read {
-    fn take(&mut self, taken: &Taken) {
+    fn take(&mut self, taken: &Taken, own: DeviceId) {
         let read = match taken.topic.kind.as_str() {
-            CLIP | KEPT => self.take_clip(taken),
+            CLIP | KEPT => <[u8; 16]>::try_from(taken.topic.id.as_slice()).ok().and_then(|id| {
+                self.take_clip(ClipId(id), ClipBody::from_bytes(&taken.body)?);
+                self.came.push((ClipId(id), taken.device));
+                Some(())
+            }),
+            SENT => read_sent_id(&taken.topic.id).and_then(|(to, clip)| {
+                if to == own {
+                    let SentBody { at, clip: body } = SentBody::from_bytes(&taken.body)?;
+                    self.take_clip(clip, body);
+                    self.brought.push(Came { clip, from: taken.device, at });
+                }
+                Some(())
+            }),
             DRAWER => String::from_utf8(taken.topic.id.clone()).ok().and_then(|id| {
                 let state = serde_json::from_slice(&taken.body).ok()?;
                 self.received.drawers.push((id, state));
@@ -85,9 +102,8 @@ impl Read {
         self.unreadable += u64::from(read.is_none());
     }
 
-    fn take_clip(&mut self, taken: &Taken) -> Option<()> {
-        let id = ClipId(taken.topic.id.as_slice().try_into().ok()?);
-        let ClipBody { state, facts, contents } = ClipBody::from_bytes(&taken.body)?;
+    fn take_clip(&mut self, id: ClipId, body: ClipBody) {
+        let ClipBody { state, facts, contents } = body;
         let arrived = Arrived { id, state, facts };
         let mut here: HashMap<Digest, Content> = HashMap::new();
         for (digest, held) in contents {
@@ -106,8 +122,6 @@ impl Read {
         }
         self.received.clips.push(arrived);
         self.received.contents.extend(here);
-        self.came.push((id, taken.device));
-        Some(())
     }
 }
 
@@ -177,7 +191,7 @@ impl Exchanger {
             tokio::task::block_in_place(|| next.pulled(&page, &standing.reading(), &standing.keyring.naming));
         let count = taken.len() as u64;
         let mut read = Read::default();
-        taken.iter().for_each(|one| read.take(one));
+        taken.iter().for_each(|one| read.take(one, current.member.device));
         if older {
             tracing::warn!("the records of this device are an older copy: it begins a new life in its group");
             next.renew(u64::from_be_bytes(random().map_err(|_| Trouble::NoRandomness)?));
@@ -235,6 +249,7 @@ impl Exchanger {
             }
         });
         self.follow(&read.came).await;
+        self.bring(&read.brought).await;
         Ok(())
     }
 }

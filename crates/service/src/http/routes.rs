@@ -115,6 +115,7 @@ fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(batches::hand::hand))
         .routes(routes!(batches::parts::try_split))
         .routes(routes!(batches::parts::join))
+        .routes(routes!(devices::device::send))
         .routes(routes!(transfers::export::export, transfers::export::export_some))
         .routes(routes!(transfers::export::drawer))
         .routes(routes!(transfers::import::import))

@@ -215,6 +215,7 @@ impl App {
             batch: in_hand(&history).map(Box::new),
             chords: health.chords.iter().map(chord).collect(),
             hitch: health.hitch.clone(),
+            brought: health.brought.clone(),
             console: health.console.clone().ok(),
             console_problem: health.console.err(),
             faults: self.parts.faults(),

@@ -65,6 +65,8 @@ pub struct HealthNow {
     pub chords: Vec<ChordHeard>,
     /// What the chord that was pressed last did not do.
     pub hitch: Option<api::Hitch>,
+    /// What another device sent to this one last.
+    pub brought: Option<api::Brought>,
     /// What takes a while and is under way.
     pub work: Option<Work>,
     /// How many clips the limits would take, and why they wait.
@@ -142,6 +144,7 @@ impl Health {
             damaged: 0,
             chords: Vec::new(),
             hitch: None,
+            brought: None,
             work: None,
             waits: None,
             space: None,

@@ -3,7 +3,7 @@
 use std::sync::atomic::Ordering;
 
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
-use yadori_core::{DeviceId, Digest};
+use yadori_core::{ClipId, DeviceId, Digest};
 
 use crate::error::{CommitError, ReadError};
 use crate::read::load::clip_row;
@@ -51,16 +51,34 @@ pub(crate) async fn note(tx: &mut MySqlConnection, group: &Group) -> Result<(), 
 
 /// Others know what has come from them: whether it goes is to be sent, whatever travels.
 pub(crate) async fn note_received(tx: &mut MySqlConnection, group: &Group) -> Result<(), sqlx::Error> {
-    for some in group.clips.chunks(ROWS) {
+    let ids: Vec<ClipId> = group.clips.iter().map(|clip| clip.id).collect();
+    note_known(tx, &ids, group.now).await
+}
+
+async fn note_known(tx: &mut MySqlConnection, clips: &[ClipId], now: i64) -> Result<(), sqlx::Error> {
+    for some in clips.chunks(ROWS) {
         let mut sql =
             QueryBuilder::<MySql>::new("INSERT INTO outbox (kind, id, version, sent, waits, changed_at) ");
         sql.push_values(some, |mut row, clip| {
-            row.push_bind(CLIP.as_bytes()).push_bind(clip.id.0.to_vec()).push_bind(1_u64).push_bind(1_u64);
-            row.push_bind(false).push_bind(group.now);
+            row.push_bind(CLIP.as_bytes()).push_bind(clip.0.to_vec()).push_bind(1_u64).push_bind(1_u64);
+            row.push_bind(false).push_bind(now);
         });
         sql.push(" ON DUPLICATE KEY UPDATE sent = GREATEST(sent, 1)");
         sql.build().execute(&mut *tx).await?;
     }
+    Ok(())
+}
+
+async fn note_one(tx: &mut MySqlConnection, subject: &Subject, now: i64) -> Result<(), sqlx::Error> {
+    sqlx::query(
+        "INSERT INTO outbox (kind, id, version, waits, changed_at) VALUES (?, ?, 1, 1, ?) \
+         ON DUPLICATE KEY UPDATE version = version + 1, waits = 1, changed_at = VALUES(changed_at)",
+    )
+    .bind(subject.0.as_bytes())
+    .bind(&subject.1[..])
+    .bind(now)
+    .execute(tx)
+    .await?;
     Ok(())
 }
 
@@ -335,21 +353,25 @@ impl Store {
         Ok(due)
     }
 
+    /// Something of a clip is to be sent to one device. Whether the clip goes is to be sent from now on, whatever travels.
+    ///
+    /// # Errors
+    /// It is not noted then.
+    pub async fn note_sending(&self, subject: &Subject, clip: ClipId, now: i64) -> Result<(), CommitError> {
+        let mut tx = self.pool.begin().await?;
+        self.lease.holds(&mut tx).await?;
+        note_one(&mut tx, subject, now).await?;
+        note_known(&mut tx, &[clip], now).await?;
+        Ok(tx.commit().await?)
+    }
+
     /// Something is to be sent that no change of the history says.
     ///
     /// # Errors
     /// It is not noted then.
     pub async fn note_subject(&self, subject: &Subject, now: i64) -> Result<(), CommitError> {
-        sqlx::query(
-            "INSERT INTO outbox (kind, id, version, waits, changed_at) VALUES (?, ?, 1, 1, ?) \
-             ON DUPLICATE KEY UPDATE version = version + 1, waits = 1, changed_at = VALUES(changed_at)",
-        )
-        .bind(subject.0.as_bytes())
-        .bind(&subject.1[..])
-        .bind(now)
-        .execute(&self.pool)
-        .await?;
-        Ok(())
+        let mut connection = self.pool.acquire().await?;
+        Ok(note_one(&mut connection, subject, now).await?)
     }
 
     /// Notes some more of what was here before this device belonged to the group.

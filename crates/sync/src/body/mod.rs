@@ -2,9 +2,11 @@
 
 mod clip;
 mod device;
+mod sent;
 
 pub use clip::{BlobKey, ClipBody, Held};
 pub use device::DeviceBody;
+pub use sent::{SentBody, read_sent_id, sent_id};
 
 /// The kind of a clip; its id has 16 bytes.
 pub const CLIP: &str = "clip";
@@ -15,3 +17,5 @@ pub const KEPT: &str = "kept";
 pub const DRAWER: &str = "drawer";
 /// The kind of what a device says of itself; its id are the 16 bytes of the device.
 pub const DEVICE: &str = "device";
+/// The kind of a clip that a person sends to one device; its id are the 16 bytes of that device and the 16 of the clip.
+pub const SENT: &str = "sent";

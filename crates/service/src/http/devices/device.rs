@@ -4,10 +4,12 @@ use std::sync::Arc;
 
 use axum::extract::State;
 use axum::http::StatusCode;
-use yadori_api::{AllDevices, Device, PauseExchange, Problem, RefusedRecord, StruckOff};
+use yadori_api::{AllDevices, Device, OnItsWay, PauseExchange, Problem, RefusedRecord, SendClip, StruckOff};
+use yadori_core::ClipId;
 
 use crate::exchange::Exchanger;
 use crate::exchange::devices::StrikeError;
+use crate::exchange::handing::SendError;
 use crate::home::random::hex;
 use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};
@@ -70,6 +72,18 @@ pub(crate) async fn leave(State(context): State<Arc<Context>>) -> Result<StatusC
     Ok(StatusCode::NO_CONTENT)
 }
 
+/// Send a clip to one device, whatever else travels: it goes to the live clipboard there
+#[utoipa::path(post, path = "/devices/send", request_body = SendClip,
+    responses((status = 200, body = OnItsWay), (status = 404, body = Problem), (status = 409, body = Problem)))]
+pub(crate) async fn send(
+    State(context): State<Arc<Context>>,
+    Json(SendClip { id, to }): Json<SendClip>,
+) -> Result<axum::Json<OnItsWay>, Failure> {
+    let id = ClipId::parse(&id).ok_or_else(|| Failure::invalid("give the whole id of a clip"))?;
+    let to = context.exchanger.hand(id, &to).await?;
+    Ok(axum::Json(OnItsWay { to }))
+}
+
 /// Exchange now, whatever pause was made after a failure
 #[utoipa::path(post, path = "/exchange/now", responses((status = 200, body = AllDevices)))]
 pub(crate) async fn now(State(context): State<Arc<Context>>) -> axum::Json<AllDevices> {
@@ -93,6 +107,20 @@ pub(crate) async fn pause(
         )
     })?;
     Ok(axum::Json(all(&context.exchanger).await))
+}
+
+impl From<SendError> for Failure {
+    fn from(why: SendError) -> Self {
+        let detail = why.to_string();
+        match why {
+            SendError::Device(why) => why.into(),
+            SendError::Gone => Self::new(StatusCode::NOT_FOUND, "no-clip", "No such clip", detail),
+            SendError::Trouble(_) => {
+                Self::new(StatusCode::SERVICE_UNAVAILABLE, "away", "It was not sent", detail)
+            }
+            _ => Self::new(StatusCode::CONFLICT, "send", "It was not sent", detail),
+        }
+    }
 }
 
 impl From<StrikeError> for Failure {
