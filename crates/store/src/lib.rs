@@ -21,5 +21,5 @@ pub use rows::{
 };
 pub use store::{Location, MIGRATIONS, SCHEMA, Store};
 pub use write::contents::CHUNK;
-pub use write::exchange::{CLIP, DRAWER};
 pub use write::group::Group;
+pub use write::outbox::{CLIP, DRAWER};

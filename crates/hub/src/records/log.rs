@@ -20,6 +20,11 @@ const AT_ONCE: u32 = 200;
 const ROWS: usize = 128;
 const BYTES: usize = 4 << 20;
 
+/// Name, epoch, head, times and counts of a group.
+type GroupColumns = (Vec<u8>, u64, Vec<u8>, i64, u64, u64, i64);
+/// Group, device, incarnation, sequence and hash of a head.
+type HeadColumns = (Vec<u8>, Vec<u8>, u64, u64, Vec<u8>);
+
 impl Records {
     /// Takes several pushes in one transaction, each as if those before it had been taken alone.
     ///
@@ -147,8 +152,7 @@ async fn read_ledger(tx: &mut MySqlConnection, pushes: &[Push]) -> Result<Ledger
         list.push_bind(&group[..]);
     });
     sql.push(") ORDER BY id FOR UPDATE");
-    let rows: Vec<(Vec<u8>, u64, Vec<u8>, i64, u64, u64, i64)> =
-        sql.build_query_as().fetch_all(&mut *tx).await?;
+    let rows: Vec<GroupColumns> = sql.build_query_as().fetch_all(&mut *tx).await?;
     let mut ledger = Ledger::default();
     for (id, epoch, head, made_at, last, bytes, seen_at) in rows {
         let group = Group { epoch, head, made_at, last, bytes, seen_at, changed: false };
@@ -166,7 +170,7 @@ async fn read_ledger(tx: &mut MySqlConnection, pushes: &[Push]) -> Result<Ledger
             .push_bind_unseparated(*incarnation)
             .push_unseparated(")");
     });
-    let rows: Vec<(Vec<u8>, Vec<u8>, u64, u64, Vec<u8>)> = sql.build_query_as().fetch_all(&mut *tx).await?;
+    let rows: Vec<HeadColumns> = sql.build_query_as().fetch_all(&mut *tx).await?;
     ledger.heads = rows
         .into_iter()
         .filter_map(|(group, device, incarnation, sequence, push)| {

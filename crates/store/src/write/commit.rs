@@ -16,10 +16,10 @@ use crate::write::claims::Claim;
 use crate::write::clearings;
 use crate::write::contents::{chunks_of, insert_small, wipe_unused};
 use crate::write::drafts;
-use crate::write::exchange;
 use crate::write::group::{Group, LIMIT, ROWS};
 use crate::write::sign_ins;
 use crate::write::uses::{delete_uses, write_uses};
+use crate::write::{exchange, outbox};
 
 /// How often a transaction that lost against another is run again.
 const ATTEMPTS: u32 = 6;
@@ -160,10 +160,10 @@ impl Store {
         match &group.exchange {
             Some(row) => {
                 exchange::write(tx, row).await?;
-                exchange::note_received(tx, group).await?;
+                outbox::note_received(tx, group).await?;
             }
             None if group.here_only || !self.exchanges.load(Ordering::SeqCst) => {}
-            None => exchange::note(tx, group).await?,
+            None => outbox::note(tx, group).await?,
         }
         if group.restored {
             sqlx::query("UPDATE service SET restoring = 1 WHERE one = 1").execute(&mut *tx).await?;

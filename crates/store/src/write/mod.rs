@@ -11,6 +11,7 @@ pub(crate) mod exchange;
 pub(crate) mod group;
 pub(crate) mod incoming;
 pub(crate) mod lease;
+pub(crate) mod outbox;
 pub(crate) mod room;
 pub(crate) mod sign_ins;
 pub(crate) mod uses;
