@@ -1,6 +1,7 @@
 //! A person's own devices: real services with homes of their own, and a real hub between them.
 
 use std::io::{BufRead, BufReader};
+use std::process::Command;
 use std::time::Duration;
 
 use yadori_e2e::hub::{Hub, pair, until_exchanged};
@@ -342,4 +343,59 @@ fn one_clip_is_sent_to_one_device_whatever_travels() {
     host.yadori(&["remove", "3"]);
     until("its end", || guest.list(9).iter().all(|row| row.head != "Rope: 40 m").then_some(()));
     assert_eq!(third.list(9).iter().filter(|row| row.head != "Gas: 3 bottles").count(), 0);
+}
+
+/// A number out of a device's records.
+fn count(one: &Service, sql: &str) -> u64 {
+    let socket = one.home().join("run/records.sock");
+    let done = Command::new("mariadb")
+        .arg(format!("--socket={}", socket.display()))
+        .args(["--batch", "--skip-column-names", "yadori", "-e", sql])
+        .output()
+        .unwrap();
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    String::from_utf8(done.stdout).unwrap().trim().parse().unwrap()
+}
+
+#[test]
+fn what_is_removed_while_the_hub_is_away_is_not_on_its_way_any_more() {
+    let (mut hub, host, guest) = two();
+    until_exchanged(&[&host, &guest]);
+    hub.stop();
+    let long = "Wind in the gap. ".repeat(400);
+    host.add(&[&long, "Rope: 40 m"]);
+    let sealed = "SELECT COUNT(*) FROM outgoing WHERE LENGTH(body) > 6000";
+    until("it on its way", || (count(&host, sealed) > 0).then_some(()));
+    host.yadori(&["remove", "2"]);
+    until("the sealed record to go", || {
+        host.yadori(&["sync", "now"]);
+        (count(&host, sealed) == 0).then_some(())
+    });
+    hub.start_again();
+    until("what is left", || (guest.list(9).len() == 1).then_some(()));
+    until_exchanged(&[&host, &guest]);
+    assert_eq!(contents(&host), contents(&guest));
+}
+
+#[test]
+fn a_copy_does_not_wait_behind_a_large_content() {
+    let (_hub, host, guest) = two();
+    until_exchanged(&[&host, &guest]);
+    let scratch = tempfile::tempdir().unwrap();
+    let file = scratch.path().join("valley.bin");
+    let mut noise = vec![0; 60 << 20];
+    blake3::Hasher::new().update(b"valley").finalize_xof().fill(&mut noise);
+    std::fs::write(&file, &noise).unwrap();
+    host.yadori(&["add", "--file", &file.display().to_string(), "--type", "application/octet-stream"]);
+    until("the first of it at the hub", || {
+        (count(&host, "SELECT COUNT(*) FROM exchange_blobs WHERE sent > 0") > 0).then_some(())
+    });
+    host.add(&["Rope: 40 m"]);
+    until("the copy", || {
+        let all = guest.list(9);
+        // The large one is announced once all of it is at the hub.
+        assert!(all.len() < 2, "the large content was first");
+        (all.len() == 1 && all[0].head == "Rope: 40 m").then_some(())
+    });
+    until("the large one", || (guest.list(9).len() == 2).then_some(()));
 }

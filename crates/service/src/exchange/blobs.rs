@@ -22,14 +22,28 @@ const ASKED: u32 = 20;
 /// How long a content that could not be fetched is left alone.
 const LATER: Duration = Duration::from_secs(30);
 
+/// How far a content has come to the hub.
+#[derive(Debug)]
+pub(super) enum Uploaded {
+    /// The hub has every part of this blob.
+    Whole(BlobKey),
+    /// Some parts are still to go: other things come first, for a moment.
+    More,
+    /// The content is not here.
+    Missing,
+}
+
+/// Parts that go at once before it is looked what else there is to send.
+const PARTS: u32 = 4;
+
 impl Exchanger {
-    /// The blob of a content, of which the hub has every part when this returns. `None`: the content is not here.
-    pub(super) async fn uploaded(
+    /// Sends some parts of a content.
+    pub(super) async fn upload(
         &self,
         current: &Current,
         digest: Digest,
         size: u64,
-    ) -> Result<Option<BlobKey>, Trouble> {
+    ) -> Result<Uploaded, Trouble> {
         let random_of = || random::<32>().map_err(|_| Trouble::NoRandomness);
         let mut row = match current.store.blob(digest).await? {
             Some(row) => row,
@@ -42,20 +56,26 @@ impl Exchanger {
             }
         };
         let count = parts(size);
-        while u64::from(row.sent) < count {
+        for _ in 0..PARTS {
+            if u64::from(row.sent) >= count {
+                break;
+            }
             let bytes = match current.store.chunk(digest, row.sent).await {
                 Ok(bytes) => zeroize::Zeroizing::new(bytes),
-                Err(ReadError::Damaged(_)) => return Ok(None),
+                Err(ReadError::Damaged(_)) => return Ok(Uploaded::Missing),
                 Err(why) => return Err(why.into()),
             };
             let last = u64::from(row.sent) + 1 == count;
-            let Some(part) = seal_part(&row.key, u64::from(row.sent), last, &bytes) else { return Ok(None) };
+            let Some(part) = seal_part(&row.key, u64::from(row.sent), last, &bytes) else {
+                return Ok(Uploaded::Missing);
+            };
             current.link.put_part(&current.member.asker(), (row.name, row.sent), part).await?;
             self.reached();
             row.sent += 1;
             current.store.keep_blob(&row).await?;
         }
-        Ok(Some(BlobKey { name: row.name, key: row.key }))
+        let whole = u64::from(row.sent) >= count;
+        Ok(if whole { Uploaded::Whole(BlobKey { name: row.name, key: row.key }) } else { Uploaded::More })
     }
 
     /// Fetches a content that is a blob. False: it is none, or the hub does not have it.

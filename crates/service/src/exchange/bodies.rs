@@ -6,6 +6,7 @@ use yadori_core::{Clip, ClipState, Digest, StoredClip};
 use yadori_store::{DueRow, DueState};
 use yadori_sync::body::{ClipBody, DEVICE, DeviceBody, Held, SENT, SentBody, read_sent_id};
 
+use super::blobs::Uploaded;
 use super::exchanger::{Current, Exchanger};
 use super::trouble::Trouble;
 use crate::state::at_hand::ContentError;
@@ -23,6 +24,8 @@ pub(super) enum Body {
     SaysInPart(Vec<u8>),
     /// Nothing.
     Nothing,
+    /// Nothing yet: some of its contents are still on their way to the hub.
+    Later,
 }
 
 /// Secrets are never sent, nor what a rule keeps here, whoever asks.
@@ -53,7 +56,8 @@ impl Exchanger {
                     .filter(|clip| may_be_sent(clip));
                 // It may have gone meanwhile.
                 let Some(clip) = clip else { return Ok(Body::Nothing) };
-                let (clip, blobs) = self.whole(current, clip.state.clone(), Some(clip.facts.clone())).await?;
+                let whole = self.whole(current, clip.state.clone(), Some(clip.facts.clone())).await?;
+                let Some((clip, blobs)) = whole else { return Ok(Body::Later) };
                 Ok(Body::Says(SentBody { at: now(), clip }.to_bytes(), blobs))
             }
             DueState::Other => Ok(Body::Nothing),
@@ -74,17 +78,18 @@ impl Exchanger {
                 (true, true) => Body::SaysInPart(body.to_bytes()),
             });
         }
-        let (body, blobs) = self.whole(current, stored.state, stored.facts).await?;
+        let whole = self.whole(current, stored.state, stored.facts).await?;
+        let Some((body, blobs)) = whole else { return Ok(Body::Later) };
         Ok(Body::Says(body.to_bytes(), blobs))
     }
 
-    /// All of a clip, and the blobs that hold what is large of it, at the hub.
+    /// All of a clip, and the blobs that hold what is large of it, at the hub. `None`: not all of that is there yet.
     async fn whole(
         &self,
         current: &Current,
         state: ClipState,
         facts: Option<Facts>,
-    ) -> Result<(ClipBody, Vec<[u8; 16]>), Trouble> {
+    ) -> Result<Option<(ClipBody, Vec<[u8; 16]>)>, Trouble> {
         let sizes = state.offers.iter().flat_map(|offer| &offer.value.representations);
         let mut needed: Vec<(u64, Digest)> = sizes.map(|one| (one.size, one.digest)).collect();
         needed.sort_unstable();
@@ -102,11 +107,17 @@ impl Exchanger {
                     Err(ContentError::Damaged) => {}
                     Err(ContentError::Away) => return Err(Trouble::Records),
                 }
-            } else if let Some(blob) = self.uploaded(current, digest, size).await? {
-                blobs.push(blob.name);
-                contents.push((digest, Held::Blob(blob, size)));
+            } else {
+                match self.upload(current, digest, size).await? {
+                    Uploaded::Whole(blob) => {
+                        blobs.push(blob.name);
+                        contents.push((digest, Held::Blob(blob, size)));
+                    }
+                    Uploaded::More => return Ok(None),
+                    Uploaded::Missing => {}
+                }
             }
         }
-        Ok((ClipBody { state, facts, contents }, blobs))
+        Ok(Some((ClipBody { state, facts, contents }, blobs)))
     }
 }

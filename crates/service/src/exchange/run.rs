@@ -16,6 +16,9 @@ use super::trouble::Trouble;
 use crate::home::random::random;
 use crate::state::clock::now;
 
+/// How often it is looked, in a pause, whether something on its way was removed.
+const PAUSED: Duration = Duration::from_secs(60);
+
 /// What is on its way, and how far everything has come, as the records tell.
 async fn machine_of(
     store: &Store,
@@ -51,6 +54,11 @@ impl Exchanger {
             tracing::warn!("the exchange with other devices waits: {why}");
             self.app.exchange.change(|state| state.trouble = Some(why.to_string()));
             self.app.health.touch();
+            if let Some(store) = self.app.at_hand.store()
+                && let Err(why) = self.let_go_of_removed(&store).await
+            {
+                tracing::warn!("what was removed is still on its way: {why}");
+            }
             let wait = pause.failed(random().map_or(0, u32::from_be_bytes));
             tokio::select! {
                 () = tokio::time::sleep(wait) => {}
@@ -95,8 +103,9 @@ impl Exchanger {
             catching: tokio::sync::Mutex::default(),
         });
         *self.current.lock().unwrap_or_else(PoisonError::into_inner) = Some(Arc::clone(&current));
-        if paused {
-            std::future::pending::<()>().await;
+        while paused {
+            self.let_go_of_removed(&current.store).await?;
+            tokio::time::sleep(PAUSED).await;
         }
         tokio::try_join!(self.send(&current), self.receive(&current), self.fetch_small(&current))?;
         Ok(())

@@ -2,8 +2,9 @@
 
 use std::time::Duration;
 
-use yadori_store::{ExchangeRow, Noted, OutgoingRow};
-use yadori_sync::body::KEPT;
+use yadori_core::ClipId;
+use yadori_store::{CLIP, ExchangeRow, Noted, OutgoingRow, Store, Subject};
+use yadori_sync::body::{KEPT, SENT, read_sent_id};
 use yadori_sync::exchange::{Due, Exchange, Made, Numbers, Pushed};
 use yadori_sync::record::{Header, TooLarge, Topic, content, seal};
 use yadori_sync::wire::Sent;
@@ -13,6 +14,7 @@ use super::exchanger::{Current, Exchanger};
 use super::trouble::Trouble;
 use crate::home::random::random;
 use crate::state::clock::now;
+use crate::state::exchanging::RefusedRecord;
 
 /// Subjects that are looked at at once.
 const SUBJECTS: u32 = 200;
@@ -42,6 +44,30 @@ impl Exchanger {
                 Noted::Later => tokio::time::sleep(LATER).await,
             }
         }
+    }
+
+    /// What was removed here goes from what is on its way as well, while the hub can't be reached: whether the hub has it or
+    /// not, the rest is made anew, in a new life of this device.
+    pub(super) async fn let_go_of_removed(&self, store: &Store) -> Result<(), Trouble> {
+        let removed = |((kind, id), changed): &(Subject, bool)| {
+            let clip = match kind.as_str() {
+                // What says that it was removed is what was made last of it.
+                CLIP if *changed => id.as_slice().try_into().ok().map(ClipId),
+                SENT => read_sent_id(id).map(|(_, clip)| clip),
+                _ => None,
+            };
+            clip.is_some_and(|clip| self.app.clips.get(clip).is_none())
+        };
+        if !self.app.clips.are_loaded() || !store.on_their_way().await?.iter().any(removed) {
+            return Ok(());
+        }
+        let Some(row) = store.exchange().await?.row else { return Ok(()) };
+        let incarnation = u64::from_be_bytes(random().map_err(|_| Trouble::NoRandomness)?);
+        tracing::info!("what was removed goes from what is on its way: a new life in the group begins");
+        store
+            .begin_anew(&ExchangeRow { incarnation, sequence: 0, seen: row.seen, ..ExchangeRow::default() })
+            .await?;
+        Ok(())
     }
 
     /// Sends some of what waits. False: nothing does.
@@ -99,12 +125,17 @@ impl Exchanger {
                 Body::Says(body, blobs) => Some((body, blobs, None)),
                 Body::SaysInPart(body) => Some((body, Vec::new(), Some(KEPT))),
                 Body::Nothing => None,
+                // What can go goes before it.
+                Body::Later => continue,
             };
             bytes += body.as_ref().map_or(0, |(body, ..)| body.len());
             if bytes > BYTES && !bodies.is_empty() {
                 break;
             }
             bodies.push((Due { topic: Topic { kind: subject.0, id: subject.1 }, version }, body));
+        }
+        if bodies.is_empty() {
+            return Ok(true);
         }
         let standing = current.member.now();
         let chain = &standing.chain;
@@ -115,6 +146,7 @@ impl Exchanger {
         let mut next = machine.clone();
         let (due, says): (Vec<Due>, Vec<Option<Says>>) = bodies.into_iter().unzip();
         let mut says = says.into_iter();
+        let mut too_large = 0_u64;
         let nothing = next.prepare(due, |topic, numbers| -> Result<Option<Made>, Trouble> {
             let Some((body, blobs, kind)) = says.next().flatten() else { return Ok(None) };
             let kind = kind.map_or_else(|| topic.kind.clone(), str::to_owned);
@@ -131,8 +163,10 @@ impl Exchanger {
             let nonce = random().map_err(|_| Trouble::NoRandomness)?;
             match seal(&header, &content::content(topic, &body), key, &signing, nonce) {
                 Ok(record) => Ok(Some(Made { record, blobs })),
-                // It stays here.
-                Err(TooLarge) => Ok(None),
+                Err(TooLarge) => {
+                    too_large += 1;
+                    Ok(None)
+                }
             }
         })?;
         let outgoing: Vec<OutgoingRow> = next
@@ -148,6 +182,11 @@ impl Exchanger {
             .collect();
         let nothing: Vec<_> =
             nothing.into_iter().map(|due| ((due.topic.kind, due.topic.id), due.version)).collect();
+        if too_large > 0 {
+            let why = format!("{too_large} clips are too large for a record, and stay on this device alone");
+            tracing::warn!("{why}");
+            self.app.exchange.refused(RefusedRecord { at: now(), number: 0, why });
+        }
         current.store.send(&row_of(&next), &outgoing, &nothing).await?;
         *machine = next;
         Ok(true)

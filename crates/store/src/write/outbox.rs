@@ -121,6 +121,21 @@ impl Store {
         Ok(due)
     }
 
+    /// What is on its way, each with whether it has changed since.
+    ///
+    /// # Errors
+    /// While the database does not answer.
+    pub async fn on_their_way(&self) -> Result<Vec<(Subject, bool)>, ReadError> {
+        let rows: Vec<(Vec<u8>, Vec<u8>, bool)> = sqlx::query_as(
+            "SELECT o.kind, o.id, IFNULL(b.version > o.version, 0) FROM outgoing o \
+             LEFT JOIN outbox b ON b.kind = o.kind AND b.id = o.id",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        let kind = |kind: Vec<u8>| String::from_utf8_lossy(&kind).into_owned();
+        Ok(rows.into_iter().map(|(of, id, changed)| ((kind(of), id), changed)).collect())
+    }
+
     /// Something of a clip is to be sent to one device. Whether the clip goes is to be sent from now on, whatever travels.
     ///
     /// # Errors
