@@ -31,7 +31,7 @@
       <p class="mt-1 max-w-[70ch]">
         Every text, link, picture and file you copy in any program is kept and can be handed back: choose it with the arrow keys and press
         <KeyHint of="take" />, and the next ordinary paste inserts it. <KeyHint of="toSearch" /> searches,
-        <KeyHint of="pin" /> pins what matters, <KeyHint of="undo" /> takes anything back. Nothing leaves this computer.
+        <KeyHint of="pin" /> pins what matters, <KeyHint of="undo" /> takes anything back. Nothing leaves your own computers.
       </p>
       <div class="mt-3 flex gap-1.5">
         <button type="button" class="btn btn-sm btn-primary" onclick={next}>Try it</button>
