@@ -103,9 +103,12 @@ impl Exchanger {
             catching: tokio::sync::Mutex::default(),
         });
         *self.current.lock().unwrap_or_else(PoisonError::into_inner) = Some(Arc::clone(&current));
-        while paused {
-            self.let_go_of_removed(&current.store).await?;
-            tokio::time::sleep(PAUSED).await;
+        if paused {
+            // Until it goes on.
+            loop {
+                self.let_go_of_removed(&current.store).await?;
+                tokio::time::sleep(PAUSED).await;
+            }
         }
         tokio::try_join!(self.send(&current), self.receive(&current), self.fetch_small(&current))?;
         Ok(())
