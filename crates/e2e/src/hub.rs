@@ -7,6 +7,8 @@ use std::time::Duration;
 
 use tempfile::TempDir;
 
+use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user};
+
 use crate::service::Service;
 use crate::{programs, until_within};
 
@@ -101,6 +103,43 @@ fn end(child: &mut Child) {
 impl Drop for Hub {
     fn drop(&mut self) {
         end(&mut self.child);
+    }
+}
+
+/// A database server for several hubs.
+#[derive(Debug)]
+pub struct SharedDatabase {
+    /// Its address, as `database.url` takes it.
+    pub url: String,
+    _server: PrivateServer,
+    _scratch: TempDir,
+}
+
+impl SharedDatabase {
+    /// Starts one, with an empty schema.
+    pub fn start() -> Self {
+        let scratch = tempfile::Builder::new().prefix("yadori-shared-").tempdir().expect("a directory");
+        let [data, socket, log] = ["data", "s.sock", "log"].map(|name| scratch.path().join(name));
+        let server =
+            PrivateServer::start(ServerPaths { data, socket: socket.clone(), log }).expect("a server");
+        until_within("the database", Duration::from_secs(90), || {
+            (*server.state().borrow() == ServerState::Ready).then_some(())
+        });
+        let made = Command::new("mariadb")
+            .arg(format!("--socket={}", socket.display()))
+            .args(["-e", "CREATE DATABASE yadori_hub CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin"])
+            .args(["-e", "SET GLOBAL max_connections = 200"])
+            .status();
+        assert!(made.is_ok_and(|status| status.success()), "a schema");
+        let user = current_user().expect("a name");
+        let socket = socket.display().to_string().replace('/', "%2F");
+        let url = format!("mysql://{user}@localhost/yadori_hub?socket={socket}");
+        Self { url, _server: server, _scratch: scratch }
+    }
+
+    /// One more hub on it.
+    pub fn hub(&self) -> Hub {
+        Hub::configured(&format!("open = true\npace = 100000\n[database]\nurl = \"{}\"\n", self.url))
     }
 }
 

@@ -12,7 +12,7 @@ use yadori_sync::UnwrapErr;
 use yadori_sync::group::{Chain, Member, Phrase, WrapSecret};
 use yadori_sync::keys::{EpochKey, NamingKey, Subject};
 use yadori_sync::record::{Header, seal};
-use yadori_sync::wire::{Found, Request, Sent};
+use yadori_sync::wire::{Found, Page, Request, Sent};
 
 /// The device, with a group of its own.
 #[derive(Debug)]
@@ -94,6 +94,34 @@ impl Pusher {
 
     fn path(&self) -> String {
         format!("/v1/groups/{}/records", hex::encode(self.group))
+    }
+
+    /// A device of the same group, at another hub.
+    pub fn also_at(&self, hub: &str) -> Self {
+        Self {
+            hub: hub.to_owned(),
+            agent: Mutex::new(Agent::config_builder().http_status_as_error(false).build().into()),
+            signing: self.signing.clone(),
+            group: self.group,
+            sequence: AtomicU64::new(0),
+            prepared: Mutex::default(),
+        }
+    }
+
+    /// Waits until there is a record after a number, for nine seconds at most. Gives the last number.
+    ///
+    /// # Errors
+    /// When the hub does not answer.
+    pub fn wait_for(&self, after: u64) -> Result<u64> {
+        let path = format!("{}?after={after}&wait=9", self.path());
+        let time = SystemTime::now().duration_since(UNIX_EPOCH)?.as_secs();
+        let request = Request { method: "GET", path: &path, group: self.group, body: &[] };
+        let by = request.sign(DEVICE, &self.signing, time, random()).to_header();
+        let agent = self.agent.lock().expect("one at a time").clone();
+        let answer = agent.get(format!("{}{path}", self.hub)).header("authorization", by).call()?;
+        ensure!(answer.status() == 200, "{}", answer.status());
+        let page = Page::from_bytes(&answer.into_body().read_to_vec()?);
+        Ok(page.map_or(0, |page| page.last))
     }
 
     /// Pushes one record: one that was prepared, as long as there are any.

@@ -43,6 +43,8 @@ fn every_test_that_the_security_document_names_exists() {
         ("start", "start::"),
         ("files", "files::"),
         ("signed_in", "signed::"),
+        ("devices", "devices::"),
+        ("hubs", "hubs::"),
     ] {
         let source = read(&format!("crates/e2e/tests/{file}.rs"));
         for name in document.split('`').filter_map(|part| part.strip_prefix(prefix)) {

@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result};
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
-use yadori_e2e::hub::{Hub, pair, until_exchanged};
+use yadori_e2e::hub::{Hub, SharedDatabase, pair, until_exchanged};
 use yadori_e2e::measure::{Listener, at, header, millis, resident, row};
 use yadori_e2e::pushing::Pusher;
 use yadori_e2e::reader::Reader;
@@ -124,6 +124,15 @@ fn counted(what: impl Fn(usize) -> Result<()> + Sync) -> Result<f64> {
     Ok(done.load(Ordering::Relaxed) as f64 / began.elapsed().as_secs_f64())
 }
 
+/// What these push in a second. What a device does before it asks is not the hub's work, and done before.
+fn pushing(pushers: &[Pusher]) -> Result<f64> {
+    std::thread::scope(|threads| {
+        let all = pushers.iter().map(|one| threads.spawn(|| one.prepare(PREPARED))).collect::<Vec<_>>();
+        all.into_iter().try_for_each(|one| one.join().expect("no panic"))
+    })?;
+    counted(|n| pushers[n].push())
+}
+
 fn pushes() -> Result<()> {
     let hub = Hub::configured("open = true\npace = 100000\n");
     let socket = hub.home().join("run/records.sock");
@@ -158,15 +167,7 @@ fn pushes() -> Result<()> {
         Ok(rate)
     };
     // One after the other, twice: the machine's speed varies.
-    // What a device does before it asks is not the hub's work.
-    let pushing = || -> Result<f64> {
-        std::thread::scope(|threads| {
-            let all = pushers.iter().map(|one| threads.spawn(|| one.prepare(PREPARED))).collect::<Vec<_>>();
-            all.into_iter().try_for_each(|one| one.join().expect("no panic"))
-        })?;
-        counted(|n| pushers[n].push())
-    };
-    let (first, pushed, second, again) = (bare()?, pushing()?, bare()?, pushing()?);
+    let (first, pushed, second, again) = (bare()?, pushing(&pushers)?, bare()?, pushing(&pushers)?);
     let (bare, pushed) = (first + second, pushed + again);
     row(
         "pushes that a hub takes, 16 connections",
@@ -177,15 +178,91 @@ fn pushes() -> Result<()> {
     Ok(())
 }
 
+/// Two processes on one database beside one: what they take together, and how soon one tells who waits at the other.
+fn processes() -> Result<()> {
+    let database = SharedDatabase::start();
+    let one = database.hub();
+    let alone: Vec<Pusher> = (0..AT_ONCE).map(|_| Pusher::at(&one.address)).collect::<Result<_>>()?;
+    let single = pushing(&alone)?;
+    let other = database.hub();
+    let both: Vec<Pusher> = (0..AT_ONCE)
+        .map(|n| Pusher::at(if n % 2 == 0 { &one.address } else { &other.address }))
+        .collect::<Result<_>>()?;
+    let together = pushing(&both)?;
+    let here = Pusher::at(&one.address)?;
+    let there = here.also_at(&other.address);
+    let mut told = Vec::new();
+    for n in 0..COPIES as u64 {
+        let heard = std::thread::scope(|threads| -> Result<Duration> {
+            let waits = threads.spawn(|| there.wait_for(n).map(|last| (last, Instant::now())));
+            // It waits by then; whoever does not is answered at once, which is no faster.
+            std::thread::sleep(Duration::from_millis(30));
+            here.push()?;
+            let pushed = Instant::now();
+            let (last, heard) = waits.join().expect("no panic")?;
+            anyhow::ensure!(last == n + 1, "push {n} was not heard of");
+            Ok(heard.saturating_duration_since(pushed))
+        })?;
+        told.push(millis(heard));
+    }
+    row(
+        "pushes that two hub processes on one database take, 16 connections",
+        "what one does",
+        &format!("{together:.0} a second"),
+        &format!("one process {single:.0} a second"),
+    );
+    row(
+        "told at one process of what came in at another",
+        "< 50 ms",
+        &format!("p50 {:.1} ms, p99 {:.1} ms ({COPIES} times)", at(&mut told, 0.5), at(&mut told, 0.99)),
+        "",
+    );
+    Ok(())
+}
+
+/// What a hub holds of memory for each device that waits for news.
+fn waiting() -> Result<()> {
+    const WAITING: usize = 2_000;
+    let hub = Hub::configured("open = true\npace = 100000\n");
+    let devices: Vec<Pusher> = (0..20).map(|_| Pusher::at(&hub.address)).collect::<Result<_>>()?;
+    let before = resident(hub.pid());
+    let most = std::thread::scope(|threads| {
+        for n in 0..WAITING {
+            let one = devices[n % devices.len()].also_at(&hub.address);
+            let _ = std::thread::Builder::new()
+                .stack_size(128 << 10)
+                .spawn_scoped(threads, move || one.wait_for(0));
+        }
+        let began = Instant::now();
+        let mut most = before;
+        while began.elapsed() < Duration::from_secs(8) {
+            most = most.max(resident(hub.pid()));
+            std::thread::sleep(Duration::from_millis(100));
+        }
+        most
+    });
+    row(
+        &format!("memory of a hub with {WAITING} devices that wait"),
+        "",
+        &format!("{:.1} MB, {:.1} kB each", most, (most - before) * 1_000.0 / WAITING as f64),
+        &format!("with none {before:.1} MB"),
+    );
+    Ok(())
+}
+
 fn main() -> Result<()> {
     let said = std::env::args().nth(1);
     if said.as_deref() == Some("pushes") {
         header();
-        return pushes();
+        pushes()?;
+        processes()?;
+        return waiting();
     }
     let clips: usize = said.map_or(Ok(100_000), |text| text.parse()).context("a number, or `pushes`")?;
     header();
     copies()?;
     pushes()?;
+    processes()?;
+    waiting()?;
     first(clips)
 }
