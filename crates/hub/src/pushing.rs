@@ -16,6 +16,9 @@ const WAITING: usize = 256;
 /// While several come at once, a transaction waits so long for as many as the last one had.
 const GATHERED: Duration = Duration::from_micros(800);
 
+/// Before a lane that broke begins anew.
+const AGAIN: Duration = Duration::from_millis(200);
+
 struct Job {
     push: Push,
     answer: oneshot::Sender<Option<Pushed>>,
@@ -33,7 +36,8 @@ impl Pushing {
         // Pushes that are being written.
         let open = Arc::new(AtomicUsize::new(0));
         for _ in 0..LANES {
-            tokio::spawn(lane(records.clone(), Arc::clone(&jobs), Arc::clone(&open)));
+            let (records, jobs, open) = (records.clone(), Arc::clone(&jobs), Arc::clone(&open));
+            tokio::spawn(watched(move || lane(records.clone(), Arc::clone(&jobs), Arc::clone(&open))));
         }
         Self(sender)
     }
@@ -65,13 +69,34 @@ async fn gather(jobs: &mut mpsc::Receiver<Job>, last: usize) -> Option<Vec<Job>>
     Some(all)
 }
 
+/// A lane, begun again where it breaks: those whose pushes it had are told that the database does not answer, and push again.
+async fn watched<L: Future<Output = ()> + Send + 'static>(lane: impl Fn() -> L) {
+    while let Err(why) = tokio::spawn(lane()).await {
+        if why.is_cancelled() {
+            return;
+        }
+        tracing::error!("writing pushes broke, and begins anew: {why}");
+        tokio::time::sleep(AGAIN).await;
+    }
+}
+
+/// Pushes that are being written, counted down also where that breaks.
+struct Open(Arc<AtomicUsize>, usize);
+
+impl Drop for Open {
+    fn drop(&mut self) {
+        self.0.fetch_sub(self.1, Ordering::Relaxed);
+    }
+}
+
 async fn lane(records: Records, jobs: Arc<Mutex<mpsc::Receiver<Job>>>, open: Arc<AtomicUsize>) {
     let mut last = 1;
     loop {
         let gathered = gather(&mut *jobs.lock().await, last).await;
         let Some(gathered) = gathered else { return };
-        last = gathered.len();
-        open.fetch_add(last, Ordering::Relaxed);
+        let count = gathered.len();
+        open.fetch_add(count, Ordering::Relaxed);
+        let counted = Open(Arc::clone(&open), count);
         let (pushes, answers): (Vec<_>, Vec<_>) =
             gathered.into_iter().map(|job| (job.push, job.answer)).unzip();
         let pushed = records.push_all(&pushes).await.ok();
@@ -80,6 +105,28 @@ async fn lane(records: Records, jobs: Arc<Mutex<mpsc::Receiver<Job>>>, open: Arc
             let _ = answer.send(pushed.as_ref().map(|all| all[n]));
         }
         // Those of the other lanes come back as well.
-        last = open.fetch_sub(last, Ordering::Relaxed) / LANES as usize;
+        last = open.load(Ordering::Relaxed) / LANES as usize;
+        drop(counted);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn what_breaks_begins_anew_and_counts_nothing_that_is_not_being_written() {
+        let (open, begun) = (Arc::new(AtomicUsize::new(0)), Arc::new(AtomicUsize::new(0)));
+        let (counted, times) = (Arc::clone(&open), Arc::clone(&begun));
+        watched(move || {
+            let (open, times) = (Arc::clone(&counted), times.fetch_add(1, Ordering::Relaxed));
+            async move {
+                open.fetch_add(5, Ordering::Relaxed);
+                let _counted = Open(open, 5);
+                assert!(times > 2, "it breaks three times");
+            }
+        })
+        .await;
+        assert_eq!((begun.load(Ordering::Relaxed), open.load(Ordering::Relaxed)), (4, 0));
     }
 }

@@ -37,12 +37,13 @@ pub(super) enum Uploaded {
 const PARTS: u32 = 4;
 
 impl Exchanger {
-    /// Sends some parts of a content.
+    /// Sends some parts of a content, if it is its turn: one is sent at a time, however many wait, and then it is the next
+    /// one's.
     pub(super) async fn upload(
         &self,
         current: &Current,
-        digest: Digest,
-        size: u64,
+        (digest, size): (Digest, u64),
+        turn: &mut bool,
     ) -> Result<Uploaded, Trouble> {
         let random_of = || random::<32>().map_err(|_| Trouble::NoRandomness);
         let mut row = match current.store.blob(digest).await? {
@@ -56,6 +57,9 @@ impl Exchanger {
             }
         };
         let count = parts(size);
+        if u64::from(row.sent) < count && !std::mem::take(turn) {
+            return Ok(Uploaded::More);
+        }
         for _ in 0..PARTS {
             if u64::from(row.sent) >= count {
                 break;

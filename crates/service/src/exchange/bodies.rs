@@ -15,6 +15,9 @@ use crate::state::clock::now;
 /// Bytes of contents that stand in a record.
 const INLINE: u64 = 600 << 10;
 
+/// Contents as they stand in a record, and the names of the blobs among them.
+type Contents = (Vec<(Digest, Held)>, Vec<[u8; 16]>);
+
 /// What is to be sent of something.
 #[derive(Debug)]
 pub(super) enum Body {
@@ -38,9 +41,14 @@ impl Exchanger {
     ///
     /// # Errors
     /// It can't be read now, or what is too large for a record can't be sent.
-    pub(super) async fn body_of(&self, current: &Current, due: DueRow) -> Result<Body, Trouble> {
+    pub(super) async fn body_of(
+        &self,
+        current: &Current,
+        due: DueRow,
+        turn: &mut bool,
+    ) -> Result<Body, Trouble> {
         match due.state {
-            DueState::Clip(stored) => self.body_of_clip(current, *stored, due.sent).await,
+            DueState::Clip(stored) => self.body_of_clip(current, *stored, due.sent, turn).await,
             DueState::Drawer(state) => {
                 let state = serde_json::to_vec(&state).ok();
                 Ok(state.map_or(Body::Nothing, |state| Body::Says(state, Vec::new())))
@@ -56,7 +64,7 @@ impl Exchanger {
                     .filter(|clip| may_be_sent(clip));
                 // It may have gone meanwhile.
                 let Some(clip) = clip else { return Ok(Body::Nothing) };
-                let whole = self.whole(current, clip.state.clone(), Some(clip.facts.clone())).await?;
+                let whole = self.whole(current, clip.state.clone(), Some(clip.facts.clone()), turn).await?;
                 let Some((clip, blobs)) = whole else { return Ok(Body::Later) };
                 Ok(Body::Says(SentBody { at: now(), clip }.to_bytes(), blobs))
             }
@@ -64,7 +72,13 @@ impl Exchanger {
         }
     }
 
-    async fn body_of_clip(&self, current: &Current, stored: StoredClip, sent: bool) -> Result<Body, Trouble> {
+    async fn body_of_clip(
+        &self,
+        current: &Current,
+        stored: StoredClip,
+        sent: bool,
+        turn: &mut bool,
+    ) -> Result<Body, Trouble> {
         let travels = &self.app.settings().exchange.travels;
         let wanted =
             stored.facts.as_ref().is_some_and(|facts| travels.takes(facts, stored.state.is_pinned()));
@@ -78,7 +92,7 @@ impl Exchanger {
                 (true, true) => Body::SaysInPart(body.to_bytes()),
             });
         }
-        let whole = self.whole(current, stored.state, stored.facts).await?;
+        let whole = self.whole(current, stored.state, stored.facts, turn).await?;
         let Some((body, blobs)) = whole else { return Ok(Body::Later) };
         Ok(Body::Says(body.to_bytes(), blobs))
     }
@@ -89,9 +103,22 @@ impl Exchanger {
         current: &Current,
         state: ClipState,
         facts: Option<Facts>,
+        turn: &mut bool,
     ) -> Result<Option<(ClipBody, Vec<[u8; 16]>)>, Trouble> {
-        let sizes = state.offers.iter().flat_map(|offer| &offer.value.representations);
-        let mut needed: Vec<(u64, Digest)> = sizes.map(|one| (one.size, one.digest)).collect();
+        let needed = state.offers.iter().flat_map(|offer| &offer.value.representations);
+        let needed = needed.map(|one| (one.size, one.digest)).collect();
+        let contents = self.contents_of(current, needed, turn).await?;
+        Ok(contents.map(|(contents, blobs)| (ClipBody { state, facts, contents }, blobs)))
+    }
+
+    /// Contents as they stand in a record, and the blobs that hold what is large of them, at the hub. `None`: not all of that
+    /// is there yet.
+    async fn contents_of(
+        &self,
+        current: &Current,
+        mut needed: Vec<(u64, Digest)>,
+        turn: &mut bool,
+    ) -> Result<Option<Contents>, Trouble> {
         needed.sort_unstable();
         needed.dedup();
         // The small ones stand in the record, as many as have room there.
@@ -108,7 +135,7 @@ impl Exchanger {
                     Err(ContentError::Away) => return Err(Trouble::Records),
                 }
             } else {
-                match self.upload(current, digest, size).await? {
+                match self.upload(current, (digest, size), turn).await? {
                     Uploaded::Whole(blob) => {
                         blobs.push(blob.name);
                         contents.push((digest, Held::Blob(blob, size)));
@@ -118,6 +145,6 @@ impl Exchanger {
                 }
             }
         }
-        Ok(Some((ClipBody { state, facts, contents }, blobs)))
+        Ok(Some((contents, blobs)))
     }
 }

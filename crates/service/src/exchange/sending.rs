@@ -118,10 +118,10 @@ impl Exchanger {
             return Ok(false);
         }
         let mut bodies: Vec<(Due, Option<Says>)> = Vec::with_capacity(due.len());
-        let mut bytes = 0;
+        let (mut bytes, mut turn) = (0, true);
         for due in due {
             let (subject, version) = (due.subject.clone(), due.version);
-            let body = match self.body_of(current, due).await? {
+            let body = match self.body_of(current, due, &mut turn).await? {
                 Body::Says(body, blobs) => Some((body, blobs, None)),
                 Body::SaysInPart(body) => Some((body, Vec::new(), Some(KEPT))),
                 Body::Nothing => None,
