@@ -20,6 +20,7 @@ use crate::exchange::Exchanger;
 use crate::home::place::{Home, HomeError};
 use crate::home::random::{NoRandomness, random_name};
 use crate::home::settings::Settings;
+use crate::home::settings::change::Config;
 use crate::http::{self, Context, server};
 use crate::records::room::Disk;
 use crate::state::app::{App, Shared, keys_of};
@@ -127,10 +128,10 @@ pub async fn run_on(
     let disk = Disk::of(server.as_ref().map(|_| home.data.clone()));
     let (queue, changes) = queue();
     let of_records = disk.clone();
-    let config = settings.config.clone();
+    let config = Arc::new(Config { path: settings.config.clone(), ..Config::default() });
     let orders = Arc::new(Orders::at(&home.data.join("orders.json")));
     app.holding.remembered(home.data.join("limits-held"));
-    let exchanger = Exchanger::new(app.clone(), queue.clone(), home.clone(), disk.clone());
+    let exchanger = Exchanger::new(app.clone(), queue.clone(), home.clone(), disk.clone(), config.clone());
     let context = Context {
         app: app.clone(),
         exchanger: exchanger.clone(),
@@ -138,7 +139,6 @@ pub async fn run_on(
         home: home.clone(),
         disk: disk.clone(),
         config,
-        changing: Arc::default(),
         orders: orders.clone(),
     };
     app.parts.start("obeying the limits", clearing::sweep::run(app.clone(), queue.clone()));

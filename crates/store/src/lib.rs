@@ -17,9 +17,9 @@ pub use read::snapshot::{Read, Snapshot};
 pub use rows::{
     ActRow, BatchChange, BlobRow, DeviceRow, DraftRow, DueRow, DueState, ENDING, ExchangeRow, ExchangeState,
     ForgettingAct, GOING, GOING_TO_END, Noted, OutgoingRow, PartRow, PortionRow, RefusalRow, STANDS,
-    SignInChange, SignInRow, SteppedAct, Subject,
+    SharedChange, SignInChange, SignInRow, SteppedAct, Subject,
 };
 pub use store::{Location, MIGRATIONS, SCHEMA, Store};
 pub use write::contents::CHUNK;
 pub use write::group::Group;
-pub use write::outbox::{CLIP, DRAWER};
+pub use write::outbox::{BATCH, CLIP, DRAWER, ITEM, RULES};

@@ -3,7 +3,9 @@
 use std::sync::Arc;
 
 use yadori_core::acts::ActKind;
+use yadori_core::batch::shared::{BatchHead, ItemHead, ItemKey};
 use yadori_core::batch::{Batch, Item};
+use yadori_core::intake::shared::SharedRules;
 use yadori_core::{BatchId, ClipId, DeviceId, Digest, DrawerState, Micros, RefusalReason, Stamp, StoredClip};
 
 /// One thing a person did that can be taken back.
@@ -124,6 +126,17 @@ pub enum BatchChange {
     End(BatchId),
 }
 
+/// What has changed of a batch as devices share it.
+#[derive(Clone, Debug)]
+pub struct SharedChange {
+    /// Which.
+    pub id: BatchId,
+    /// What devices agree on of the whole, as it is.
+    pub head: BatchHead,
+    /// Items that have changed.
+    pub items: Vec<(ItemKey, ItemHead)>,
+}
+
 /// A browser that is signed in.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SignInRow {
@@ -241,6 +254,19 @@ pub enum DueState {
     Clip(Box<StoredClip>),
     /// A drawer.
     Drawer(Box<DrawerState>),
+    /// A batch, without its items.
+    Batch(Box<BatchHead>),
+    /// An item of a batch.
+    Item {
+        /// When it came or went.
+        at: Stamp,
+        /// Its batch has a name: it is kept.
+        named: bool,
+        /// It; `None` where it is gone.
+        item: Option<Box<Item>>,
+    },
+    /// The intake rules.
+    Rules(Box<SharedRules>),
     /// Of another kind, or nothing is recorded of it.
     Other,
 }

@@ -15,7 +15,7 @@ use crate::clip::time::Micros;
 pub const MOST_ITEMS: usize = 2_000;
 
 /// What is pressed after an item was pasted.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum After {

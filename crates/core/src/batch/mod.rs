@@ -7,6 +7,7 @@ pub mod id;
 pub mod item;
 pub mod join;
 pub mod order;
+pub mod shared;
 pub mod split;
 pub mod table;
 

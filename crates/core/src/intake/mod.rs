@@ -5,3 +5,4 @@ pub mod recognise;
 pub mod refusal;
 pub mod rule;
 pub mod rules;
+pub mod shared;

@@ -1,10 +1,11 @@
 //! What is said of a subject to other devices.
 
+use yadori_core::batch::shared::ItemSaid;
 use yadori_core::clip::facts::Facts;
-use yadori_core::exchange::what_always_travels;
+use yadori_core::exchange::{Travels, what_always_travels};
 use yadori_core::{Clip, ClipState, Digest, StoredClip};
 use yadori_store::{DueRow, DueState};
-use yadori_sync::body::{ClipBody, DEVICE, DeviceBody, Held, SENT, SentBody, read_sent_id};
+use yadori_sync::body::{ClipBody, DEVICE, DeviceBody, Held, ItemBody, SENT, SentBody, read_sent_id};
 
 use super::blobs::Uploaded;
 use super::exchanger::{Current, Exchanger};
@@ -36,6 +37,12 @@ pub(super) fn may_be_sent(clip: &Clip) -> bool {
     !clip.is_secret() && !clip.facts.here
 }
 
+/// What is said whole, as JSON; nothing where it does not travel.
+fn said<T: serde::Serialize>(state: &T, kept_back: bool) -> Body {
+    let state = if kept_back { None } else { serde_json::to_vec(state).ok() };
+    state.map_or(Body::Nothing, |state| Body::Says(state, Vec::new()))
+}
+
 impl Exchanger {
     /// What is to be sent of something that waits.
     ///
@@ -47,11 +54,26 @@ impl Exchanger {
         due: DueRow,
         turn: &mut bool,
     ) -> Result<Body, Trouble> {
+        let travels = &self.app.settings().exchange.travels;
+        let quiet = *travels == Travels::Nothing;
         match due.state {
             DueState::Clip(stored) => self.body_of_clip(current, *stored, due.sent, turn).await,
-            DueState::Drawer(state) => {
-                let state = serde_json::to_vec(&state).ok();
-                Ok(state.map_or(Body::Nothing, |state| Body::Says(state, Vec::new())))
+            DueState::Drawer(state) => Ok(said(&*state, quiet && !(due.sent && state.name().is_none()))),
+            DueState::Batch(head) => {
+                let named = head.said.as_ref().is_some_and(|said| said.value.name.is_some());
+                let held_back = quiet || (*travels == Travels::Favorites && !named);
+                Ok(said(&*head, held_back && !(due.sent && head.removed.is_some())))
+            }
+            DueState::Rules(rules) => Ok(said(&*rules, quiet)),
+            DueState::Item { at, named, item } => {
+                self.body_of_item(
+                    current,
+                    ItemSaid { at, piece: item.map(|item| item.piece) },
+                    named,
+                    due.sent,
+                    turn,
+                )
+                .await
             }
             DueState::Other if due.subject.0 == DEVICE => {
                 let travels = self.app.settings().exchange.travels.to_string();
@@ -95,6 +117,29 @@ impl Exchanger {
         let whole = self.whole(current, stored.state, stored.facts, turn).await?;
         let Some((body, blobs)) = whole else { return Ok(Body::Later) };
         Ok(Body::Says(body.to_bytes(), blobs))
+    }
+
+    /// An item of a batch: those of a batch with a name are kept, as favorites are. That it goes always travels.
+    async fn body_of_item(
+        &self,
+        current: &Current,
+        said: ItemSaid,
+        named: bool,
+        sent: bool,
+        turn: &mut bool,
+    ) -> Result<Body, Trouble> {
+        let travels = &self.app.settings().exchange.travels;
+        let Some(piece) = &said.piece else {
+            let body = ItemBody { said, contents: Vec::new() };
+            return Ok(if sent { Body::Says(body.to_bytes(), Vec::new()) } else { Body::Nothing });
+        };
+        if !travels.takes(&piece.facts, named) {
+            return Ok(Body::Nothing);
+        }
+        let needed = piece.offer.representations.iter().map(|one| (one.size, one.digest)).collect();
+        let contents = self.contents_of(current, needed, turn).await?;
+        let Some((contents, blobs)) = contents else { return Ok(Body::Later) };
+        Ok(Body::Says(ItemBody { said, contents }.to_bytes(), blobs))
     }
 
     /// All of a clip, and the blobs that hold what is large of it, at the hub. `None`: not all of that is there yet.

@@ -13,6 +13,7 @@ use super::member::Member;
 use super::pairings::Pairings;
 use super::trouble::Trouble;
 use crate::home::place::Home;
+use crate::home::settings::change::Config;
 use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::state::clock::now;
@@ -38,6 +39,10 @@ pub struct Exchanger {
     pub(super) partial: Arc<tokio::sync::Mutex<Option<Partial>>>,
     /// Texts that are searched once their contents are here.
     pub(super) far_texts: Arc<Mutex<HashMap<Digest, ClipId>>>,
+    /// Intake rules have come.
+    pub(super) ruled: Arc<Notify>,
+    /// The configuration file.
+    pub(super) config: Arc<Config>,
     pub(super) current: Arc<Mutex<Option<Arc<Current>>>>,
 }
 
@@ -57,8 +62,10 @@ pub(super) struct Current {
 
 impl Exchanger {
     /// The exchange of a service that is about to start.
-    pub fn new(app: Shared, queue: Queue, home: Home, disk: Disk) -> Self {
+    pub fn new(app: Shared, queue: Queue, home: Home, disk: Disk, config: Arc<Config>) -> Self {
         Self {
+            config,
+            ruled: Arc::default(),
             app,
             queue,
             home,

@@ -16,6 +16,7 @@ pub mod pairings;
 mod receiving;
 mod run;
 mod sending;
+mod sharing;
 mod trouble;
 
 pub use exchanger::Exchanger;

@@ -5,13 +5,16 @@ use std::sync::PoisonError;
 use std::time::Duration;
 
 use yadori_core::acts::Arrived;
+use yadori_core::batch::shared::{BatchHead, ItemKey, ItemSaid};
 use yadori_core::clip::facts::HEAD_CHARS;
 use yadori_core::clip::reading::plain_form;
-use yadori_core::{ClipId, Content, DeviceId, Digest, Offer, Representation};
+use yadori_core::intake::shared::SharedRules;
+use yadori_core::{BatchId, ClipId, Content, DeviceId, Digest, Offer, Representation};
 use yadori_store::{BlobRow, CHUNK, DeviceRow, ExchangeRow};
 use yadori_sync::blob::parts;
 use yadori_sync::body::{
-    CLIP, ClipBody, DEVICE, DRAWER, DeviceBody, Held, KEPT, SENT, SentBody, read_sent_id,
+    BATCH, CLIP, ClipBody, DEVICE, DRAWER, DeviceBody, Held, ITEM, ItemBody, KEPT, RULES, SENT, SentBody,
+    read_item_id, read_sent_id,
 };
 use yadori_sync::exchange::{Pulled, Taken};
 
@@ -50,6 +53,9 @@ struct ReceivedParts {
     contents: Vec<(Digest, Content)>,
     texts: HashMap<ClipId, String>,
     drawers: Vec<(String, yadori_core::DrawerState)>,
+    batches: Vec<(BatchId, BatchHead)>,
+    items: Vec<(BatchId, ItemKey, ItemSaid)>,
+    rules: Vec<SharedRules>,
 }
 
 /// The text of a clip, when it is longer than its facts tell.
@@ -93,6 +99,18 @@ impl Read {
                 self.received.drawers.push((id, state));
                 Some(())
             }),
+            BATCH => <[u8; 16]>::try_from(taken.topic.id.as_slice()).ok().and_then(|id| {
+                self.received.batches.push((BatchId(id), serde_json::from_slice(&taken.body).ok()?));
+                Some(())
+            }),
+            ITEM => read_item_id(&taken.topic.id).and_then(|(batch, item)| {
+                let ItemBody { said, contents } = ItemBody::from_bytes(&taken.body)?;
+                self.received.items.push((batch, item, said));
+                let here = self.contents_here(contents, None);
+                self.received.contents.extend(here);
+                Some(())
+            }),
+            RULES => serde_json::from_slice(&taken.body).ok().map(|rules| self.received.rules.push(rules)),
             DEVICE => DeviceBody::from_bytes(&taken.body)
                 .filter(|_| taken.topic.id == taken.device.0)
                 .map(|_| drop(self.devices.insert(taken.device, taken.body.clone()))),
@@ -102,9 +120,12 @@ impl Read {
         self.unreadable += u64::from(read.is_none());
     }
 
-    fn take_clip(&mut self, id: ClipId, body: ClipBody) {
-        let ClipBody { state, facts, contents } = body;
-        let arrived = Arrived { id, state, facts };
+    /// Contents that stand in a record; where the others are is noted.
+    fn contents_here(
+        &mut self,
+        contents: Vec<(Digest, Held)>,
+        clip: Option<ClipId>,
+    ) -> HashMap<Digest, Content> {
         let mut here: HashMap<Digest, Content> = HashMap::new();
         for (digest, held) in contents {
             match held {
@@ -113,10 +134,17 @@ impl Read {
                     // Whoever sent the record had sent all of it before.
                     let sent = u32::try_from(parts(size)).unwrap_or(u32::MAX);
                     self.blobs.push(BlobRow { digest, name: blob.name, key: blob.key, size, sent });
-                    self.far.push((digest, id));
+                    self.far.extend(clip.map(|clip| (digest, clip)));
                 }
             }
         }
+        here
+    }
+
+    fn take_clip(&mut self, id: ClipId, body: ClipBody) {
+        let ClipBody { state, facts, contents } = body;
+        let arrived = Arrived { id, state, facts };
+        let here = self.contents_here(contents, Some(id));
         if let Some(text) = text_of(&arrived, &here) {
             self.received.texts.insert(id, text);
         }
@@ -206,14 +234,15 @@ impl Exchanger {
             heard_at: at,
         });
         let devices: Vec<DeviceRow> = devices.collect();
-        let ReceivedParts { clips, contents, texts, drawers } = read.received;
+        let ReceivedParts { clips, contents, texts, drawers, batches, items, rules } = read.received;
+        let ruled = !rules.is_empty();
         let large: Vec<(Digest, Content)> =
             contents.iter().filter(|(_, content)| content.len() > CHUNK).cloned().collect();
         self.disk.stage(&current.store, &large).await?;
         let blobs = std::mem::take(&mut read.blobs);
         let far = !blobs.is_empty();
         let row = ExchangeRow { heads, devices: devices.clone(), blobs, ..row_of(&next) };
-        self.queue.merge(Received { clips, contents, texts, drawers, row }).await?;
+        self.queue.merge(Received { clips, contents, texts, drawers, batches, items, rules, row }).await?;
         if older {
             current.store.begin_anew(&row_of(&next)).await?;
         }
@@ -222,6 +251,9 @@ impl Exchanger {
         if far {
             self.far_texts.lock().unwrap_or_else(PoisonError::into_inner).extend(read.far);
             self.far.notify_one();
+        }
+        if ruled {
+            self.ruled.notify_one();
         }
         for (number, why) in refused {
             tracing::warn!("record {number} of the group was refused: {why}");

@@ -110,7 +110,12 @@ impl Exchanger {
                 tokio::time::sleep(PAUSED).await;
             }
         }
-        tokio::try_join!(self.send(&current), self.receive(&current), self.fetch_small(&current))?;
+        tokio::try_join!(
+            self.send(&current),
+            self.receive(&current),
+            self.fetch_small(&current),
+            self.share(&current),
+        )?;
         Ok(())
     }
 }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use crate::clearing::orders::Orders;
 use crate::exchange::Exchanger;
 use crate::home::place::Home;
+use crate::home::settings::change::Config;
 use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::writer::Queue;
@@ -21,9 +22,7 @@ pub struct Context {
     /// The disk of the records.
     pub disk: Disk,
     /// The configuration file.
-    pub config: std::path::PathBuf,
-    /// Settings are changed one after another.
-    pub changing: Arc<tokio::sync::Mutex<()>>,
+    pub config: Arc<Config>,
     /// The exchange with other devices.
     pub exchanger: Exchanger,
     /// The standing orders.

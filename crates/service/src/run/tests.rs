@@ -1,6 +1,6 @@
 //! The writer and what is around it, on a desk in memory, with real records.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
@@ -14,7 +14,6 @@ use yadori_core::{
     RepresentationRecord, Stamp, StoredClip,
 };
 use yadori_desk::memory::{self, Stage};
-use yadori_store::ExchangeRow;
 use yadori_store::server::{PrivateServer, ServerPaths, ServerState};
 
 use crate::clearing::clear::clear;
@@ -285,13 +284,7 @@ async fn what_a_clock_far_ahead_has_stamped_is_cleared_like_everything_else_and_
     let own = running.copy("Rope: 40 m").await;
     let (arrived, content) = copied_far_ahead("Ice axes: 3");
     let far = arrived.id;
-    let received = Received {
-        clips: vec![arrived],
-        contents: vec![content],
-        texts: HashMap::new(),
-        drawers: Vec::new(),
-        row: ExchangeRow::default(),
-    };
+    let received = Received { clips: vec![arrived], contents: vec![content], ..Received::default() };
     running.queue.merge(received).await.unwrap();
     assert_eq!(running.state().0, [far, own], "it came last");
     let before = running.state();

@@ -172,6 +172,11 @@ impl App {
         self.changed.notified().await;
     }
 
+    /// Ends with the next change of the settings after this call, also one that comes before it is waited for.
+    pub fn changing(&self) -> tokio::sync::futures::Notified<'_> {
+        self.changed.notified()
+    }
+
     /// Tells listeners how things stand, whenever that changes, until the service ends.
     pub async fn tell_status(self: Arc<Self>) {
         let mut last = None;

@@ -6,6 +6,7 @@ use tokio::sync::{mpsc, oneshot};
 use yadori_api as api;
 use yadori_core::acts::bring_drawer::ForeignDrawer;
 use yadori_core::acts::{Act, ActKind, Copied, Direction};
+use yadori_core::intake::rule::Rule;
 use yadori_core::search::Corpus;
 use yadori_core::{BatchId, ClipId, Content, Digest, Drawer, History, Micros, Stamp};
 use yadori_store::{ActRow, RefusalRow, SignInChange, SignInRow, Store};
@@ -125,6 +126,10 @@ pub enum Change {
     Restored(Box<(History, Corpus)>, Vec<Drawer>, Done<u64>),
     /// What has come from other devices.
     Merge(Box<Received>, Done<()>),
+    /// What was made of a batch here is to be sent.
+    Share(BatchId, Done<()>),
+    /// What was made of the intake rules here is to be sent; or they are what devices agree on.
+    ShareRules(Vec<Rule>, bool, Done<Vec<Rule>>),
     /// The records are open; this is what they hold.
     Loaded(Box<Loaded>),
     /// Contents that nobody seems to need.
@@ -233,6 +238,23 @@ impl Queue {
         let (done, answer) = oneshot::channel();
         self.send(Change::ListActs(done));
         answer.await.map_err(|_| WriteError::Stopping)
+    }
+
+    /// What was made of a batch here since it was last asked is to be sent.
+    ///
+    /// # Errors
+    /// It is to be asked again then.
+    pub async fn share(&self, batch: BatchId) -> Result<(), WriteError> {
+        self.ask(|done| Change::Share(batch, done)).await
+    }
+
+    /// What was made of the intake rules here since it was last asked is to be sent, unless they are what devices agree on.
+    /// Gives the list that they agree on.
+    ///
+    /// # Errors
+    /// It is to be asked again then.
+    pub async fn share_rules(&self, rules: Vec<Rule>, agreed: bool) -> Result<Vec<Rule>, WriteError> {
+        self.ask(|done| Change::ShareRules(rules, agreed, done)).await
     }
 
     /// Keeps what is typed in an editor, or lets go of it.

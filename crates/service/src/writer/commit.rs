@@ -35,7 +35,8 @@ impl Writer {
         let Ok(id) = random::<16>() else { return Err(away("no random bytes")) };
         match store.commit(id, group).await {
             Ok(()) => {
-                if group.exchange.is_none() && !(group.clips.is_empty() && group.drawers.is_empty()) {
+                let own = !(group.clips.is_empty() && group.drawers.is_empty());
+                if (group.exchange.is_none() && own) || !group.to_send.is_empty() {
                     self.app.exchange.is_due();
                 }
                 Ok(())
@@ -114,10 +115,14 @@ impl Writer {
             Change::Draft(_, _, done)
             | Change::Collect(_, done)
             | Change::SignIns(_, done)
+            | Change::Share(_, done)
             | Change::Merge(_, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::BringDrawers(_, done) => {
+                let _ = done.send(Err(self.unavailable()));
+            }
+            Change::ShareRules(_, _, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::Restored(_, _, done) => {

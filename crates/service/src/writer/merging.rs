@@ -1,6 +1,6 @@
 //! What has come from other devices: merged, committed with how far the exchange has come, applied and announced.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use yadori_core::acts::{Moment, arrive};
 use yadori_core::{ClipId, Digest, Drawer, DrawerState, StoredClip};
@@ -8,14 +8,18 @@ use yadori_store::{CHUNK, Group};
 
 use crate::state::clock::now;
 use crate::writer::error::WriteError;
+use crate::writer::handed::{dropped, recorded};
 use crate::writer::received::Received;
 use crate::writer::worker::Writer;
 
 impl Writer {
     /// Merges what has come. When this returns `Ok`, it is on disk.
-    pub(super) async fn merge(&mut self, received: Received) -> Result<(), WriteError> {
+    pub(super) async fn merge(&mut self, mut received: Received) -> Result<(), WriteError> {
         self.writable()?;
-        let mut group = Group { now: now(), exchange: Some(received.row), ..Group::default() };
+        let mut group = Group { now: now(), ..Group::default() };
+        let batches = self.merged_batches(&mut received, &mut group).await?;
+        self.merged_rules(&received.rules, &mut group).await?;
+        group.exchange = Some(received.row);
         let mut latest: HashMap<ClipId, StoredClip> = HashMap::new();
         let mut order = Vec::new();
         let mut gone = false;
@@ -36,8 +40,13 @@ impl Writer {
         group.dropped.retain(|(holder, digest)| {
             latest.get(&ClipId(*holder)).is_none_or(|clip| clip.digests().all(|kept| kept != *digest))
         });
+        group.dropped.extend(dropped(&[], &batches));
+        group.batches = batches.iter().map(recorded).collect();
+        let come = batches.iter().flat_map(|plan| plan.comes_and_goes().0);
+        let in_batches: HashSet<Digest> = come.flat_map(|item| item.digests().collect::<Vec<_>>()).collect();
         for (digest, content) in received.contents {
-            let needed = || latest.values().any(|clip| clip.digests().any(|kept| kept == digest));
+            let in_clips = || latest.values().any(|clip| clip.digests().any(|kept| kept == digest));
+            let needed = || in_batches.contains(&digest) || in_clips();
             if content.len() > CHUNK {
                 group.staged.push(digest);
             } else if !group.contents.iter().any(|(known, _)| *known == digest) && needed() {
@@ -54,6 +63,7 @@ impl Writer {
         let mut texts = received.texts;
         texts.retain(|id, _| !self.app.clips.has_whole_text(*id));
         self.apply(group.clips, group.drawers, &texts);
+        self.apply_batches(batches);
         if gone {
             // Another device removed it: its grace ends there.
             self.let_go_of_buffers();

@@ -22,6 +22,7 @@ mod mode;
 mod received;
 mod recovery;
 mod secret;
+mod sharing;
 mod task;
 mod upkeep;
 mod waiting;

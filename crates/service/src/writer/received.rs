@@ -3,11 +3,13 @@
 use std::collections::HashMap;
 
 use yadori_core::acts::Arrived;
-use yadori_core::{ClipId, Content, Digest, DrawerState};
+use yadori_core::batch::shared::{BatchHead, ItemKey, ItemSaid};
+use yadori_core::intake::shared::SharedRules;
+use yadori_core::{BatchId, ClipId, Content, Digest, DrawerState};
 use yadori_store::ExchangeRow;
 
 /// What has come with one page of the hub's.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct Received {
     /// Clips, in the order of their records.
     pub clips: Vec<Arrived>,
@@ -17,6 +19,12 @@ pub struct Received {
     pub texts: HashMap<ClipId, String>,
     /// Drawers.
     pub drawers: Vec<(String, DrawerState)>,
+    /// Batches, without their items.
+    pub batches: Vec<(BatchId, BatchHead)>,
+    /// Items of batches.
+    pub items: Vec<(BatchId, ItemKey, ItemSaid)>,
+    /// Intake rules.
+    pub rules: Vec<SharedRules>,
     /// How far the exchange has come with all that.
     pub row: ExchangeRow,
 }

@@ -203,6 +203,14 @@ impl Writer {
                 let outcome = self.merge(*received).await;
                 let _ = done.send(outcome);
             }
+            Change::Share(batch, done) => {
+                let outcome = self.share(batch).await;
+                let _ = done.send(outcome);
+            }
+            Change::ShareRules(rules, agreed, done) => {
+                let outcome = self.share_rules(&rules, agreed).await;
+                let _ = done.send(outcome);
+            }
             Change::Loaded(loaded) => self.loaded(*loaded).await,
             Change::Collect(unneeded, done) => {
                 let outcome = self.collect(unneeded).await;

@@ -17,6 +17,7 @@ use crate::write::clearings;
 use crate::write::contents::{chunks_of, insert_small, wipe_unused};
 use crate::write::drafts;
 use crate::write::group::{Group, LIMIT, ROWS};
+use crate::write::shared;
 use crate::write::sign_ins;
 use crate::write::uses::{delete_uses, write_uses};
 use crate::write::{exchange, outbox};
@@ -138,6 +139,12 @@ impl Store {
         for change in &group.batches {
             batches::write(tx, change).await?;
         }
+        for change in &group.shared {
+            shared::write(tx, change).await?;
+        }
+        if let Some((rules, compared)) = &group.rules {
+            shared::write_rules(tx, rules, compared).await?;
+        }
         for draft in &group.drafts {
             drafts::write(tx, draft, group.now).await?;
         }
@@ -164,6 +171,9 @@ impl Store {
             }
             None if group.here_only || !self.exchanges.load(Ordering::SeqCst) => {}
             None => outbox::note(tx, group).await?,
+        }
+        if self.exchanges.load(Ordering::SeqCst) {
+            outbox::note_subjects(tx, group).await?;
         }
         if group.restored {
             sqlx::query("UPDATE service SET restoring = 1 WHERE one = 1").execute(&mut *tx).await?;

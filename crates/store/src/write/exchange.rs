@@ -113,6 +113,9 @@ impl Store {
             "DELETE FROM exchange_blobs",
             "DELETE FROM outgoing",
             "DELETE FROM outbox",
+            "DELETE FROM shared_items",
+            "DELETE FROM shared_batches",
+            "DELETE FROM shared_rules",
         ] {
             sqlx::query(sql).execute(&mut *tx).await?;
         }

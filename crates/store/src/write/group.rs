@@ -2,11 +2,13 @@
 
 use std::time::Duration;
 
+use yadori_core::intake::rule::Rule;
+use yadori_core::intake::shared::SharedRules;
 use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp, StoredClip};
 
 use crate::rows::{
-    ActRow, BatchChange, DraftRow, ExchangeRow, ForgettingAct, PartRow, PortionRow, RefusalRow, SignInChange,
-    SteppedAct,
+    ActRow, BatchChange, DraftRow, ExchangeRow, ForgettingAct, PartRow, PortionRow, RefusalRow, SharedChange,
+    SignInChange, SteppedAct, Subject,
 };
 
 /// Rows per statement.
@@ -29,6 +31,14 @@ pub struct Group {
     pub dropped: Vec<([u8; 16], Digest)>,
     /// What has become of batches.
     pub batches: Vec<BatchChange>,
+    /// What has become of them as devices share them.
+    pub shared: Vec<SharedChange>,
+    /// Intake rules as devices share them, and the list that they were compared with.
+    pub rules: Option<(SharedRules, Vec<Rule>)>,
+    /// What is to be sent beside clips and drawers.
+    pub to_send: Vec<Subject>,
+    /// What others know, since it has come from them, beside clips.
+    pub known: Vec<Subject>,
     /// Acts to write.
     pub acts: Vec<ActRow>,
     /// Acts that were taken back or made again. They hold their contents until they end.

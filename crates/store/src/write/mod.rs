@@ -13,5 +13,6 @@ pub(crate) mod incoming;
 pub(crate) mod lease;
 pub(crate) mod outbox;
 pub(crate) mod room;
+pub(crate) mod shared;
 pub(crate) mod sign_ins;
 pub(crate) mod uses;

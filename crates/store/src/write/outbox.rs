@@ -8,6 +8,7 @@ use crate::read::load::clip_row;
 use crate::rows::{DueRow, DueState, Noted, Subject};
 use crate::store::Store;
 use crate::write::group::{Group, ROWS};
+use crate::write::shared;
 
 /// The kind of clips, as devices call it.
 pub const CLIP: &str = "clip";
@@ -16,44 +17,62 @@ const NOTED: u32 = 1_000;
 /// The kind of drawers.
 pub const DRAWER: &str = "drawer";
 
+/// The kind of batches.
+pub const BATCH: &str = "batch";
+/// The kind of items of batches.
+pub const ITEM: &str = "item";
+/// The kind of the intake rules.
+pub const RULES: &str = "rules";
+
 /// Notes with a change what of it is to be sent.
 pub(crate) async fn note(tx: &mut MySqlConnection, group: &Group) -> Result<(), sqlx::Error> {
     let clips = group.clips.iter().map(|clip| (CLIP, &clip.id.0[..]));
     let drawers = group.drawers.iter().map(|drawer| (DRAWER, drawer.id.as_bytes()));
     let changed: Vec<(&str, &[u8])> = clips.chain(drawers).collect();
-    for some in changed.chunks(ROWS) {
-        let mut sql =
-            QueryBuilder::<MySql>::new("INSERT INTO outbox (kind, id, version, waits, changed_at) ");
-        sql.push_values(some, |mut row, (kind, id)| {
-            row.push_bind(kind.as_bytes())
-                .push_bind(*id)
-                .push_bind(1_u64)
-                .push_bind(true)
-                .push_bind(group.now);
-        });
-        sql.push(
-            " ON DUPLICATE KEY UPDATE version = version + 1, waits = 1, changed_at = VALUES(changed_at)",
-        );
-        sql.build().execute(&mut *tx).await?;
-    }
+    note_all(tx, &changed, group.now).await?;
     if group.restored {
         sqlx::query("UPDATE exchange SET noting = '', anew = 1").execute(&mut *tx).await?;
     }
     Ok(())
 }
 
-/// Others know what has come from them: whether it goes is to be sent, whatever travels.
-pub(crate) async fn note_received(tx: &mut MySqlConnection, group: &Group) -> Result<(), sqlx::Error> {
-    let ids: Vec<ClipId> = group.clips.iter().map(|clip| clip.id).collect();
-    note_known(tx, &ids, group.now).await
+/// Notes with a change what of it is to be sent beside clips and drawers, and what others know.
+pub(crate) async fn note_subjects(tx: &mut MySqlConnection, group: &Group) -> Result<(), sqlx::Error> {
+    note_all(tx, &borrowed(&group.to_send), group.now).await?;
+    note_known(tx, &borrowed(&group.known), group.now).await
 }
 
-async fn note_known(tx: &mut MySqlConnection, clips: &[ClipId], now: i64) -> Result<(), sqlx::Error> {
-    for some in clips.chunks(ROWS) {
+fn borrowed(subjects: &[Subject]) -> Vec<(&str, &[u8])> {
+    subjects.iter().map(|(kind, id)| (kind.as_str(), &id[..])).collect()
+}
+
+async fn note_all(tx: &mut MySqlConnection, changed: &[(&str, &[u8])], now: i64) -> Result<(), sqlx::Error> {
+    for some in changed.chunks(ROWS) {
+        let mut sql =
+            QueryBuilder::<MySql>::new("INSERT INTO outbox (kind, id, version, waits, changed_at) ");
+        sql.push_values(some, |mut row, (kind, id)| {
+            row.push_bind(kind.as_bytes()).push_bind(*id).push_bind(1_u64).push_bind(true).push_bind(now);
+        });
+        sql.push(
+            " ON DUPLICATE KEY UPDATE version = version + 1, waits = 1, changed_at = VALUES(changed_at)",
+        );
+        sql.build().execute(&mut *tx).await?;
+    }
+    Ok(())
+}
+
+/// Others know what has come from them: whether it goes is to be sent, whatever travels.
+pub(crate) async fn note_received(tx: &mut MySqlConnection, group: &Group) -> Result<(), sqlx::Error> {
+    let clips: Vec<(&str, &[u8])> = group.clips.iter().map(|clip| (CLIP, &clip.id.0[..])).collect();
+    note_known(tx, &clips, group.now).await
+}
+
+async fn note_known(tx: &mut MySqlConnection, known: &[(&str, &[u8])], now: i64) -> Result<(), sqlx::Error> {
+    for some in known.chunks(ROWS) {
         let mut sql =
             QueryBuilder::<MySql>::new("INSERT INTO outbox (kind, id, version, sent, waits, changed_at) ");
-        sql.push_values(some, |mut row, clip| {
-            row.push_bind(CLIP.as_bytes()).push_bind(clip.0.to_vec()).push_bind(1_u64).push_bind(1_u64);
+        sql.push_values(some, |mut row, (kind, id)| {
+            row.push_bind(kind.as_bytes()).push_bind(*id).push_bind(1_u64).push_bind(1_u64);
             row.push_bind(false).push_bind(now);
         });
         sql.push(" ON DUPLICATE KEY UPDATE sent = GREATEST(sent, 1)");
@@ -113,6 +132,9 @@ impl Store {
                     let state = state.and_then(|state| serde_json::from_slice(&state).ok());
                     state.map_or(DueState::Other, |state| DueState::Drawer(Box::new(state)))
                 }
+                BATCH => shared::due_batch(&mut tx, &id).await?,
+                ITEM => shared::due_item(&mut tx, &id).await?,
+                RULES => shared::due_rules(&mut tx).await?,
                 _ => DueState::Other,
             };
             due.push(DueRow { subject: (kind, id), version, sent: sent > 0, state });
@@ -144,7 +166,7 @@ impl Store {
         let mut tx = self.pool.begin().await?;
         self.lease.holds(&mut tx).await?;
         note_one(&mut tx, subject, now).await?;
-        note_known(&mut tx, &[clip], now).await?;
+        note_known(&mut tx, &[(CLIP, &clip.0)], now).await?;
         Ok(tx.commit().await?)
     }
 
@@ -201,6 +223,49 @@ impl Store {
             .await?;
         tx.commit().await?;
         Ok(if done { Noted::All } else { Noted::More })
+    }
+
+    /// This is what travels from now on. Where that was something else, what was held back waits again.
+    ///
+    /// # Errors
+    /// It is to be said again then.
+    pub async fn travels(&self, travels: &str) -> Result<(), CommitError> {
+        let known: Option<Option<Vec<u8>>> =
+            sqlx::query_scalar("SELECT travels FROM exchange").fetch_optional(&self.pool).await?;
+        let known = known.flatten();
+        if known.as_deref() == Some(travels.as_bytes()) {
+            return Ok(());
+        }
+        // Once through all of it, in pieces: what is held back again meanwhile is not met twice.
+        let mut after = (Vec::new(), Vec::new());
+        while known.is_some() {
+            let some: Vec<(Vec<u8>, Vec<u8>)> = sqlx::query_as(
+                "SELECT kind, id FROM outbox WHERE waits = 0 AND sent < version \
+                 AND (kind > ? OR (kind = ? AND id > ?)) ORDER BY kind, id LIMIT ?",
+            )
+            .bind(&after.0)
+            .bind(&after.0)
+            .bind(&after.1)
+            .bind(NOTED)
+            .fetch_all(&self.pool)
+            .await?;
+            let Some(last) = some.last().cloned() else { break };
+            sqlx::query(
+                "UPDATE outbox SET waits = 1 WHERE waits = 0 AND sent < version \
+                 AND (kind > ? OR (kind = ? AND id > ?)) AND (kind < ? OR (kind = ? AND id <= ?))",
+            )
+            .bind(&after.0)
+            .bind(&after.0)
+            .bind(&after.1)
+            .bind(&last.0)
+            .bind(&last.0)
+            .bind(&last.1)
+            .execute(&self.pool)
+            .await?;
+            after = last;
+        }
+        sqlx::query("UPDATE exchange SET travels = ?").bind(travels.as_bytes()).execute(&self.pool).await?;
+        Ok(())
     }
 
     /// How many subjects wait to be sent; one more while not all are noted.

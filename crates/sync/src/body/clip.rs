@@ -1,5 +1,7 @@
 //! A clip: its state, what can be told of it at a glance, and its contents, or where they are.
 
+use std::convert::Infallible;
+
 use minicbor::decode::Error;
 use minicbor::{Decoder, Encoder};
 use yadori_core::clip::facts::Facts;
@@ -46,6 +48,51 @@ pub struct ClipBody {
     pub contents: Vec<(Digest, Held)>,
 }
 
+fn wrong() -> Error {
+    Error::message("another layout")
+}
+
+/// `[[digest, bytes] or [digest, name, key, size], …]`.
+pub(super) fn put_contents(
+    encoder: &mut Encoder<Vec<u8>>,
+    contents: &[(Digest, Held)],
+) -> Result<(), minicbor::encode::Error<Infallible>> {
+    encoder.array(contents.len() as u64)?;
+    for (digest, held) in contents {
+        match held {
+            Held::Here(bytes) => encoder.array(2)?.bytes(&digest.0)?.bytes(bytes)?,
+            Held::Blob(blob, size) => {
+                encoder.array(4)?.bytes(&digest.0)?.bytes(&blob.name)?.bytes(&blob.key)?.u64(*size)?
+            }
+        };
+    }
+    Ok(())
+}
+
+/// Reads what [`put_contents`] wrote; those that stand in it are those of their digests.
+pub(super) fn contents(decoder: &mut Decoder<'_>) -> Result<Vec<(Digest, Held)>, Error> {
+    let count = decoder.array()?.filter(|count| *count <= CONTENTS).ok_or_else(wrong)?;
+    let mut contents = Vec::new();
+    for _ in 0..count {
+        let parts = decoder.array()?;
+        let digest = Digest(decoder.bytes()?.try_into().map_err(|_| wrong())?);
+        let held = match parts {
+            Some(2) => Held::Here(decoder.bytes()?.to_vec()),
+            Some(4) => {
+                let name = decoder.bytes()?.try_into().map_err(|_| wrong())?;
+                let key = decoder.bytes()?.try_into().map_err(|_| wrong())?;
+                Held::Blob(BlobKey { name, key }, decoder.u64()?)
+            }
+            _ => return Err(wrong()),
+        };
+        if matches!(&held, Held::Here(bytes) if Digest::of(bytes) != digest) {
+            return Err(wrong());
+        }
+        contents.push((digest, held));
+    }
+    Ok(contents)
+}
+
 impl ClipBody {
     /// CBOR: `[1, state, facts, [[digest, bytes] or [digest, name, key, size], …]]`. State and facts are JSON in byte
     /// strings, as in backups; those of a clip that is gone are empty.
@@ -56,15 +103,7 @@ impl ClipBody {
         let mut encoder = Encoder::new(Vec::new());
         let written = (|| {
             encoder.array(4)?.u64(VERSION)?.bytes(&state)?.bytes(&facts)?;
-            encoder.array(self.contents.len() as u64)?;
-            for (digest, held) in &self.contents {
-                match held {
-                    Held::Here(bytes) => encoder.array(2)?.bytes(&digest.0)?.bytes(bytes)?,
-                    Held::Blob(blob, size) => {
-                        encoder.array(4)?.bytes(&digest.0)?.bytes(&blob.name)?.bytes(&blob.key)?.u64(*size)?
-                    }
-                };
-            }
+            put_contents(&mut encoder, &self.contents)?;
             encoder.ok()
         })();
         debug_assert!(written.is_ok());
@@ -75,7 +114,6 @@ impl ClipBody {
     /// else.
     pub fn from_bytes(bytes: &[u8]) -> Option<Self> {
         let mut decoder = Decoder::new(bytes);
-        let wrong = || Error::message("another layout");
         let mut read = || -> Result<Self, Error> {
             let (parts, version) = (decoder.array()?, decoder.u64()?);
             if (parts, version) != (Some(4), VERSION) {
@@ -88,25 +126,7 @@ impl ClipBody {
             } else {
                 Some(serde_json::from_slice(facts).map_err(|_| wrong())?)
             };
-            let count = decoder.array()?.filter(|count| *count <= CONTENTS).ok_or_else(wrong)?;
-            let mut contents = Vec::new();
-            for _ in 0..count {
-                let parts = decoder.array()?;
-                let digest = Digest(decoder.bytes()?.try_into().map_err(|_| wrong())?);
-                let held = match parts {
-                    Some(2) => Held::Here(decoder.bytes()?.to_vec()),
-                    Some(4) => {
-                        let name = decoder.bytes()?.try_into().map_err(|_| wrong())?;
-                        let key = decoder.bytes()?.try_into().map_err(|_| wrong())?;
-                        Held::Blob(BlobKey { name, key }, decoder.u64()?)
-                    }
-                    _ => return Err(wrong()),
-                };
-                if matches!(&held, Held::Here(bytes) if Digest::of(bytes) != digest) {
-                    return Err(wrong());
-                }
-                contents.push((digest, held));
-            }
+            let contents = contents(&mut decoder)?;
             Ok(Self { state, facts, contents })
         };
         let body = read().ok()?;

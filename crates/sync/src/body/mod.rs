@@ -2,10 +2,12 @@
 
 mod clip;
 mod device;
+mod item;
 mod sent;
 
 pub use clip::{BlobKey, ClipBody, Held};
 pub use device::DeviceBody;
+pub use item::{ItemBody, item_id, read_item_id};
 pub use sent::{SentBody, read_sent_id, sent_id};
 
 /// The kind of a clip; its id has 16 bytes.
@@ -19,3 +21,9 @@ pub const DRAWER: &str = "drawer";
 pub const DEVICE: &str = "device";
 /// The kind of a clip that a person sends to one device; its id are the 16 bytes of that device and the 16 of the clip.
 pub const SENT: &str = "sent";
+/// The kind of a batch, without its items; its id has 16 bytes.
+pub const BATCH: &str = "batch";
+/// The kind of an item of a batch; its id are the 16 bytes of the batch and the 16 of the item.
+pub const ITEM: &str = "item";
+/// The kind of the intake rules; its id is empty.
+pub const RULES: &str = "rules";

@@ -295,6 +295,15 @@ pub fn replace(path: &Path, text: &str) -> Result<(), ChangeError> {
     })
 }
 
+/// The configuration file of a service that runs.
+#[derive(Debug, Default)]
+pub struct Config {
+    /// Where it is.
+    pub path: std::path::PathBuf,
+    /// It is changed by one at a time: held meanwhile.
+    pub changing: tokio::sync::Mutex<()>,
+}
+
 /// Changes settings in their file. Gives those that hold from now on.
 ///
 /// # Errors

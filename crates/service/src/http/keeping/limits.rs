@@ -24,7 +24,7 @@ pub(crate) async fn plan_limits(
         context.app.settings().keeping.limits.clone()
     } else {
         let changes = known_changes(&wanted.changes)?;
-        try_change(&context.config, &changes).map_err(|why| refused(&why))?.keeping.limits
+        try_change(&context.config.path, &changes).map_err(|why| refused(&why))?.keeping.limits
     };
     Ok(axum::Json(preview(&context.app, &limits)))
 }

@@ -36,8 +36,8 @@ pub(super) fn refused(why: &ChangeError) -> Failure {
 }
 
 fn all(context: &Context) -> AllSettings {
-    let text = read(&context.config).unwrap_or_default();
-    let mistake = read_again(&context.config).err().map(|why| why.to_string());
+    let text = read(&context.config.path).unwrap_or_default();
+    let mistake = read_again(&context.config.path).err().map(|why| why.to_string());
     let set = written(&text).unwrap_or_default();
     let one = |known: &'static Known| {
         let usual: Value = serde_json::from_str(known.usual).unwrap_or_default();
@@ -54,7 +54,7 @@ fn all(context: &Context) -> AllSettings {
         }
     };
     AllSettings {
-        file: context.config.display().to_string(),
+        file: context.config.path.display().to_string(),
         mistake,
         settings: KNOWN.iter().map(one).collect(),
     }
@@ -83,8 +83,8 @@ pub(crate) async fn change(
         return Err(Failure::new(StatusCode::FORBIDDEN, "not-here", "Not by this way", detail)
             .hint(format!("yadori settings set {} VALUE", known.name)));
     }
-    let _one_at_a_time = context.changing.lock().await;
-    let path = context.config.clone();
+    let _one_at_a_time = context.config.changing.lock().await;
+    let path = context.config.path.clone();
     let changeable = tokio::task::spawn_blocking(move || change_in(&path, &changes)).await;
     let changeable = changeable
         .map_err(|_| Failure::unavailable("the service is stopping"))?

@@ -43,7 +43,7 @@ pub(crate) async fn reread(
     Extension(entrance): Extension<Entrance>,
 ) -> Result<StatusCode, Failure> {
     only_unix(entrance)?;
-    let settings = read_again(&context.config).map_err(|why| {
+    let settings = read_again(&context.config.path).map_err(|why| {
         Failure::new(
             StatusCode::UNPROCESSABLE_ENTITY,
             "configuration",
