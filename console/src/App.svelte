@@ -21,6 +21,7 @@
   import ToastLine from './views/frame/ToastLine.svelte';
   import HelpView from './views/help/HelpView.svelte';
   import InsightView from './views/insight/InsightView.svelte';
+  import AddSheet from './views/phone/AddSheet.svelte';
   import PickView from './views/pick/PickView.svelte';
   import QuestionBox from './views/parts/QuestionBox.svelte';
   import DevicesView from './views/devices/DevicesView.svelte';
@@ -139,6 +140,7 @@
     {#if !alone}<BottomBar {console} />{/if}
     {#if console.jumping}<JumpLine {console} />{/if}
     <AskLine {console} />
+    <AddSheet {console} />
     <QuestionBox {console} />
   </div>
   {#if console.place.view !== 'pick'}<ToastLine {console} />{/if}

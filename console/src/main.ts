@@ -1,7 +1,9 @@
 import { mount } from 'svelte';
 
 import App from './App.svelte';
+import { startWorker } from './border/shared';
 import './app.css';
 
 const target = document.getElementById('app');
 if (target) mount(App, { target });
+startWorker();

@@ -2,6 +2,8 @@
 import type { components } from './schema';
 
 type Schemas = components['schemas'];
+export type AllPhones = Schemas['AllPhones'];
+export type PhoneLink = Schemas['PhoneLink'];
 export type Row = Schemas['Row'];
 export type Kind = Schemas['Kind'];
 export type Detail = Schemas['Detail'];

@@ -2,8 +2,14 @@
 import { flushSync } from 'svelte';
 
 import type { Page } from '../state/page';
+import { shared } from './shared';
 
 export const page: Page = {
+  // The console is served to phones over TLS, and to this computer without.
+  onPhone: window.location.protocol === 'https:',
+  // The promise is handed over at once: some browsers let go of the touch that allows it as soon as anything is waited for.
+  putHere: (what, type) => navigator.clipboard.write([new ClipboardItem({ [type]: what })]),
+  shared,
   get fragment() {
     return window.location.hash;
   },

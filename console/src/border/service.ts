@@ -8,6 +8,7 @@ import type {
   AllDevices,
   AllDrawers,
   AllOrders,
+  AllPhones,
   AllRules,
   AllSettings,
   Batch,
@@ -36,6 +37,7 @@ import type {
   Outlook,
   OnItsWay,
   Pairing,
+  PhoneLink,
   Parts,
   PasteInto,
   Problem,
@@ -84,6 +86,16 @@ interface Taken {
   filled: boolean;
   pasted?: boolean;
   missing?: string[];
+}
+
+/** RFC 4648, section 4. */
+function inBase64(blob: Blob): Promise<string> {
+  return new Promise((resolve, reject) => {
+    const reader = new FileReader();
+    reader.onload = () => resolve(String(reader.result).split(',', 2)[1] ?? '');
+    reader.onerror = () => reject(reader.error ?? new Error('it can’t be read'));
+    reader.readAsDataURL(blob);
+  });
 }
 
 export class Service {
@@ -215,6 +227,11 @@ export class Service {
     this.#post('/remove', { ids });
   undo = (act: string): Promise<Acted> => this.#post(`/undo?${query({ act })}`, {});
   redo = (act: string): Promise<Acted> => this.#post(`/redo?${query({ act })}`, {});
+  /** A new clip of these bytes, as a picture or a file of one kind. */
+  addBlob = async (blob: Blob): Promise<{ row: Row }> =>
+    this.#post('/clips', { representations: [{ mime: blob.type || 'application/octet-stream', base64: await inBase64(blob) }] });
+  phones = (): Promise<AllPhones> => this.#json('/phones');
+  newPhone = (): Promise<PhoneLink> => this.#post('/phones', {});
   /** A new clip of this text. */
   add = (text: string): Promise<{ row: Row }> =>
     this.#post('/clips', { representations: [{ mime: 'text/plain;charset=utf-8', text }] });

@@ -37,6 +37,8 @@ export class Acts {
 
   /** What was done in this window and stands, and what was taken back here: ids of acts, the newest last. */
   #done: string[] = [];
+  /** On a phone what is taken goes there. */
+  onPhone: ((id: string) => Promise<void>) | null = null;
   #undone: string[] = [];
   /** What U would take back was said, and is asked. */
   #asked: { toast: Toast; id: string; step: 'undo' | 'redo' } | null = null;
@@ -71,6 +73,7 @@ export class Acts {
   }
 
   async take(id: string, form: Form, answers: Record<string, string> = {}, as: TakenAs = {}): Promise<void> {
+    if (this.onPhone) return this.onPhone(id);
     try {
       const { row, filled, missing, pasted } = await this.service.take(id, form, answers, as);
       this.asking = null;

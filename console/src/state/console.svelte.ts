@@ -18,6 +18,7 @@ import { Search } from './search.svelte';
 import { Selection } from './selection.svelte';
 import { Session } from './session.svelte';
 import { Devices } from './devices.svelte';
+import { Phone } from './phone.svelte';
 import { Settings } from './settings.svelte';
 import { Sight } from './sight.svelte';
 import { Stays } from './stays';
@@ -38,6 +39,7 @@ export class Console {
   readonly questions = new Questions();
   readonly settings: Settings;
   readonly devices: Devices;
+  readonly phone: Phone;
   readonly batches: Batches;
   readonly picking: Picking;
   readonly arrivals: Arrivals;
@@ -67,6 +69,8 @@ export class Console {
     this.acts = new Acts(service, this.rows, this.sight, this.selection, this.search, this.messages, page);
     this.settings = new Settings(service, this.acts, this.messages, this.questions);
     this.devices = new Devices(service, this.messages, this.questions);
+    this.phone = new Phone(service, this.rows, this.messages, page);
+    if (this.phone.here) this.acts.onPhone = (id) => this.phone.take(id);
     this.acts.onSecret = (what) => this.settings.askToPin(what);
     this.acts.isInSight = () => isList(this.place) || ['acts', 'batches', 'hand', 'pick'].includes(this.place.view);
     this.batches = new Batches(service, this.acts, this.messages, page);
@@ -101,8 +105,9 @@ export class Console {
     if (this.place.view === 'pick') return anew || !this.picking.isOpen ? this.picking.open() : undefined;
     if (!this.#listening) {
       void this.arrivals.listen();
-      // To whom a clip can be sent.
-      void this.devices.load();
+      // To whom a clip can be sent; a phone sends to nobody.
+      if (!this.phone.here) void this.devices.load();
+      void this.phone.takeIn();
     }
     this.#listening = true;
   }

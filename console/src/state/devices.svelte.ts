@@ -1,5 +1,5 @@
 // A person's own devices: who belongs, how the exchange stands, pairing.
-import type { AllDevices, Device, Pairing } from '../api/types';
+import type { AllDevices, AllPhones, Device, Pairing, PhoneLink, SignedInBrowser } from '../api/types';
 import type { Service } from '../border/service';
 import type { Messages } from './messages.svelte';
 import type { Questions } from './questions.svelte';
@@ -42,6 +42,29 @@ export class Devices {
       return false;
     }
   };
+
+  /** Phones, where that could be read. */
+  phones = $state.raw<AllPhones | null>(null);
+  /** What lets a phone in, while it is shown. */
+  phoneLink = $state.raw<PhoneLink | null>(null);
+
+  async loadPhones(): Promise<void> {
+    this.phones = await this.service.phones().catch(() => this.phones);
+  }
+
+  async letPhoneIn(): Promise<void> {
+    await this.#do(async () => (this.phoneLink = await this.service.newPhone()));
+  }
+
+  async closePhoneLink(): Promise<void> {
+    this.phoneLink = null;
+    await this.loadPhones();
+  }
+
+  async endPhone(phone: SignedInBrowser): Promise<void> {
+    await this.#do(() => this.service.endBrowser(phone.id), `${phone.name} is signed out, and sees nothing any more.`);
+    await this.loadPhones();
+  }
 
   async load(): Promise<void> {
     try {

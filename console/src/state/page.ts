@@ -1,6 +1,18 @@
 // What the state needs of the browser. The real one is in `border/`; tests have their own.
 
+/** What another program has shared with this page. */
+export interface Shared {
+  text: string;
+  files: Blob[];
+}
+
 export interface Page {
+  /** This is a phone that was let in: what is taken goes to its own clipboard. */
+  readonly onPhone: boolean;
+  /** Puts something on this browser's own clipboard. */
+  putHere(what: Promise<Blob>, type: string): Promise<void>;
+  /** What another program of the phone has shared, once. */
+  shared(): Promise<Shared | null>;
   /** The fragment of the address, with its `#`. */
   readonly fragment: string;
   /** Goes to a fragment: a step of the browser's history. */

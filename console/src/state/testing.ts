@@ -2,9 +2,17 @@
 // test gives them.
 import type { ClipEvent, Outline, Row } from '../api/types';
 import type { Service } from '../border/service';
-import type { Page } from './page';
+import type { Page, Shared } from './page';
 
 export class TestPage implements Page {
+  onPhone = false;
+  /** What was put on the clipboard. */
+  put: { type: string; text: string }[] = [];
+  putHere = async (what: Promise<Blob>, type: string): Promise<void> => {
+    this.put.push({ type, text: await (await what).text() });
+  };
+  wasShared: Shared | null = null;
+  shared = (): Promise<Shared | null> => Promise.resolve(this.wasShared);
   fragment = '';
   keptsHere = new Map<string, string>();
   kepts = new Map<string, string>();

@@ -48,7 +48,10 @@ pub use search::{
     Completion, Completions, Excerpt, ExcerptOf, FillPreview, Filled, Found, FoundOutline, Hit,
     ImportProgress, Insight, Question, Share,
 };
-pub use sign_in::{Frame, Proof, Renew, SignIn, SignInLink, SignedIn, SignedInBrowser, SignedInBrowsers};
+pub use sign_in::{
+    AllPhones, Frame, PhoneLink, Proof, Renew, SignIn, SignInLink, SignedIn, SignedInBrowser,
+    SignedInBrowsers,
+};
 pub use status::{
     Brought, Capture, CaptureState, ChordStatus, Database, DatabaseState, Hitch, LiveClipboard, LiveState,
     PauseFor, Refusal, Restored, Status,

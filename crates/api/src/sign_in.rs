@@ -92,3 +92,37 @@ pub struct Frame {
     /// The path to load.
     pub path: String,
 }
+
+/// How phones come in, and those that are signed in.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct AllPhones {
+    /// Where they come in; absent where they do not.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub address: Option<String>,
+    /// SHA-256 of the certificate that they are to trust, as they show it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fingerprint: Option<String>,
+    /// That certificate is of this device's own authority, at `/authority.crt`.
+    #[serde(default)]
+    pub own_authority: bool,
+    /// Why they do not come in although they should.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<String>,
+    /// Those that are signed in.
+    pub phones: Vec<SignedInBrowser>,
+}
+
+/// What lets a phone in, once.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct PhoneLink {
+    /// The address to open there.
+    pub url: String,
+    /// For how many seconds it is good.
+    pub seconds: u32,
+    /// The address as a QR code (ISO/IEC 18004), drawn as SVG.
+    pub picture: String,
+    /// SHA-256 of the certificate that the phone is to trust, as it shows it.
+    pub fingerprint: String,
+}

@@ -19,6 +19,7 @@ pub(crate) mod list;
 pub(crate) mod orders;
 pub(crate) mod pair;
 pub(crate) mod pause;
+pub(crate) mod phone;
 pub(crate) mod pick;
 pub(crate) mod pin;
 pub(crate) mod redo;

@@ -57,6 +57,8 @@ impl Browser {
         for flag in flags {
             wishes.add_arg(flag)?;
         }
+        // Nobody vouches for what the tests serve over TLS.
+        wishes.set("acceptInsecureCerts", true)?;
         wishes.set("goog:loggingPrefs", json!({ "browser": "ALL" }))?;
         let driver = WebDriver::new(format!("http://127.0.0.1:{port}"), wishes).await?;
         let browser = Self { driver, chromedriver, profile };

@@ -33,7 +33,7 @@ pub(crate) fn home_in(data: &Path) -> PathBuf {
 }
 
 /// The address by which other machines reach this one, where it answers at all of them.
-fn outward(listen: SocketAddr) -> IpAddr {
+pub(crate) fn outward(listen: SocketAddr) -> IpAddr {
     let unspecified = listen.ip().is_unspecified();
     if !unspecified {
         return listen.ip();

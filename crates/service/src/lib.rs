@@ -13,6 +13,7 @@ pub mod home;
 mod hosting;
 pub mod http;
 pub mod intake;
+mod letting_in;
 pub mod pictures;
 pub mod records;
 pub mod run;

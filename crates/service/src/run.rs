@@ -28,7 +28,7 @@ use crate::state::clock::now;
 use crate::state::files::Files;
 use crate::state::pausing::Pausing;
 use crate::writer::{Queue, Writer, queue};
-use crate::{chords, clearing, hosting, intake, records};
+use crate::{chords, clearing, hosting, intake, letting_in, records};
 
 /// How long open requests may take to end.
 const LAST_REQUESTS: Duration = Duration::from_secs(3);
@@ -164,6 +164,9 @@ pub async fn run_on(
     }
     if let Some(listen) = settings.hub {
         app.parts.start("serving a hub", hosting::run(app.clone(), home.data.clone(), listen));
+    }
+    if let Some(door) = settings.phone.clone() {
+        app.parts.start("letting phones in", letting_in::run(context.clone(), door));
     }
     app.parts.start("fetching contents of other devices", exchanger.clone().fetch_wanted());
     app.parts.start("exchanging with other devices", exchanger.run());

@@ -47,6 +47,7 @@ pub struct Identity {
     config: Arc<ServerConfig>,
     pin: Pin,
     authority: Option<Vec<u8>>,
+    certificate: Vec<u8>,
 }
 
 impl Identity {
@@ -102,6 +103,7 @@ impl Identity {
         authority: Option<Vec<u8>>,
     ) -> Result<Self, Option<rustls::Error>> {
         let pin = chain.first().and_then(Pin::of).ok_or(None)?;
+        let certificate = chain.first().map(|one| one.to_vec()).unwrap_or_default();
         let provider = Arc::new(rustls::crypto::ring::default_provider());
         let mut config = ServerConfig::builder_with_provider(provider)
             .with_protocol_versions(&[&rustls::version::TLS13])
@@ -110,12 +112,17 @@ impl Identity {
             .with_single_cert(chain, key)
             .map_err(Some)?;
         config.alpn_protocols = vec![b"http/1.1".to_vec()];
-        Ok(Self { config: Arc::new(config), pin, authority })
+        Ok(Self { config: Arc::new(config), pin, authority, certificate })
     }
 
     /// The pin of its key.
     pub fn pin(&self) -> Pin {
         self.pin
+    }
+
+    /// The certificate that is shown, in DER.
+    pub fn certificate(&self) -> &[u8] {
+        &self.certificate
     }
 
     /// The certificate of its own authority, in DER, for those who are to trust it.

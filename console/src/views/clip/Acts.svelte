@@ -25,6 +25,7 @@
   <button type="button" class="btn btn-sm btn-primary touch" onclick={() => void acts.take(row.id, 'ready')}>
     Take <KeyHint of="take" />
   </button>
+  {#if !console.phone.here}
   {#if row.kind !== 'image'}
     <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void acts.take(row.id, 'plain')}>Plain <KeyHint of="takePlain" /></button>
   {/if}
@@ -49,6 +50,7 @@
       Edit <KeyHint of="edit" />
     </button>
   {/if}
+  {/if}
   <!-- As wide for either word: another client may pin it while a pointer is on its way to the next button. -->
   <button type="button" class="btn btn-sm btn-ghost touch min-w-23 justify-start px-2" aria-pressed={row.kept != null} onclick={() => void acts.pin([row.id])}>
     {row.kept ? 'Unpin' : 'Pin'} <KeyHint of="pin" />
@@ -56,6 +58,7 @@
   <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'drawer'} onclick={() => toggle('drawer')}>
     Drawer <KeyHint of="drawer" />
   </button>
+  {#if !console.phone.here}
   <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'title'} onclick={() => toggle('title')}>
     Title <KeyHint of="title" />
   </button>
@@ -77,10 +80,13 @@
   {#if row.made_from}
     <button type="button" class="btn btn-sm btn-ghost touch px-2" aria-expanded={selection.panel === 'compare'} onclick={() => toggle('compare')}>Original</button>
   {/if}
+  {/if}
   {#if link && mayBeFollowed(link)}
     <a class="btn btn-sm btn-ghost touch px-2" href={link} target="_blank" rel="noopener noreferrer">Open</a>
   {/if}
-  <button type="button" class="btn btn-sm btn-ghost text-error touch ml-auto px-2" onclick={() => void acts.remove([row.id])}>
-    Remove <KeyHint of="remove" />
-  </button>
+  {#if !console.phone.here}
+    <button type="button" class="btn btn-sm btn-ghost text-error touch ml-auto px-2" onclick={() => void acts.remove([row.id])}>
+      Remove <KeyHint of="remove" />
+    </button>
+  {/if}
 </div>

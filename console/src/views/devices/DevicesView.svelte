@@ -5,6 +5,7 @@
   import type { Console } from '../../state/console.svelte';
   import { count, moment, shortDate } from '../../state/words';
   import PairingCard from './PairingCard.svelte';
+  import PhonesCard from './PhonesCard.svelte';
 
   let { console }: { console: Console } = $props();
   const { devices } = $derived(console);
@@ -73,6 +74,7 @@
         {/each}
       {/if}
       <PairingCard {console} />
+      <PhonesCard {console} />
     {/if}
   </div>
 </main>

@@ -12,16 +12,18 @@
 <main class="min-h-0 min-w-0 grow overflow-y-auto p-4" id="page" tabindex="-1">
   <div class="flex items-center gap-2">
     <h1 class="grow text-base font-semibold" id="drawers-of-page">Drawers</h1>
-    <button type="button" class="btn btn-sm btn-soft touch" aria-expanded={making} onclick={() => (making = !making)}>Make a drawer</button>
+    {#if !console.phone.here}<button type="button" class="btn btn-sm btn-soft touch" aria-expanded={making} onclick={() => (making = !making)}>Make a drawer</button>{/if}
   </div>
   {#if making}<div class="mt-2"><NewDrawer {console} onend={() => (making = false)} /></div>{/if}
   <div class="mt-2 text-[0.9375rem]"><DrawerList {console} labelledby="drawers-of-page" /></div>
-  <p class="facts mt-1">A drawer is moved, renamed and removed in it, under “Change drawer”.</p>
+  {#if !console.phone.here}<p class="facts mt-1">A drawer is moved, renamed and removed in it, under “Change drawer”.</p>{/if}
   <ul class="border-base-300 mt-4 border-t pt-3 text-[0.9375rem] leading-11">
     <li><a class="block" href="#/insight">Insight</a></li>
-    <li><a class="block" href="#/acts">Recent acts</a></li>
-    <li><a class="block" href="#/devices">Devices</a></li>
-    <li><a class="block" href="#/settings">Settings</a></li>
+    {#if !console.phone.here}
+      <li><a class="block" href="#/acts">Recent acts</a></li>
+      <li><a class="block" href="#/devices">Devices</a></li>
+      <li><a class="block" href="#/settings">Settings</a></li>
+    {/if}
     <li><a class="block" href="#/help">Help</a></li>
   </ul>
   <div class="mt-4 sm:hidden"><LampCard {console} /></div>

@@ -4,6 +4,7 @@
   import Layers from '@lucide/svelte/icons/layers';
   import HistoryIcon from '@lucide/svelte/icons/history';
   import Menu from '@lucide/svelte/icons/menu';
+  import Plus from '@lucide/svelte/icons/plus';
 
   import type { Console } from '../../state/console.svelte';
   import { summary } from '../../state/words';
@@ -11,18 +12,21 @@
 
   let { console }: { console: Console } = $props();
   const view = $derived(console.place.view);
-  const places = [
+  const all = [
     ['history', 'History', HistoryIcon],
     ['favorites', 'Favorites', Bookmark],
     ['batches', 'Batches', Layers],
     ['drawers', 'Drawers', Menu],
   ] as const;
+  // Batches are handed out at the computer.
+  const places = $derived(all.filter(([name]) => !console.phone.here || name !== 'batches'));
+  const paste = $derived(console.phone.here ? 'A paste on the computer gives' : 'A paste now gives');
 </script>
 
 <footer class="bottom bg-base-200 border-base-300 border-t sm:hidden">
   <p class="paste-now facts flex items-center gap-2 px-4 pt-1.5">
     <Lamp look={console.session.lamp.look} breaths={console.arrivals.breaths} />
-    <span class="shrink-0">{console.session.status?.capture.state === 'keeping' ? 'A paste now gives' : console.session.lamp.words}</span>
+    <span class="shrink-0">{console.session.status?.capture.state === 'keeping' ? paste : console.session.lamp.words}</span>
     <span class="text-base-content min-w-0 grow truncate">
       {#if console.session.status?.live.clip}{summary(console.session.status.live.clip)}{:else if console.session.status?.live.state === 'empty'}nothing{/if}
     </span>
@@ -37,5 +41,10 @@
         <Icon size={18} aria-hidden="true" />{label}
       </a>
     {/each}
+    {#if console.phone.here}
+      <button type="button" class="soft touch flex flex-col items-center gap-0.5 py-2 text-xs" aria-expanded={console.phone.adding} onclick={() => (console.phone.adding = true)}>
+        <Plus size={18} aria-hidden="true" />Add
+      </button>
+    {/if}
   </nav>
 </footer>

@@ -46,9 +46,9 @@
     <p class="facts mt-1.5" role="status" data-work>{work.what}: {work.done.toLocaleString('en')} of {work.of.toLocaleString('en')}</p>
     <progress class="progress progress-primary h-1.5 w-full" value={work.done} max={Math.max(1, work.of)} aria-label={work.what}></progress>
   {/if}
-  {#if capture === 'paused'}
+  {#if capture === 'paused' && !console.phone.here}
     <button type="button" class="btn btn-sm btn-primary touch mt-1.5 px-2" onclick={() => void go(() => console.session.resume(), 'What is copied from now on is kept.')} data-resume>Resume</button>
-  {:else if capture === 'keeping' || capture === 'waiting'}
+  {:else if !console.phone.here && (capture === 'keeping' || capture === 'waiting')}
     <div class="mt-1 flex flex-wrap items-center gap-x-2" role="group" aria-label="Pause capture">
       <span class="facts">Pause</span>
       {#each [[15, '15 min'], [60, '1 h'], [null, 'for now']] as const as [minutes, label] (label)}

@@ -28,13 +28,15 @@
     ['favorites', 'Favorites', Bookmark, 'goFavorites'],
     ['batches', 'Batches', Layers, 'goBatches'],
   ];
-  const more: [View, string, typeof HistoryIcon, Command][] = [
+  const everything: [View, string, typeof HistoryIcon, Command][] = [
     ['insight', 'Insight', Chart, 'goInsight'],
     ['acts', 'Recent acts', Undo, 'goActs'],
     ['devices', 'Devices', DevicesIcon, 'goDevices'],
     ['settings', 'Settings', SlidersIcon, 'goSettings'],
     ['help', 'Help', Help, 'help'],
   ];
+  // What is done at the computer alone has no page on a phone.
+  const more = $derived(everything.filter(([name]) => !console.phone.here || !['devices', 'settings'].includes(name)));
   const number = (name: string) =>
     name === 'history' ? console.list.length : name === 'batches' ? (console.batches.inHand?.left ?? null) : name === 'favorites' ? (void console.list.version, console.list.favorites.clips) : null;
 

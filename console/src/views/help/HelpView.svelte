@@ -6,6 +6,7 @@
   import { count } from '../../state/words';
   import KeysList from './KeysList.svelte';
   import SignedIn from './SignedIn.svelte';
+  import TrustCard from '../phone/TrustCard.svelte';
 
   let { console }: { console: Console } = $props();
   const examples: [string, string][] = [
@@ -86,6 +87,7 @@
       <button type="button" class="btn btn-sm btn-soft" onclick={again}>See the first start again</button>
     </div>
     <div class="mt-4 grid gap-x-10 gap-y-7 md:grid-cols-2">
+      {#if console.phone.here}<div class="md:col-span-2"><TrustCard {console} /></div>{/if}
       <section aria-label="Keys"><KeysList {console} /></section>
       <section aria-label="Searching">
         <h2 class="font-semibold">Searching</h2>
@@ -115,6 +117,9 @@
           </div>
         </div>
       </section>
+      {#if console.phone.here}
+        <button type="button" class="btn btn-sm btn-soft touch justify-self-start" onclick={() => void console.session.signOut()}>Sign this phone out</button>
+      {:else}
       <section aria-label="Signed in" class="md:col-span-2"><SignedIn {console} /></section>
       <section aria-label="Taking everything along" class="md:col-span-2">
         <h2 class="font-semibold">Taking everything along</h2>
@@ -134,6 +139,7 @@
           {#each progress.reasons ?? [] as reason (reason)}<p class="facts">{reason}</p>{/each}
         {/if}
       </section>
+      {/if}
     </div>
   </div>
 </main>

@@ -41,16 +41,20 @@
   {#if session.problem}
     <p class="text-error mt-2" role="alert">That did not work: {session.problem}.</p>
   {/if}
+  {#if console.phone.here}
+    <p class="mt-2">On the computer, open Devices in the console, or run <code>yadori phone add</code>, and scan the code that it shows with this phone.</p>
+  {:else}
   <p class="mt-2">
     {over ? 'The page stays as it is, with what you typed.' : 'What you copy is yours, so this page opens with a link that only your own terminal can make.'}
     Run this there, and open what it prints within a minute, or paste it here:
   </p>
   <pre class="bg-base-200 border-base-300 mt-3 rounded-lg border px-3 py-2 text-sm"><code>yadori console</code></pre>
+  {/if}
   <form class="mt-3 flex flex-wrap gap-1.5" onsubmit={(event) => void enter(event)}>
     <input class="field h-9 min-w-40 grow" bind:this={field} bind:value={link} placeholder="The link" aria-label="The sign-in link" autocomplete="off" spellcheck="false" onkeydown={(event) => event.stopPropagation()} />
     <button type="submit" class="btn btn-primary h-9 min-h-9">Sign in</button>
   </form>
-  <p class="facts mt-3">
+  {#if !console.phone.here}<p class="facts mt-3">
     <code>yadori console --open</code> opens it for you. This browser stays signed in until you sign it out.
-  </p>
+  </p>{/if}
 </div>

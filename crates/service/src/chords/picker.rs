@@ -11,7 +11,7 @@ use crate::home::place::write_private;
 use crate::home::random::NoRandomness;
 use crate::home::settings::{Changeable, PickerForm};
 use crate::state::app::Shared;
-use crate::state::sign_in::{LINK_LIFE, MARK};
+use crate::state::sign_in::{Door, LINK_LIFE, MARK};
 
 /// What stands for the address of the picker's page in a command.
 pub const PAGE: &str = "{page}";
@@ -80,7 +80,7 @@ impl Picker {
     fn page(&self, app: &Shared) -> Result<String, ChordError> {
         let console = app.health.now().console.map_err(ChordError::NoConsole)?;
         let no_page = |why: std::io::Error| ChordError::NotStarted(format!("its page: {why}"));
-        let secret = app.entries.new_link().map_err(|_: NoRandomness| ChordError::NoRandomness)?;
+        let secret = app.entries.new_link(Door::Here).map_err(|_: NoRandomness| ChordError::NoRandomness)?;
         let path = self.run.join("picker.html");
         let page = format!(
             "<!doctype html><meta charset=\"utf-8\"><title>Yadori</title>\

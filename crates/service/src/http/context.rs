@@ -8,6 +8,7 @@ use crate::home::place::Home;
 use crate::home::settings::change::Config;
 use crate::records::room::Disk;
 use crate::state::app::Shared;
+use crate::state::sign_in::Door;
 use crate::writer::Queue;
 
 /// What handlers share.
@@ -36,4 +37,13 @@ pub(super) enum Entrance {
     Unix,
     /// By TCP, on this port.
     Tcp(u16),
+    /// Over TLS: a phone.
+    Phone,
+}
+
+impl Entrance {
+    /// The door that stands for it.
+    pub(super) fn door(self) -> Door {
+        if self == Self::Phone { Door::Phone } else { Door::Here }
+    }
 }

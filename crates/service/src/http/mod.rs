@@ -22,4 +22,4 @@ mod transfers;
 
 pub use context::Context;
 pub use problem::Failure;
-pub use routes::{description, over_tcp, over_unix};
+pub use routes::{description, over_tcp, over_tls, over_unix};

@@ -47,6 +47,11 @@ pub fn over_tcp(context: Context, port: u16) -> Router {
     all(context, Entrance::Tcp(port))
 }
 
+/// The interface and the console as served to phones.
+pub fn over_tls(context: Context) -> Router {
+    all(context, Entrance::Phone)
+}
+
 /// The description of the interface (OpenAPI 3.1).
 pub fn description() -> utoipa::openapi::OpenApi {
     let (_, description) = described(calls()).split_for_parts();
@@ -150,6 +155,7 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(service::sign_in::new_link))
         .routes(routes!(service::sign_in::browsers))
         .routes(routes!(service::sign_in::end))
+        .routes(routes!(service::phone::list, service::phone::new_link))
         .routes(routes!(service::sign_in::sign_out))
         .routes(routes!(transfers::end::end))
         .merge(calls_without_key())
@@ -185,14 +191,19 @@ fn all(context: Context, entrance: Entrance) -> Router {
             }),
         )
         .route("/framed/{ticket}", get(clips::frame::framed))
+        .route("/authority.crt", get(service::phone::authority))
         .with_state(context)
         .fallback(service::console::asset)
         .layer(DefaultBodyLimit::max(BODY_LIMIT))
         .layer(RequestBodyTimeoutLayer::new(BODY_TIME))
         .layer(axum::Extension(entrance));
-    if let Entrance::Tcp(port) = entrance {
-        router = router.layer(middleware::from_fn_with_state(gate::Gate { app, port }, gate::pass));
-    }
+    router = match entrance {
+        Entrance::Unix => router,
+        Entrance::Tcp(port) => {
+            router.layer(middleware::from_fn_with_state(gate::Gate { app, port }, gate::pass))
+        }
+        Entrance::Phone => router.layer(middleware::from_fn_with_state(app, gate::pass_phones)),
+    };
     let header = |name: &'static str, value: &'static str| {
         SetResponseHeaderLayer::if_not_present(HeaderName::from_static(name), HeaderValue::from_static(value))
     };

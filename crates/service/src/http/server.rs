@@ -16,6 +16,7 @@ use tokio::io::{AsyncRead, AsyncWrite};
 use tokio::net::{TcpListener, UnixListener};
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::TaskTracker;
+use yadori_tls::SecureListener;
 
 /// Connections at once by each entrance: a few browsers, a few clients.
 pub const AT_ONCE: usize = 128;
@@ -108,6 +109,31 @@ impl Source for UnixListener {
             }
         }
     }
+}
+
+/// Phones, over TLS.
+pub struct Phones(tokio::sync::Mutex<SecureListener>);
+
+impl Phones {
+    /// Those who come to a listener.
+    pub fn at(listener: SecureListener) -> Self {
+        Self(tokio::sync::Mutex::new(listener))
+    }
+}
+
+impl Source for Phones {
+    type Connection = <SecureListener as axum::serve::Listener>::Io;
+    const BELONG_HERE: bool = false;
+
+    async fn next(&self) -> io::Result<Option<Self::Connection>> {
+        let (stream, _) = axum::serve::Listener::accept(&mut *self.0.lock().await).await;
+        Ok(Some(stream))
+    }
+}
+
+/// Serves phones until told to stop.
+pub async fn serve_phones(phones: Phones, router: Router, ended: CancellationToken) {
+    serve(phones, router, ended).await;
 }
 
 /// Serves by TCP until told to stop.

@@ -21,6 +21,7 @@ use crate::state::health::{Health, LiveNow};
 use crate::state::holding::Holding;
 use crate::state::parts::Parts;
 use crate::state::pausing::Pausing;
+use crate::state::phones::Phones;
 use crate::state::ruled::Ruled;
 use crate::state::shapes::{capture, chord, refusal, row};
 use crate::state::sign_in::Entries;
@@ -58,6 +59,8 @@ pub struct App {
     pub taken: Mutex<Option<(LiveNow, Weak<Offer>)>>,
     /// Settings that can be changed meanwhile.
     pub settings: RwLock<Arc<Changeable>>,
+    /// How phones come in.
+    pub phones: Phones,
     /// Whether capture is paused.
     pub pausing: Pausing,
     /// Work in portions is under way.
@@ -118,6 +121,7 @@ impl App {
             expected: Mutex::default(),
             taken: Mutex::default(),
             settings: RwLock::default(),
+            phones: Phones::default(),
             pausing: Pausing::default(),
             busy: watch::Sender::new(false),
             went: Notify::new(),

@@ -13,6 +13,7 @@ pub mod health;
 pub mod holding;
 pub mod parts;
 pub mod pausing;
+pub mod phones;
 pub mod pressed;
 pub mod proof;
 pub mod ruled;

@@ -19,6 +19,8 @@ use crate::state::proof::Proofs;
 pub const LINK_LIFE: Duration = Duration::from_secs(60);
 /// What stands before the secret in a link's fragment.
 pub const MARK: &str = "#entry=";
+/// How long one for a phone is good: it is scanned, and a warning of the browser's may stand before it.
+pub const PHONE_LINK_LIFE: Duration = Duration::from_secs(300);
 /// How many links may wait at once, and how many keys there may be: the oldest make room.
 const AT_ONCE: usize = 64;
 /// Browsers that stay signed in: the one that was seen longest ago makes room.
@@ -27,10 +29,26 @@ pub const BROWSERS: usize = 32;
 /// A key of this run: its digest, and the sign-in that it belongs to.
 type Key = (blake3::Hash, Option<[u8; 16]>);
 
+/// Where a link lets somebody in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Door {
+    /// The console on this computer.
+    Here,
+    /// The phones' door.
+    Phone,
+}
+
+impl Door {
+    /// The door that an origin belongs to: phones come over TLS, and nothing else does.
+    pub fn of(origin: &str) -> Self {
+        if origin.starts_with("https://") { Self::Phone } else { Self::Here }
+    }
+}
+
 /// Links, keys of this run, and browsers. Only digests and public keys are kept.
 #[derive(Debug, Default)]
 pub struct Entries {
-    links: Mutex<Vec<(blake3::Hash, Instant)>>,
+    links: Mutex<Vec<(blake3::Hash, Instant, Door)>>,
     keys: Mutex<VecDeque<Key>>,
     /// `None` until the records have been read.
     browsers: Mutex<Option<Vec<SignInRow>>>,
@@ -52,23 +70,26 @@ pub struct NewBrowser {
 
 impl Entries {
     /// A secret for a new link.
-    pub fn new_link(&self) -> Result<String, NoRandomness> {
+    pub fn new_link(&self, door: Door) -> Result<String, NoRandomness> {
         let secret = token()?;
         if let Ok(mut links) = self.links.lock() {
-            links.retain(|(_, until)| *until > Instant::now());
+            links.retain(|(_, until, _)| *until > Instant::now());
             if links.len() >= AT_ONCE {
                 links.remove(0);
             }
-            links.push((blake3::hash(secret.as_bytes()), Instant::now() + LINK_LIFE));
+            let life = if door == Door::Phone { PHONE_LINK_LIFE } else { LINK_LIFE };
+            links.push((blake3::hash(secret.as_bytes()), Instant::now() + life, door));
         }
         Ok(secret)
     }
 
-    /// Uses a link up: true once, within its minute.
-    pub fn open(&self, secret: &str) -> bool {
+    /// Uses a link up: true once, in its time, at its door.
+    pub fn open(&self, secret: &str, door: Door) -> bool {
         let given = blake3::hash(secret.as_bytes());
         let mut links = self.links.lock().unwrap_or_else(PoisonError::into_inner);
-        let at = links.iter().position(|(known, until)| *known == given && *until > Instant::now());
+        let at = links
+            .iter()
+            .position(|(known, until, at)| *known == given && *until > Instant::now() && *at == door);
         at.map(|at| links.remove(at)).is_some()
     }
 
@@ -83,9 +104,18 @@ impl Entries {
         Ok(key)
     }
 
-    /// True for a key of this run. Hashes compare in constant time.
-    pub fn admits(&self, key: &str) -> bool {
-        self.browser_of(key).is_some()
+    /// True for a key of this run at its own door. Hashes compare in constant time.
+    pub fn admits(&self, key: &str, door: Door) -> bool {
+        match self.browser_of(key) {
+            None => false,
+            // One that ends with the run is of this computer.
+            Some(None) => door == Door::Here,
+            Some(Some(id)) => {
+                let known = self.browsers.lock().unwrap_or_else(PoisonError::into_inner);
+                let of = known.iter().flatten().find(|row| row.id == id).map(|row| Door::of(&row.origin));
+                of == Some(door)
+            }
+        }
     }
 
     /// The sign-in of a key of this run (`Some(None)` for one that ends with the run); `None` for no key.
@@ -175,7 +205,8 @@ pub fn carries_link(text: &str, console: Option<&str>) -> bool {
     text.match_indices(MARK).any(|(at, _)| {
         let before = &text[..at];
         let own = console.is_some_and(|console| before.ends_with(&format!("{console}/")));
-        own || before.ends_with('/') && before.contains("http://127.0.0.1:")
+        let secret = text[at + MARK.len()..].bytes().take_while(u8::is_ascii_hexdigit).count() >= 64;
+        own || before.ends_with('/') && (before.contains("http://127.0.0.1:") || secret)
     })
 }
 
@@ -186,14 +217,36 @@ mod tests {
     #[test]
     fn a_link_opens_once() {
         let entries = Entries::default();
-        let secret = entries.new_link().unwrap();
-        assert!(!entries.open("guess"));
-        assert!(entries.open(&secret));
-        assert!(!entries.open(&secret));
+        let secret = entries.new_link(Door::Here).unwrap();
+        assert!(!entries.open("guess", Door::Here));
+        assert!(entries.open(&secret, Door::Here));
+        assert!(!entries.open(&secret, Door::Here));
         let key = entries.new_key(None).unwrap();
-        assert!(entries.admits(&key) && !entries.admits(&secret));
+        assert!(entries.admits(&key, Door::Here) && !entries.admits(&secret, Door::Here));
         entries.forget_key(&key);
-        assert!(!entries.admits(&key));
+        assert!(!entries.admits(&key, Door::Here));
+    }
+
+    #[test]
+    fn links_and_keys_open_their_own_door_alone() {
+        let entries = Entries::default();
+        entries.know(Vec::new());
+        for (door, other, origin) in [
+            (Door::Here, Door::Phone, "http://127.0.0.1:4180"),
+            (Door::Phone, Door::Here, "https://192.0.2.7:8940"),
+        ] {
+            let secret = entries.new_link(door).unwrap();
+            assert!(!entries.open(&secret, other) && entries.open(&secret, door));
+            let new = NewBrowser { public: vec![4], origin: origin.into(), name: "one".into() };
+            let (id, changes) = entries.entering(new).unwrap();
+            entries.apply(&changes);
+            let key = entries.new_key(Some(id)).unwrap();
+            assert!(entries.admits(&key, door) && !entries.admits(&key, other));
+            entries.apply(&[SignInChange::End(id)]);
+            assert!(!entries.admits(&key, door));
+        }
+        let passing = entries.new_key(None).unwrap();
+        assert!(!entries.admits(&passing, Door::Phone));
     }
 
     fn browser(n: u8) -> NewBrowser {
@@ -208,8 +261,8 @@ mod tests {
     fn many_keys_and_many_browsers_end_the_oldest_and_no_other() {
         let entries = Entries::default();
         let keys: Vec<String> = (0..AT_ONCE + 3).map(|_| entries.new_key(None).unwrap()).collect();
-        assert_eq!(keys.iter().filter(|key| entries.admits(key)).count(), AT_ONCE);
-        assert!(keys[3..].iter().all(|key| entries.admits(key)));
+        assert_eq!(keys.iter().filter(|key| entries.admits(key, Door::Here)).count(), AT_ONCE);
+        assert!(keys[3..].iter().all(|key| entries.admits(key, Door::Here)));
         entries.know(Vec::new());
         let mut all = Vec::new();
         for n in 0..=u8::try_from(BROWSERS).unwrap() {
@@ -224,8 +277,8 @@ mod tests {
         let known = entries.browsers().unwrap();
         assert_eq!(known.len(), BROWSERS);
         assert!(known.iter().all(|row| row.id != all[0].0));
-        assert!(!entries.admits(&all[0].1), "the key of the one that made room");
-        assert!(all[1..].iter().all(|(_, key)| entries.admits(key)));
+        assert!(!entries.admits(&all[0].1, Door::Here), "the key of the one that made room");
+        assert!(all[1..].iter().all(|(_, key)| entries.admits(key, Door::Here)));
     }
 
     #[test]
@@ -245,5 +298,6 @@ mod tests {
         assert!(carries_link("http://127.0.0.1:9/#entry=abc", None));
         assert!(!carries_link("https://example.org/#entry=abc", console));
         assert!(!carries_link("see #entry=1", console));
+        assert!(carries_link(&format!("https://192.0.2.7:8940/#entry={}", "0f".repeat(32)), None));
     }
 }

@@ -76,7 +76,7 @@ pub(crate) async fn change(
 ) -> Result<axum::Json<AllSettings>, Failure> {
     let changes = known_changes(&wanted.changes)?;
     // What starts programs or says where things are is no matter of a page in a browser.
-    if let (Entrance::Tcp(_), Some((known, _))) =
+    if let (Entrance::Tcp(_) | Entrance::Phone, Some((known, _))) =
         (entrance, changes.iter().find(|(known, _)| !known.in_console()))
     {
         let detail = format!("`{}` is set by the client alone", known.name);

@@ -22,7 +22,7 @@ use crate::http::Failure;
 
 /// What the console's page may do.
 pub(crate) const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; \
-                                 connect-src 'self'; font-src 'self'; frame-src 'self'; manifest-src 'self'; \
+                                 connect-src 'self'; font-src 'self'; frame-src 'self'; manifest-src 'self'; worker-src 'self'; \
                                  frame-ancestors 'none'; base-uri 'none'; form-action 'none'";
 
 #[derive(RustEmbed)]

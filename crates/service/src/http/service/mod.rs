@@ -2,5 +2,6 @@
 
 pub(super) mod console;
 pub(super) mod events;
+pub(super) mod phone;
 pub(super) mod sign_in;
 pub(super) mod status;

@@ -18,7 +18,7 @@ use crate::http::gate::bearer;
 use crate::http::{Context, Failure};
 use crate::state::clock::now;
 use crate::state::proof::is_public;
-use crate::state::sign_in::{LINK_LIFE, MARK, NewBrowser};
+use crate::state::sign_in::{Door, LINK_LIFE, MARK, NewBrowser};
 use crate::writer::WriteError;
 
 /// Make a sign-in link (over the Unix socket only)
@@ -31,7 +31,7 @@ pub(crate) async fn new_link(
     let console = context.app.health.now().console.map_err(|why| {
         Failure::new(StatusCode::SERVICE_UNAVAILABLE, "no-console", "The console is not served", why)
     })?;
-    let secret = context.app.entries.new_link()?;
+    let secret = context.app.entries.new_link(Door::Here)?;
     let seconds = u32::try_from(LINK_LIFE.as_secs()).unwrap_or(60);
     Ok(axum::Json(SignInLink { url: format!("{console}/{MARK}{secret}"), seconds }))
 }
@@ -41,15 +41,25 @@ pub(crate) async fn new_link(
     responses((status = 200, body = SignedIn), (status = 403, body = Problem), (status = 422, body = Problem)))]
 pub(crate) async fn sign_in(
     State(context): State<Arc<Context>>,
+    Extension(entrance): Extension<Entrance>,
     headers: HeaderMap,
     Json(wanted): Json<SignIn>,
 ) -> Result<axum::Json<SignedIn>, Failure> {
     let entries = &context.app.entries;
     let public = wanted.public.as_deref().map(public_of).transpose()?;
-    if !entries.open(&wanted.entry) {
-        let detail = "this sign-in link was used already, or its minute has passed";
-        return Err(Failure::new(StatusCode::FORBIDDEN, "spent-link", "The link is spent", detail)
-            .hint("run `yadori console` for a new one"));
+    if entrance == Entrance::Phone && public.is_none() {
+        let detail = "this browser can't keep a key of its own, without which a phone is not let in";
+        return Err(Failure::invalid(detail));
+    }
+    if !entries.open(&wanted.entry, entrance.door()) {
+        let detail = "this sign-in link was used already, or its time has passed";
+        let next = match entrance {
+            Entrance::Phone => {
+                "run `yadori phone add` on the computer, or add a phone on its page of devices"
+            }
+            _ => "run `yadori console` for a new one",
+        };
+        return Err(Failure::new(StatusCode::FORBIDDEN, "spent-link", "The link is spent", detail).hint(next));
     }
     let id = match (public, origin_of(&headers)) {
         (Some(public), Some(origin)) => {

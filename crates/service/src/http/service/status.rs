@@ -131,7 +131,7 @@ impl From<PauseError> for Failure {
 pub(crate) fn only_unix(entrance: Entrance) -> Result<(), Failure> {
     match entrance {
         Entrance::Unix => Ok(()),
-        Entrance::Tcp(_) => {
+        Entrance::Tcp(_) | Entrance::Phone => {
             let detail = "this call is answered on the Unix socket only";
             Err(Failure::new(StatusCode::FORBIDDEN, "not-here", "Not by this way", detail)
                 .hint("use the client, `yadori`"))

@@ -1,0 +1,120 @@
+//! `yadori phone`: the code that lets a phone in, and the phones that are signed in.
+
+use std::io::Write;
+
+use clap::{Args, Subcommand};
+use jiff::tz::TimeZone;
+use qrcode::QrCode;
+use qrcode::render::unicode::Dense1x2;
+use yadori_api::{AllPhones, PhoneLink, SignedInBrowser};
+
+use super::json;
+use crate::connection::Connection;
+use crate::failure::Failure;
+use crate::symbols::shown;
+use crate::table;
+
+/// Phones that see this history: a code to scan, the list, and how to end one
+///
+/// Off until `listen` under [phone] in the configuration says where phones come in. A phone sees, searches, takes to its
+/// own clipboard, adds texts and pictures, and pins; the rest is done at the computer.
+#[derive(Debug, Args)]
+pub(crate) struct Phone {
+    #[command(subcommand)]
+    verb: Option<Verb>,
+    /// For programs
+    #[arg(long, global = true)]
+    json: bool,
+}
+
+#[derive(Debug, Subcommand)]
+enum Verb {
+    /// Show a code that lets a phone in, once, within five minutes
+    Add,
+    /// The phones that are signed in
+    List,
+    /// Sign a phone out: by its name, or the beginning of its id
+    Remove {
+        /// Its name, or the beginning of its id
+        phone: String,
+    },
+}
+
+/// Digits of an id that are shown.
+const SHOWN: usize = 8;
+
+impl Phone {
+    pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        match &self.verb {
+            None | Some(Verb::List) => self.list(service, out),
+            Some(Verb::Add) => self.add(service, out),
+            Some(Verb::Remove { phone }) => remove(service, phone, out),
+        }
+    }
+
+    fn list(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let all: AllPhones = service.get("/phones")?;
+        if self.json {
+            return json(out, &all);
+        }
+        match (&all.address, &all.problem) {
+            (Some(address), _) => {
+                writeln!(out, "Phones come in at {address}. `yadori phone add` lets one in.")?
+            }
+            (None, Some(problem)) => writeln!(out, "Phones are not let in: {problem}.")?,
+            (None, None) => writeln!(
+                out,
+                "Phones are not let in. Put listen = \"0.0.0.0:8940\" under [phone] in the configuration, and start the service again."
+            )?,
+        }
+        let zone = TimeZone::system();
+        let rows = all.phones.iter().map(|one| {
+            let since = format!("since {}", table::when(one.made_at, &zone));
+            let seen = format!("seen {}", table::when(one.seen_at, &zone));
+            vec![one.id[..SHOWN.min(one.id.len())].to_owned(), shown(&one.name, false), since, seen]
+        });
+        table::write(out, rows, &[1])?;
+        Ok(())
+    }
+
+    fn add(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        let link: PhoneLink = service.post_empty("/phones")?;
+        if self.json {
+            return json(out, &link);
+        }
+        if let Ok(code) = QrCode::new(link.url.as_bytes()) {
+            writeln!(out, "{}", code.render::<Dense1x2>().quiet_zone(true).build())?;
+        }
+        writeln!(out, "Scan it with the phone, within {} minutes; or open there:", link.seconds / 60)?;
+        writeln!(out, "{}", link.url)?;
+        writeln!(out)?;
+        writeln!(
+            out,
+            "The browser warns first, unless the phone trusts this computer. The certificate's fingerprint (SHA-256):"
+        )?;
+        for half in link.fingerprint.as_bytes().chunks(48) {
+            writeln!(out, "    {}", String::from_utf8_lossy(half).trim_end_matches(':'))?;
+        }
+        Ok(())
+    }
+}
+
+fn remove(service: &Connection, which: &str, out: &mut dyn Write) -> Result<(), Failure> {
+    let all: AllPhones = service.get("/phones")?;
+    let is_meant = |one: &&SignedInBrowser| {
+        !which.is_empty() && (one.id.starts_with(which) || one.name.eq_ignore_ascii_case(which))
+    };
+    let meant: Vec<&SignedInBrowser> = all.phones.iter().filter(is_meant).collect();
+    match meant.as_slice() {
+        [] => Err(Failure::Use(format!("no phone is called `{which}`; `yadori phone list` shows them"))),
+        [one] => {
+            service.post_nothing(&format!("/sign-ins/{}/end", one.id))?;
+            Ok(writeln!(
+                out,
+                "Signed out: {}. It sees nothing of this history any more.",
+                shown(&one.name, false)
+            )?)
+        }
+        _ => Err(Failure::Use(format!("several phones are called `{which}`; give the beginning of an id"))),
+    }
+}
