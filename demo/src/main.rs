@@ -64,6 +64,12 @@ async fn main() -> Result<()> {
         }
     };
     let stage = Stage { home, office: scratch.path().join("permits/2031"), display };
+    let config = stage.home.join("config.toml");
+    if !config.exists() {
+        std::fs::create_dir_all(&stage.home)?;
+        // Phones are let in, from this computer alone: a look at their page.
+        std::fs::write(&config, "[phone]\nlisten = \"127.0.0.1:0\"\n")?;
+    }
     let mut service = Program(
         Command::new(beside("yadorid")?)
             .args(["--listen", &arguments.listen, "--display", &stage.display, "--home"])
@@ -109,6 +115,9 @@ async fn main() -> Result<()> {
             second.stage.home.display()
         );
     }
+    println!(
+        "The phones' door, which is open to this computer alone in the demo: `yadori phone add` shows a code.\n"
+    );
     println!("A batch is in hand: two guests, to be moved into the form at\n\n    {form}\n");
     match &arguments.display {
         Some(_) => println!(

@@ -4,7 +4,9 @@ import { Console } from './console.svelte';
 import { idOf, outline, row, serviceOf, TestPage } from './testing';
 
 /** Lets everything happen that waits for nothing. */
-const settled = () => new Promise<void>((done) => setTimeout(done));
+const settled = async () => {
+  for (let n = 0; n < 50; n++) await Promise.resolve();
+};
 
 async function onPhone(answers: Parameters<typeof serviceOf>[0], page = new TestPage()): Promise<{ console: Console; page: TestPage }> {
   page.onPhone = true;

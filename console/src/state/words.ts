@@ -189,3 +189,6 @@ export function mailTo(subject: string | null | undefined, body: string): string
   const address = `mailto:?${subject ? `subject=${encodeURIComponent(subject)}&` : ''}body=${encodeURIComponent(lines)}`;
   return address.length > 30_000 ? null : address;
 }
+
+/** A fingerprint in lines of sixteen bytes, as it is compared. */
+export const fingerprintLines = (fingerprint: string): string[] => (fingerprint.match(/.{1,48}/g) ?? []).map((line) => line.replace(/:$/, ''));

@@ -159,6 +159,9 @@ pub struct Pairing {
     /// The code, while it is shown.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub code: Option<String>,
+    /// What is typed on the other device, with the code and the hub's address, as a QR code drawn as SVG.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub picture: Option<String>,
     /// The recovery phrase of a group that has just come to be: it is shown with its first code alone.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub phrase: Option<String>,

@@ -4,6 +4,7 @@
 //! (of `status`).
 
 mod asking;
+mod code;
 mod connection;
 mod failure;
 mod files;

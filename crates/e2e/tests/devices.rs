@@ -173,7 +173,7 @@ fn secrets_and_what_a_rule_keeps_here_never_travel_and_the_hub_holds_nothing_tha
     host.yadori(&["pin", "--secret", "1"]);
     office.copy_text("this stays at home");
     newest("this stays at home");
-    office.copy("image/png", include_bytes!("../../../docs/screenshots/narrow.png"));
+    office.copy("image/png", include_bytes!("../../../docs/screenshots/insight.png"));
     until("the picture", || (host.list(9).len() == 3).then_some(()));
     office.copy_text("Visible: sixteen guests on Saturday");
     newest("Visible: sixteen guests on Saturday");

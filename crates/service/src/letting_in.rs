@@ -9,7 +9,7 @@ use sha2::{Digest, Sha256};
 use tokio::net::TcpListener;
 use yadori_tls::{Identity, IdentityError, SecureListener};
 
-use crate::home::settings::PhoneDoor;
+use crate::home::settings::phone::PhoneDoor;
 use crate::hosting::outward;
 use crate::http::server::{Phones, serve_phones};
 use crate::http::{self, Context};

@@ -1,6 +1,7 @@
 <!-- Pairing: this device shows a code, or the code of another one is typed here. -->
 <script lang="ts">
   import type { Console } from '../../state/console.svelte';
+  import QrPicture from '../parts/QrPicture.svelte';
 
   let { console }: { console: Console } = $props();
   const { devices } = $derived(console);
@@ -44,8 +45,13 @@
     </div>
   {:else if pairing?.state === 'shown' && pairing.code}
     <p class="facts mt-1">On the other device, within ten minutes, type this code and the address of the hub, in its console or as <code>yadori pair {pairing.code} --hub {devices.all?.hub}</code>.</p>
-    <p class="figures mt-3 text-3xl tracking-wider select-all" data-code>{pairing.code}</p>
-    <p class="mt-1 select-all">{devices.all?.hub}</p>
+    <div class="mt-3 flex flex-wrap items-center gap-4">
+      <div>
+        <p class="figures text-3xl tracking-wider select-all" data-code>{pairing.code}</p>
+        <p class="mt-1 wrap-anywhere select-all">{devices.all?.hub}</p>
+      </div>
+      {#if pairing.picture}<QrPicture picture={pairing.picture} alt="The code and the hub’s address, to be scanned" />{/if}
+    </div>
     {#if pairing.phrase}
       <div class="note rounded-box mt-4 px-4 py-3" data-phrase>
         <p>Write this down and keep it away from your devices. It is shown this once, and is the only way back to your history when all of them are lost.</p>

@@ -3,7 +3,8 @@
   import { onMount } from 'svelte';
 
   import type { Console } from '../../state/console.svelte';
-  import { moment, shown } from '../../state/words';
+  import QrPicture from '../parts/QrPicture.svelte';
+  import { fingerprintLines, moment, shown } from '../../state/words';
 
   let { console }: { console: Console } = $props();
   const { devices } = $derived(console);
@@ -35,11 +36,11 @@
       {/if}
       {#if devices.phoneLink}
         <div class="mt-3 flex flex-wrap gap-4" data-phone-link={devices.phoneLink.url}>
-          <img class="size-44 rounded-lg bg-white p-1" src="data:image/svg+xml,{encodeURIComponent(devices.phoneLink.picture)}" alt="The code to scan" />
+          <QrPicture picture={devices.phoneLink.picture} alt="The code to scan" />
           <div class="min-w-60 grow basis-60">
             <p>Scan it with the phone’s camera within five minutes. It lets one phone in.</p>
             <p class="facts mt-2">The phone’s browser warns first, unless it trusts this computer; its help says how it comes to. The fingerprint (SHA-256) to compare:</p>
-            <p class="figures mt-1 text-xs wrap-anywhere select-all" data-fingerprint>{devices.phoneLink.fingerprint}</p>
+            <p class="figures mt-1 text-xs select-all" data-fingerprint>{#each fingerprintLines(devices.phoneLink.fingerprint) as line (line)}<span class="block">{line}</span>{/each}</p>
             <button type="button" class="btn btn-sm btn-ghost touch mt-2" onclick={() => void devices.closePhoneLink()}>Done</button>
           </div>
         </div>

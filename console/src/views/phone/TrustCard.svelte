@@ -1,6 +1,7 @@
 <!-- On a phone: how it comes to trust this computer, and what is missing until then. -->
 <script lang="ts">
   import type { Console } from '../../state/console.svelte';
+  import { fingerprintLines } from '../../state/words';
 
   let { console }: { console: Console } = $props();
   // Asked once, by a page that was just opened.
@@ -20,7 +21,7 @@
         <li>In the phone’s settings, install it as a certificate authority (on iOS also under About, Certificate Trust Settings).</li>
         <li>Compare the SHA-256 fingerprint there with the one on the computer, in its console under Devices. It must be this one:</li>
       </ol>
-      <p class="figures mt-1 text-xs wrap-anywhere select-all" data-fingerprint>{now.fingerprint}</p>
+      <p class="figures mt-1 text-xs select-all" data-fingerprint>{#each fingerprintLines(now.fingerprint ?? '') as line (line)}<span class="block">{line}</span>{/each}</p>
       <p class="facts mt-1">Trusting it lets that computer, and nobody else, vouch for addresses on this phone. It can be taken back in the same place.</p>
     {:else}
       <p class="facts mt-1">The computer shows a certificate of its owner’s. In the browser’s menu this page can be put on the home screen.</p>

@@ -1,6 +1,6 @@
 //! `yadori pair` and `yadori unpair`: devices join and leave by one act.
 
-use std::io::Write;
+use std::io::{IsTerminal, Write};
 use std::time::Duration;
 
 use clap::Args;
@@ -8,6 +8,7 @@ use yadori_api::{AllDevices, LetIn, Pairing, PairingState, ShowCode, StruckOff, 
 
 use super::json;
 use crate::asking::confirmed;
+use crate::code;
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 use crate::symbols::shown;
@@ -90,13 +91,17 @@ impl Pair {
                 service.post("/devices/pairing", &ShowCode { hub, invitation, name: self.name.clone() })?
             }
         };
-        if let Some(code) = &now.code {
+        if let Some(shown_code) = &now.code {
             let all: AllDevices = service.get("/devices")?;
             let hub = all.hub.unwrap_or_default();
             writeln!(
                 out,
-                "On the other device, within ten minutes:\n\n    yadori pair {code} --hub {hub}\n"
+                "On the other device, within ten minutes:\n\n    yadori pair {shown_code} --hub {hub}\n"
             )?;
+            // Whoever sees a terminal may scan it there; whoever reads a file may not.
+            if std::io::stdout().is_terminal() {
+                code::write(out, &format!("yadori pair {shown_code} --hub {hub}"))?;
+            }
             if let Some(phrase) = &now.phrase {
                 writeln!(
                     out,

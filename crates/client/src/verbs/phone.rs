@@ -4,11 +4,10 @@ use std::io::Write;
 
 use clap::{Args, Subcommand};
 use jiff::tz::TimeZone;
-use qrcode::QrCode;
-use qrcode::render::unicode::Dense1x2;
 use yadori_api::{AllPhones, PhoneLink, SignedInBrowser};
 
 use super::json;
+use crate::code;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
@@ -57,16 +56,14 @@ impl Phone {
         if self.json {
             return json(out, &all);
         }
-        match (&all.address, &all.problem) {
-            (Some(address), _) => {
-                writeln!(out, "Phones come in at {address}. `yadori phone add` lets one in.")?
-            }
-            (None, Some(problem)) => writeln!(out, "Phones are not let in: {problem}.")?,
-            (None, None) => writeln!(
-                out,
-                "Phones are not let in. Put listen = \"0.0.0.0:8940\" under [phone] in the configuration, and start the service again."
-            )?,
-        }
+        let how = match (&all.address, &all.problem) {
+            (Some(address), _) => format!("Phones come in at {address}. `yadori phone add` lets one in."),
+            (None, Some(problem)) => format!("Phones are not let in: {problem}."),
+            (None, None) => "Phones are not let in. Put listen = \"0.0.0.0:8940\" under [phone] in the configuration, and start \
+                             the service again."
+                .to_owned(),
+        };
+        writeln!(out, "{how}")?;
         let zone = TimeZone::system();
         let rows = all.phones.iter().map(|one| {
             let since = format!("since {}", table::when(one.made_at, &zone));
@@ -82,9 +79,7 @@ impl Phone {
         if self.json {
             return json(out, &link);
         }
-        if let Ok(code) = QrCode::new(link.url.as_bytes()) {
-            writeln!(out, "{}", code.render::<Dense1x2>().quiet_zone(true).build())?;
-        }
+        code::write(out, &link.url)?;
         writeln!(out, "Scan it with the phone, within {} minutes; or open there:", link.seconds / 60)?;
         writeln!(out, "{}", link.url)?;
         writeln!(out)?;

@@ -80,10 +80,7 @@ async fn main() -> Result<()> {
     browser.script("[...document.querySelectorAll('[data-new-batch] button')].find((one) => one.textContent === 'Leave').click()").await?;
     go(&browser, "#/history", "[data-summary]").await?;
     browser.script("document.activeElement.blur()").await?;
-    browser.size(390, 844, true).await?;
-    browser.cdp("Emulation.setTouchEmulationEnabled", serde_json::json!({ "enabled": true })).await?;
-    picture("narrow.png").await?;
-    browser.cdp("Emulation.setTouchEmulationEnabled", serde_json::json!({ "enabled": false })).await?;
+    phone(&home, &out.join("phone.png")).await?;
     browser.size(760, 620, false).await?;
     go(&browser, "#/pick", "[data-pick-row] img").await?;
     browser.press("hut").await?;
@@ -96,6 +93,27 @@ async fn main() -> Result<()> {
         Ok(address) => form(&home, &address, &out.join("permit-form.png")).await,
         Err(_) => Ok(()),
     }
+}
+
+/// A phone that was let in.
+async fn phone(home: &Path, out: &Path) -> Result<()> {
+    let asked = Command::new("target/debug/yadori")
+        .arg("--home")
+        .arg(home)
+        .args(["phone", "add", "--json"])
+        .output()?;
+    let link: serde_json::Value = serde_json::from_slice(&asked.stdout)?;
+    let phone = Browser::start(None).await?;
+    phone.size(390, 844, true).await?;
+    phone.touch(true).await?;
+    phone.driver.goto(link["url"].as_str().context("no code")?).await?;
+    phone.until("return document.querySelector('#list[aria-busy=false]')").await?;
+    phone.script("[...document.querySelectorAll('[data-welcome] button')].find((one) => one.textContent === 'Skip')?.click()").await?;
+    phone
+        .until("return document.querySelector('[data-summary]') && !document.querySelector('[data-welcome]')")
+        .await?;
+    settle(&phone).await?;
+    phone.picture(out).await
 }
 
 /// A text that is split in a picture.

@@ -19,8 +19,10 @@ use crate::home::place::{BaseDirectories, Home, HomeError};
 
 pub mod change;
 pub mod kept;
+pub mod phone;
 
 use self::kept::{Keeping, KeepingError, LimitsSection, SecretsSection};
+use self::phone::{PhoneDoor, PhoneError, PhoneSection};
 
 /// The commented example, also the documentation of every setting.
 pub const EXAMPLE: &str = include_str!("../../config.example.toml");
@@ -66,14 +68,6 @@ struct File {
     exchange: ExchangeSection,
     hub: HubSection,
     phone: PhoneSection,
-}
-
-#[derive(Debug, Default, Deserialize, PartialEq)]
-#[serde(deny_unknown_fields, default)]
-struct PhoneSection {
-    listen: Option<String>,
-    certificate: Option<PathBuf>,
-    key: Option<PathBuf>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -194,15 +188,6 @@ impl Default for Changeable {
     }
 }
 
-/// Where phones are let in, over TLS.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PhoneDoor {
-    /// The address.
-    pub listen: SocketAddr,
-    /// A certificate of one's own and its key, in PEM; without them the service makes its own authority.
-    pub certificate: Option<(PathBuf, PathBuf)>,
-}
-
 /// Settings that hold.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Settings {
@@ -282,12 +267,9 @@ pub enum SettingsError {
     /// What is kept, and how.
     #[error(transparent)]
     Keeping(#[from] KeepingError),
-    /// Not an address for phones.
-    #[error("`phone.listen`: `{0}` is no address with a port; it looks like 0.0.0.0:8940, or off")]
-    PhoneAddress(String),
-    /// A certificate without its key, or the other way round.
-    #[error("`phone.certificate` and `phone.key` belong together; give both, or neither")]
-    PhoneCertificate,
+    /// Where phones come in.
+    #[error(transparent)]
+    Phone(#[from] PhoneError),
     /// Where a hub is served.
     #[error(
         "`hub.listen`: `{0}` is no address with a port; it looks like 127.0.0.1:8930, or 0.0.0.0:8930 for all"
@@ -386,7 +368,7 @@ fn combine(
         Ok(address) => file.hub.serve.unwrap_or(false).then_some(address),
         Err(_) => return Err(SettingsError::HubAddress(file.hub.listen.unwrap_or_default())),
     };
-    let phone = phone(&file.phone)?;
+    let phone = file.phone.door()?;
     let log_days = file.log.days.unwrap_or(7);
     if log_days == 0 {
         return Err(SettingsError::Days);
@@ -418,19 +400,6 @@ fn combine(
         config: PathBuf::new(),
         under: flags.home.map(|dir| std::path::absolute(&dir).unwrap_or(dir)),
     })
-}
-
-fn phone(section: &PhoneSection) -> Result<Option<PhoneDoor>, SettingsError> {
-    let certificate = match (&section.certificate, &section.key) {
-        (Some(certificate), Some(key)) => Some((certificate.clone(), key.clone())),
-        (None, None) => None,
-        _ => return Err(SettingsError::PhoneCertificate),
-    };
-    let Some(listen) = section.listen.as_deref().filter(|listen| *listen != "off") else { return Ok(None) };
-    match listen.parse() {
-        Ok(listen) => Ok(Some(PhoneDoor { listen, certificate })),
-        Err(_) => Err(SettingsError::PhoneAddress(listen.to_owned())),
-    }
 }
 
 /// The chords of the file; `off` listens for none.

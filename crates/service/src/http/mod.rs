@@ -5,6 +5,7 @@ mod acts;
 mod batches;
 mod clearing;
 mod clips;
+mod code;
 mod context;
 mod devices;
 mod drawers;

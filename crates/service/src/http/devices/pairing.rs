@@ -7,14 +7,19 @@ use axum::http::StatusCode;
 use yadori_api::{LetIn, Pairing, PairingState, Problem, ShowCode, TypeCode, TypePhrase};
 
 use crate::exchange::pairings::{PairError, Step};
+use crate::http::code::drawn;
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
 
 fn stands(context: &Context) -> axum::Json<Pairing> {
-    let blank = |state| Pairing { state, code: None, phrase: None, device: None, why: None };
+    let blank = |state| Pairing { state, code: None, picture: None, phrase: None, device: None, why: None };
     axum::Json(match context.exchanger.pairings.step() {
         None => blank(PairingState::None),
-        Some(Step::Shown(code, phrase)) => Pairing { code: Some(code), phrase, ..blank(PairingState::Shown) },
+        Some(Step::Shown(code, phrase)) => {
+            let hub = context.app.exchange.now().hub;
+            let picture = hub.and_then(|hub| drawn(&format!("yadori pair {code} --hub {hub}")));
+            Pairing { code: Some(code), picture, phrase, ..blank(PairingState::Shown) }
+        }
         Some(Step::Typed) => blank(PairingState::Typed),
         Some(Step::Asks(name)) => Pairing { device: Some(name), ..blank(PairingState::Asks) },
         Some(Step::Joining(name)) => {

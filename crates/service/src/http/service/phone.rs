@@ -6,18 +6,14 @@ use axum::Extension;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use qrcode::QrCode;
-use qrcode::render::svg;
 use yadori_api::{AllPhones, PhoneLink, Problem, SignedInBrowser};
 
 use crate::home::random::hex;
+use crate::http::code::drawn;
 use crate::http::context::Entrance;
 use crate::http::{Context, Failure};
 use crate::state::phones::PhonesNow;
 use crate::state::sign_in::{Door, MARK, PHONE_LINK_LIFE};
-
-/// The smallest that a code is drawn, in pixels.
-const SIDE: u32 = 240;
 
 /// How phones come in, and those that are signed in
 #[utoipa::path(get, path = "/phones", responses((status = 200, body = AllPhones), (status = 503, body = Problem)))]
@@ -71,9 +67,7 @@ pub(crate) async fn new_link(
     };
     let secret = context.app.entries.new_link(Door::Phone)?;
     let url = format!("{}/{MARK}{secret}", door.address);
-    let qr =
-        QrCode::new(url.as_bytes()).map_err(|_| Failure::invalid("the address is too long for a code"))?;
-    let picture = qr.render::<svg::Color<'_>>().min_dimensions(SIDE, SIDE).quiet_zone(true).build();
+    let picture = drawn(&url).ok_or_else(|| Failure::invalid("the address is too long for a code"))?;
     let seconds = u32::try_from(PHONE_LINK_LIFE.as_secs()).unwrap_or(300);
     Ok(axum::Json(PhoneLink { url, seconds, picture, fingerprint: door.fingerprint }))
 }
