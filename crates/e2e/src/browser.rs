@@ -22,6 +22,15 @@ pub struct Browser {
 impl Browser {
     /// Starts a browser: with a window when a display is given, headless otherwise.
     pub async fn start(display: Option<&str>) -> Result<Self> {
+        Self::start_as(display, None).await
+    }
+
+    /// The same without a window, with a home of its own: it trusts those authorities alone that stand there.
+    pub async fn at_home(home: &std::path::Path) -> Result<Self> {
+        Self::start_as(None, Some(home)).await
+    }
+
+    async fn start_as(display: Option<&str>, home: Option<&std::path::Path>) -> Result<Self> {
         // The port is free a moment ago; nobody else on this machine hurries to take it.
         let port = std::net::TcpListener::bind("127.0.0.1:0")?.local_addr()?.port();
         let mut command = Command::new("chromedriver");
@@ -34,6 +43,9 @@ impl Browser {
             Some(display) => command.env("DISPLAY", display),
             None => command.env_remove("DISPLAY"),
         };
+        if let Some(home) = home {
+            command.env("HOME", home);
+        }
         let chromedriver = command.spawn()?;
         until("chromedriver", || std::net::TcpStream::connect(("127.0.0.1", port)).ok());
         let profile = tempfile::Builder::new().prefix("yadori-browser-").tempdir()?;
@@ -57,8 +69,8 @@ impl Browser {
         for flag in flags {
             wishes.add_arg(flag)?;
         }
-        // Nobody vouches for what the tests serve over TLS.
-        wishes.set("acceptInsecureCerts", true)?;
+        // Nobody vouches for what the tests serve over TLS, unless that is what is tested.
+        wishes.set("acceptInsecureCerts", home.is_none())?;
         wishes.set("goog:loggingPrefs", json!({ "browser": "ALL" }))?;
         let driver = WebDriver::new(format!("http://127.0.0.1:{port}"), wishes).await?;
         let browser = Self { driver, chromedriver, profile };

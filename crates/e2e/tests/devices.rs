@@ -150,6 +150,22 @@ fn a_device_that_is_struck_off_reads_and_writes_nothing_any_more() {
     assert_eq!(contents(&host).len(), 2, "nothing of it came");
     assert!(!guest.yadori(&["list"]).contains("third stone"), "and it got nothing");
     assert!(guest.yadori(&["list"]).contains("Bread"), "it keeps what it had");
+    // Or not, where its owner has chosen that: favorites and batches go too, and nothing brings them back.
+    third.yadori(&["settings", "set", "exchange.wipe", "true"]);
+    third.yadori(&["pin", "1"]);
+    third.yadori(&["batch", "new", "1"]);
+    until_exchanged(&[&host, &third]);
+    host.yadori(&["unpair", "Upper hut", "--yes"]);
+    until("its history to go", || {
+        (third.list(9).is_empty() && third.yadori(&["batch", "list"]).contains("no batch")).then_some(())
+    });
+    assert_eq!(contents(&host).len(), 2, "here it stays");
+    third.yadori(&["unpair", "--this", "--yes"]);
+    // In the group again, it has what the others have.
+    pair(&hub, (&host, &third), ("Office", "Upper hut"));
+    until_exchanged(&[&host, &third]);
+    assert_eq!(contents(&host), contents(&third));
+    assert_eq!(contents(&host).len(), 2);
     // It can begin anew.
     guest.yadori(&["unpair", "--this", "--yes"]);
     pair(&hub, (&third, &guest), ("Upper hut", "Valley"));

@@ -159,3 +159,59 @@ async fn a_phone_sees_searches_takes_adds_and_is_signed_out() -> Result<()> {
     assert_eq!(phones(&service)["phones"], json!([]));
     Ok(())
 }
+
+/// A home in which this authority is trusted, as on a phone on which it was installed.
+fn trusting(root: &Path, scratch: &Path) -> PathBuf {
+    let home = scratch.join("phone");
+    let trusted = home.join(".pki/nssdb");
+    std::fs::create_dir_all(&trusted).unwrap();
+    let certutil = |arguments: &[&str]| {
+        let mut command = Command::new("certutil");
+        command.arg("-d").arg(format!("sql:{}", trusted.display())).args(arguments);
+        assert!(command.status().unwrap().success(), "certutil (Debian package libnss3-tools)");
+    };
+    certutil(&["-N", "--empty-password"]);
+    certutil(&["-A", "-t", "C,,", "-n", "Yadori", "-i", &root.display().to_string()]);
+    home
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn on_a_phone_that_trusts_the_computer_other_programs_share_to_it() -> Result<()> {
+    let service = Service::configured(LET_IN);
+    let origin = address(&service);
+    let scratch = tempfile::tempdir()?;
+    let root = authority(&origin, scratch.path());
+    let phone = Browser::at_home(&trusting(&root, scratch.path())).await?;
+    phone.size(390, 844, true).await?;
+    // No warning stands before it.
+    phone.driver.goto(link(&service)).await?;
+    phone.until("return document.querySelector('#list[aria-busy=false]')").await?;
+    phone
+        .until("return navigator.serviceWorker.ready.then(() => navigator.serviceWorker.controller !== null)")
+        .await?;
+    let manifest = phone.cdp("Page.getAppManifest", json!({})).await?;
+    assert_eq!(manifest["errors"], json!([]));
+    let wrong = phone.cdp("Page.getInstallabilityErrors", json!({})).await?;
+    assert_eq!(wrong["installabilityErrors"], json!([]), "it can be put on the home screen");
+    // Another program shares a text and a picture: what a phone makes of that is this form.
+    let file = scratch.path().join("ridge.png");
+    image::RgbImage::from_pixel(40, 30, image::Rgb([40, 80, 160])).save(&file)?;
+    let form = format!(
+        "data:text/html,<form method=post enctype=multipart/form-data action={origin}/share><input name=title value=Huts>\
+         <input name=text value='Upper hut, 17:40'><input name=link value=''><input type=file name=files><button>Share</button></form>"
+    );
+    phone.driver.goto(form).await?;
+    phone.driver.find(By::Css("input[type=file]")).await?.send_keys(file.display().to_string()).await?;
+    phone.driver.find(By::Css("button")).await?.click().await?;
+    until("what was shared", || {
+        let all = service.list(9);
+        let text = all.iter().any(|row| row.head == "Upper hut, 17:40");
+        let picture = all.iter().any(|row| row.kind == yadori_api::Kind::Image);
+        (text && picture && all.len() == 2).then_some(())
+    });
+    // Once: a page that is opened again shares nothing.
+    phone.driver.refresh().await?;
+    phone.until("return document.querySelectorAll('[data-row]').length === 2").await?;
+    assert_eq!(service.list(9).len(), 2);
+    Ok(())
+}

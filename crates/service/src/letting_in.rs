@@ -63,12 +63,25 @@ fn identity(door: &PhoneDoor, data: &Path) -> Result<(Identity, String), Identit
     Ok((identity, shown))
 }
 
+/// How often it is looked whether this computer is reached by another address, as after it was taken elsewhere.
+const LOOK: Duration = Duration::from_secs(30);
+
+/// Ends when this computer is reached by another address than before.
+async fn moved(listen: SocketAddr) {
+    let before = outward(listen);
+    while outward(listen) == before {
+        tokio::time::sleep(LOOK).await;
+    }
+}
+
 /// Lets phones in until the service ends; what keeps them out is told, and tried again.
 pub(crate) async fn run(context: Context, door: PhoneDoor) {
     let app = context.app.clone();
     loop {
         let why = match open(&context, &door).await {
-            Ok(()) => return,
+            Ok(()) if app.shutdown.is_cancelled() => return,
+            // At another address, with a certificate for it.
+            Ok(()) => continue,
             Err(why) => why.to_string(),
         };
         tracing::warn!("phones are not let in: {why}");
@@ -93,7 +106,16 @@ async fn open(context: &Context, door: &PhoneDoor) -> Result<(), DoorError> {
     let authority = identity.authority().map(<[u8]>::to_vec);
     context.app.phones.are(PhonesNow::At(PhonesAt { address, fingerprint, authority }));
     let router = http::over_tls(context.clone());
-    serve_phones(Phones::at(listener), router, context.app.shutdown.clone()).await;
+    let ended = context.app.shutdown.child_token();
+    let serving = serve_phones(Phones::at(listener), router, ended.clone());
+    tokio::pin!(serving);
+    tokio::select! {
+        () = &mut serving => {}
+        () = moved(door.listen) => {
+            ended.cancel();
+            serving.await;
+        }
+    }
     Ok(())
 }
 

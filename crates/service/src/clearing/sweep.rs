@@ -134,7 +134,7 @@ pub(super) async fn let_go(
         let history = app.clips.history();
         ids.into_iter().filter_map(|id| Some((id, history.get(id)?.ordered_at))).collect()
     };
-    Ok(queue.evict(timed).await?.count)
+    Ok(queue.evict(timed, false).await?.count)
 }
 
 /// A person wants the limits obeyed, whatever waits.

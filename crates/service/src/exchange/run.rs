@@ -4,6 +4,7 @@
 use std::sync::{Arc, PoisonError};
 use std::time::Duration;
 
+use yadori_core::acts::Act;
 use yadori_store::Store;
 use yadori_sync::exchange::{Due, Exchange, Made, Numbers, Pause, Pending};
 use yadori_sync::record::{Sealed, Topic};
@@ -15,6 +16,7 @@ use super::member::{Member, MemberError};
 use super::trouble::Trouble;
 use crate::home::random::random;
 use crate::state::clock::now;
+use crate::writer::With;
 
 /// How often it is looked, in a pause, whether something on its way was removed.
 const PAUSED: Duration = Duration::from_secs(60);
@@ -51,6 +53,9 @@ impl Exchanger {
             if self.app.exchange.now().reached_at.is_some_and(|at| now() - at < 2_000_000) {
                 pause.reached();
             }
+            if matches!(why, Trouble::Member(MemberError::StruckOff)) {
+                self.wipe_if_wanted().await;
+            }
             tracing::warn!("the exchange with other devices waits: {why}");
             self.app.exchange.change(|state| state.trouble = Some(why.to_string()));
             self.app.health.touch();
@@ -65,6 +70,31 @@ impl Exchanger {
                 () = self.asked.notified() => pause.reached(),
                 () = self.app.exchange.turned() => pause.reached(),
                 () = self.app.shutdown.cancelled() => return,
+            }
+        }
+    }
+
+    /// This device was struck off, as the signed chain says: its history goes, where its owner has chosen that.
+    async fn wipe_if_wanted(&self) {
+        let there = || !self.app.clips.history().is_empty() || !self.app.clips.history().batches().is_empty();
+        if !self.app.settings().exchange.wipe || !self.app.clips.are_loaded() || !there() {
+            return;
+        }
+        tracing::warn!("this device was struck off, and its history goes");
+        // Without leaving floors: in a group that it joins again, what it had is what the others have.
+        let mut clips = Vec::new();
+        self.app.clips.each(|_, clip| {
+            clips.push((clip.id, clip.ordered_at));
+            true
+        });
+        if let Err(why) = self.queue.evict(clips, true).await {
+            tracing::error!("the history could not be let go of: {why}");
+        }
+        let batches: Vec<_> =
+            self.app.clips.history().batches().shown().into_iter().map(|one| one.id).collect();
+        for batch in batches {
+            if let Err(why) = self.queue.act(Act::RemoveBatch { batch }, With::default()).await {
+                tracing::error!("a batch could not be removed: {why}");
             }
         }
     }

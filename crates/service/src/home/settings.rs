@@ -82,6 +82,7 @@ struct HubSection {
 struct ExchangeSection {
     travels: Option<String>,
     follow: Option<bool>,
+    wipe: Option<bool>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -165,11 +166,13 @@ pub struct Exchanged {
     pub travels: Travels,
     /// What was copied on another device goes to the live clipboard of this one.
     pub follow: bool,
+    /// The history of this device goes for good when the device is struck off.
+    pub wipe: bool,
 }
 
 impl Default for Exchanged {
     fn default() -> Self {
-        Self { travels: Travels::default(), follow: true }
+        Self { travels: Travels::default(), follow: true, wipe: false }
     }
 }
 
@@ -395,6 +398,7 @@ fn combine(
             exchange: Exchanged {
                 travels: file.exchange.travels.as_deref().map_or(Ok(Travels::Everything), str::parse)?,
                 follow: file.exchange.follow.unwrap_or(true),
+                wipe: file.exchange.wipe.unwrap_or(false),
             },
         },
         config: PathBuf::new(),

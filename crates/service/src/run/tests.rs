@@ -254,7 +254,7 @@ async fn what_was_pinned_or_copied_again_after_it_was_to_go_stays() {
     assert_eq!(running.copy("Bread: 6").await, again);
     let keep = Act::Keep { clips: vec![pinned], place: Place::Favorites, before: None };
     running.queue.act(keep, With::default()).await.unwrap();
-    assert_eq!(running.queue.evict(planned).await.unwrap().count, 1);
+    assert_eq!(running.queue.evict(planned, false).await.unwrap().count, 1);
     assert_eq!(running.state().0, [again, pinned]);
     running.end().await;
     let next = Running::start(dir.path()).await;

@@ -112,8 +112,8 @@ pub enum Change {
     Floor(oneshot::Sender<Stamp>),
     /// Clips are cleared.
     Clear(Box<ClearWish>, Done<Outcome>),
-    /// Clips go for limits: those whose time is still the same.
-    Evict(Vec<(ClipId, Micros)>, Done<Outcome>),
+    /// Clips go without leaving anything: those whose time is still the same; favorites as well, or not.
+    Evict(Vec<(ClipId, Micros)>, bool, Done<Outcome>),
     /// What can be taken back, and made again.
     ListActs(oneshot::Sender<Vec<api::Act>>),
     /// What is typed in an editor: to be kept, or let go of.
@@ -222,12 +222,12 @@ impl Queue {
         self.ask(|done| Change::Clear(Box::new(wish), done)).await
     }
 
-    /// Lets clips go for limits. Comes back when they have gone.
+    /// Lets clips go without leaving anything: favorites among them too, if they are meant. Comes back when they have gone.
     ///
     /// # Errors
     /// The rest stays then.
-    pub async fn evict(&self, clips: Vec<(ClipId, Micros)>) -> Result<Outcome, WriteError> {
-        self.ask(|done| Change::Evict(clips, done)).await
+    pub async fn evict(&self, clips: Vec<(ClipId, Micros)>, favorites: bool) -> Result<Outcome, WriteError> {
+        self.ask(|done| Change::Evict(clips, favorites, done)).await
     }
 
     /// The acts that can be taken back or made again, newest first.

@@ -129,13 +129,13 @@ impl Writer {
         Ok(())
     }
 
-    /// Clips go for limits. Those that changed since they were planned stay.
-    pub(super) fn evict(&mut self, clips: Vec<(ClipId, Micros)>, answer: Done<Outcome>) {
+    /// Clips go without leaving anything. Those that changed since they were planned stay, and favorites that are not meant.
+    pub(super) fn evict(&mut self, clips: Vec<(ClipId, Micros)>, favorites: bool, answer: Done<Outcome>) {
         if let Err(why) = self.writable() {
             let _ = answer.send(Err(why));
             return;
         }
         let of = clips.len() as u64;
-        self.long.push_back(Long::new([0; 16], Task::Evict { clips }, of, Some(answer)));
+        self.long.push_back(Long::new([0; 16], Task::Evict { clips, favorites }, of, Some(answer)));
     }
 }

@@ -98,7 +98,7 @@ impl Writer {
             Change::Act(_, _, done)
             | Change::Step(_, _, done)
             | Change::Clear(_, done)
-            | Change::Evict(_, done) => {
+            | Change::Evict(_, _, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::Handed(batch, handed, done) => {

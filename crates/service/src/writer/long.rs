@@ -58,7 +58,7 @@ impl Writer {
                 self.step_portion(long.act, *direction, *favorites, after, long.of).await
             }
             Task::End { after } => self.end_portion(long.act, after).await,
-            Task::Evict { clips } => self.evict_portion(clips, long.of).await,
+            Task::Evict { clips, favorites } => self.evict_portion(clips, *favorites, long.of).await,
         };
         match outcome {
             Ok(Portion::More(done)) => {
@@ -355,6 +355,7 @@ impl Writer {
     async fn evict_portion(
         &mut self,
         clips: &mut Vec<(ClipId, Micros)>,
+        favorites: bool,
         of: u64,
     ) -> Result<Portion, WriteError> {
         let Some(store) = self.store.clone() else { return Err(self.unavailable()) };
@@ -368,7 +369,7 @@ impl Writer {
             // One that was copied again, pinned, or waits to be recorded is not what was planned.
             let same = |(id, at): &&(ClipId, Micros)| {
                 history.get(*id).is_some_and(|clip| {
-                    clip.ordered_at == *at && !clip.state.is_pinned() && !clip.is_fleeting()
+                    clip.ordered_at == *at && (favorites || !clip.state.is_pinned()) && !clip.is_fleeting()
                 }) && !self.on_disk.contains_key(id)
             };
             some.iter().filter(same).map(|(id, _)| *id).collect()

@@ -32,7 +32,7 @@ pub(super) enum Task {
     /// Its parts are let go of.
     End { after: Option<ClipId> },
     /// Clips go for limits: those whose time is still the same.
-    Evict { clips: Vec<(ClipId, Micros)> },
+    Evict { clips: Vec<(ClipId, Micros)>, favorites: bool },
 }
 
 /// Work in portions.

@@ -175,7 +175,7 @@ impl Writer {
             }
             Change::Step(direction, which, done) => self.step(direction, which, done).await,
             Change::Clear(wish, done) => self.clear(&wish, done),
-            Change::Evict(clips, done) => self.evict(clips, done),
+            Change::Evict(clips, favorites, done) => self.evict(clips, favorites, done),
             Change::Floor(done) => {
                 let _ = done.send(self.floor());
             }

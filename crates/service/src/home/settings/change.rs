@@ -44,7 +44,7 @@ impl Known {
 }
 
 /// Every setting, in the order in which a person reads them.
-pub const KNOWN: [Known; 29] = [
+pub const KNOWN: [Known; 30] = [
     known(
         "limits.clips",
         "10000",
@@ -145,6 +145,13 @@ pub const KNOWN: [Known; 29] = [
         true,
         "true or false",
         "What was just copied on another device goes to this clipboard",
+    ),
+    known(
+        "exchange.wipe",
+        "false",
+        true,
+        "true or false",
+        "When another device strikes this one off, its whole history goes for good",
     ),
     known("capture", "true", false, "true or false", "Whether copies are watched at all"),
     known(
