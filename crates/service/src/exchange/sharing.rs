@@ -77,11 +77,8 @@ impl Exchanger {
 
     /// Notes what was made of the rules here, and puts those in force that devices agree on.
     async fn share_rules(&self) -> Result<(), Trouble> {
-        let here = |exchanger: &Self| -> Vec<Rule> {
-            exchanger.app.settings().keeping.rules.written().cloned().collect()
-        };
         let _one_at_a_time = self.config.changing.lock().await;
-        let own = here(self);
+        let own: Vec<Rule> = self.app.settings().keeping.rules.written().cloned().collect();
         let agreed = self.queue.share_rules(own.clone(), false).await?;
         if agreed == own {
             return Ok(());
@@ -92,8 +89,13 @@ impl Exchanger {
             let list = serde_json::to_value(&list).unwrap_or_default();
             change::change(&path, &[(rules, list)])
         });
-        match put.await {
-            Ok(Ok(settings)) => self.app.set(settings),
+        let put = match put.await {
+            Ok(Ok(settings)) => {
+                // What was written, whatever is read again meanwhile.
+                let put = settings.keeping.rules.written().cloned().collect();
+                self.app.set(settings);
+                put
+            }
             Ok(Err(why)) => {
                 let why = format!("the intake rules of the other devices can't be written here: {why}");
                 tracing::warn!("{why}");
@@ -101,8 +103,8 @@ impl Exchanger {
                 return Ok(());
             }
             Err(_) => return Ok(()),
-        }
-        self.queue.share_rules(here(self), true).await?;
+        };
+        self.queue.share_rules(put, true).await?;
         Ok(())
     }
 }

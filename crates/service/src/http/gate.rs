@@ -61,12 +61,15 @@ fn is_for_phones(method: &str, path: &str) -> bool {
 pub(super) async fn pass_phones(State(app): State<Shared>, request: Request, next: Next) -> Response {
     match check_phone(&app, &request) {
         Ok(()) => next.run(request).await,
-        Err(failure) => {
-            let mut response = failure.into_response();
-            response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
-            response
-        }
+        Err(failure) => turned_away(failure),
     }
+}
+
+/// Whatever else was to come is not read.
+fn turned_away(failure: Failure) -> Response {
+    let mut response = failure.into_response();
+    response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
+    response
 }
 
 fn check_phone(app: &Shared, request: &Request) -> Result<(), Failure> {
@@ -110,12 +113,7 @@ pub(super) struct Gate {
 pub(super) async fn pass(State(gate): State<Gate>, request: Request, next: Next) -> Response {
     match check(&gate, &request) {
         Ok(()) => next.run(request).await,
-        // Whatever else was to come is not read.
-        Err(failure) => {
-            let mut response = failure.into_response();
-            response.headers_mut().insert(header::CONNECTION, HeaderValue::from_static("close"));
-            response
-        }
+        Err(failure) => turned_away(failure),
     }
 }
 
