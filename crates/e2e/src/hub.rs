@@ -127,8 +127,7 @@ impl SharedDatabase {
         });
         let made = Command::new("mariadb")
             .arg(format!("--socket={}", socket.display()))
-            .args(["-e", "CREATE DATABASE yadori_hub CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin"])
-            .args(["-e", "SET GLOBAL max_connections = 200"])
+            .args(["-e", "CREATE DATABASE yadori_hub CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin; SET GLOBAL max_connections = 200"])
             .status();
         assert!(made.is_ok_and(|status| status.success()), "a schema");
         let user = current_user().expect("a name");

@@ -1,10 +1,13 @@
-//! A device that pushes to a hub as fast as it is answered, without anything around it.
+//! A device that pushes to a hub as fast as it is answered, without anything around it: what it sends is laid out beforehand,
+//! and of the answer no more is read than whether it was taken.
 
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use anyhow::{Result, ensure};
+use anyhow::{Context, Result, ensure};
 use ed25519_dalek::SigningKey;
 use ureq::Agent;
 use yadori_core::DeviceId;
@@ -22,7 +25,8 @@ pub struct Pusher {
     signing: SigningKey,
     group: [u8; 16],
     sequence: AtomicU64,
-    prepared: Mutex<std::vec::IntoIter<(Vec<u8>, String)>>,
+    connection: Mutex<Option<BufReader<TcpStream>>>,
+    prepared: Mutex<std::vec::IntoIter<Vec<u8>>>,
 }
 
 fn random<const N: usize>() -> [u8; N] {
@@ -56,6 +60,7 @@ impl Pusher {
             signing,
             group,
             sequence: AtomicU64::new(0),
+            connection: Mutex::default(),
             prepared: Mutex::default(),
         })
     }
@@ -70,8 +75,8 @@ impl Pusher {
         Ok(())
     }
 
-    /// A push of one record: its body, and the signature of the request.
-    fn seal(&self) -> Result<(Vec<u8>, String)> {
+    /// The request of a push of one record (HTTP/1.1, RFC 9112).
+    fn seal(&self) -> Result<Vec<u8>> {
         let sequence = self.sequence.fetch_add(1, Ordering::Relaxed) + 1;
         let subject = Subject(*blake3::hash(&sequence.to_be_bytes()).as_bytes());
         let header = Header {
@@ -89,7 +94,12 @@ impl Pusher {
         let time = SystemTime::now().duration_since(UNIX_EPOCH)?.as_secs();
         let request = Request { method: "POST", path: &path, group: self.group, body: &body };
         let by = request.sign(DEVICE, &self.signing, time, random()).to_header();
-        Ok((body, by))
+        let host = self.hub.trim_start_matches("http://");
+        let head = format!(
+            "POST {path} HTTP/1.1\r\nHost: {host}\r\nAuthorization: {by}\r\nContent-Length: {}\r\n\r\n",
+            body.len()
+        );
+        Ok([head.as_bytes(), &body].concat())
     }
 
     fn path(&self) -> String {
@@ -104,6 +114,7 @@ impl Pusher {
             signing: self.signing.clone(),
             group: self.group,
             sequence: AtomicU64::new(0),
+            connection: Mutex::default(),
             prepared: Mutex::default(),
         }
     }
@@ -130,12 +141,28 @@ impl Pusher {
     /// When the hub does not take it.
     pub fn push(&self) -> Result<()> {
         let prepared = self.prepared.lock().expect("one at a time").next();
-        let (body, by) = prepared.map_or_else(|| self.seal(), Ok)?;
-        let agent = self.agent.lock().expect("one at a time").clone();
-        let answer =
-            agent.post(format!("{}{}", self.hub, self.path())).header("authorization", by).send(&body[..])?;
-        ensure!(answer.status() == 200, "{}", answer.status());
-        let _ = answer.into_body().read_to_vec()?;
+        let request = prepared.map_or_else(|| self.seal(), Ok)?;
+        let mut connection = self.connection.lock().expect("one at a time");
+        let stream = match &mut *connection {
+            Some(stream) => stream,
+            none => {
+                let stream = TcpStream::connect(self.hub.trim_start_matches("http://"))?;
+                stream.set_nodelay(true)?;
+                none.insert(BufReader::new(stream))
+            }
+        };
+        stream.get_mut().write_all(&request)?;
+        let (mut line, mut length) = (String::new(), 0);
+        stream.read_line(&mut line)?;
+        ensure!(line.starts_with("HTTP/1.1 200 "), "{line}");
+        while line != "\r\n" {
+            line.clear();
+            ensure!(stream.read_line(&mut line)? > 0, "the answer broke off");
+            if let Some(said) = line.strip_prefix("content-length: ") {
+                length = said.trim().parse().context("a length")?;
+            }
+        }
+        stream.read_exact(&mut vec![0; length])?;
         Ok(())
     }
 }

@@ -12,6 +12,10 @@ use tracing_subscriber::util::SubscriberInitExt;
 use yadori_hub::run::{invite, run};
 use yadori_hub::settings::{EXAMPLE, Flags, Verb, resolve};
 
+/// A request makes many small things that do not live long.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() -> ExitCode {
     // Files are for this user alone, whatever was in force before.
     rustix::process::umask(rustix::fs::Mode::from_raw_mode(0o077));

@@ -1,17 +1,17 @@
 //! Pushes are written several at once: while some are being written, those that come meanwhile wait, and go together next.
+//! All of one group go the same way, one after the other.
 
 use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
 
 use tokio::sync::{Mutex, mpsc, oneshot};
 use tokio::time::{Duration, Instant, timeout_at};
 
-use crate::records::{LANES, Push, Pushed, Records};
+use crate::records::{LANES, Left, Push, Pushed, Records};
 
 /// Pushes of one of them at most, and bytes from which no more are added.
 const AT_ONCE: usize = 32;
 const BYTES: u64 = 4 << 20;
-/// Pushes that wait at most; who comes then waits to be let in.
+/// Pushes that wait for a lane at most; who comes then waits to be let in.
 const WAITING: usize = 256;
 /// While several come at once, a transaction waits so long for as many as the last one had.
 const GATHERED: Duration = Duration::from_micros(800);
@@ -24,33 +24,33 @@ struct Job {
     answer: oneshot::Sender<Option<Pushed>>,
 }
 
-/// Where pushes are handed in.
+/// Where pushes are handed in, by lane.
 #[derive(Clone, Debug)]
-pub(crate) struct Pushing(mpsc::Sender<Job>);
+pub(crate) struct Pushing(Vec<mpsc::Sender<Job>>);
 
 impl Pushing {
     /// Writes what is handed in, until nobody can hand in any more.
     pub(crate) fn on(records: &Records) -> Self {
-        let (sender, jobs) = mpsc::channel(WAITING);
-        let jobs = Arc::new(Mutex::new(jobs));
-        // Pushes that are being written.
-        let open = Arc::new(AtomicUsize::new(0));
-        for _ in 0..LANES {
-            let (records, jobs, open) = (records.clone(), Arc::clone(&jobs), Arc::clone(&open));
-            tokio::spawn(watched(move || lane(records.clone(), Arc::clone(&jobs), Arc::clone(&open))));
-        }
-        Self(sender)
+        let begin = |_| {
+            let (sender, jobs) = mpsc::channel(WAITING);
+            let (records, jobs) = (records.clone(), Arc::new(Mutex::new(jobs)));
+            tokio::spawn(watched(move || lane(records.clone(), Arc::clone(&jobs))));
+            sender
+        };
+        Self((0..LANES).map(begin).collect())
     }
 
     /// What came of a push. `None`: the database does not answer.
     pub(crate) async fn push(&self, push: Push) -> Option<Pushed> {
         let (answer, told) = oneshot::channel();
-        self.0.send(Job { push, answer }).await.ok()?;
+        // The name of a group is a hash.
+        let lane = usize::from(push.group[0]) % self.0.len();
+        self.0[lane].send(Job { push, answer }).await.ok()?;
         told.await.ok()?
     }
 }
 
-/// The next pushes: one at least, and those that wait; and when many are answered at once, a share of as many.
+/// The next pushes: one at least, and those that wait; and those who were answered together last, when they come back soon.
 async fn gather(jobs: &mut mpsc::Receiver<Job>, last: usize) -> Option<Vec<Job>> {
     let first = jobs.recv().await?;
     let mut bytes = first.push.bytes();
@@ -80,53 +80,39 @@ async fn watched<L: Future<Output = ()> + Send + 'static>(lane: impl Fn() -> L) 
     }
 }
 
-/// Pushes that are being written, counted down also where that breaks.
-struct Open(Arc<AtomicUsize>, usize);
-
-impl Drop for Open {
-    fn drop(&mut self) {
-        self.0.fetch_sub(self.1, Ordering::Relaxed);
-    }
-}
-
-async fn lane(records: Records, jobs: Arc<Mutex<mpsc::Receiver<Job>>>, open: Arc<AtomicUsize>) {
-    let mut last = 1;
-    loop {
-        let gathered = gather(&mut *jobs.lock().await, last).await;
-        let Some(gathered) = gathered else { return };
-        let count = gathered.len();
-        open.fetch_add(count, Ordering::Relaxed);
-        let counted = Open(Arc::clone(&open), count);
+async fn lane(records: Records, jobs: Arc<Mutex<mpsc::Receiver<Job>>>) {
+    let mut jobs = jobs.lock().await;
+    let (mut last, mut left) = (1, Left::default());
+    while let Some(gathered) = gather(&mut jobs, last).await {
+        last = gathered.len();
         let (pushes, answers): (Vec<_>, Vec<_>) =
             gathered.into_iter().map(|job| (job.push, job.answer)).unzip();
-        let pushed = records.push_all(&pushes).await.ok();
+        let pushed = records.push_all(&mut left, &pushes).await.ok();
         for (n, answer) in answers.into_iter().enumerate() {
             // Whoever asked may be gone.
             let _ = answer.send(pushed.as_ref().map(|all| all[n]));
         }
-        // Those of the other lanes come back as well.
-        last = open.load(Ordering::Relaxed) / LANES as usize;
-        drop(counted);
     }
 }
 
 #[cfg(test)]
 mod tests {
+    use std::sync::atomic::{AtomicUsize, Ordering};
+
     use super::*;
 
     #[tokio::test]
-    async fn what_breaks_begins_anew_and_counts_nothing_that_is_not_being_written() {
-        let (open, begun) = (Arc::new(AtomicUsize::new(0)), Arc::new(AtomicUsize::new(0)));
-        let (counted, times) = (Arc::clone(&open), Arc::clone(&begun));
+    async fn what_breaks_begins_anew_and_gives_back_what_it_held() {
+        let (begun, held) = (Arc::new(AtomicUsize::new(0)), Arc::new(Mutex::new(())));
+        let times = Arc::clone(&begun);
         watched(move || {
-            let (open, times) = (Arc::clone(&counted), times.fetch_add(1, Ordering::Relaxed));
+            let (times, held) = (times.fetch_add(1, Ordering::Relaxed), Arc::clone(&held));
             async move {
-                open.fetch_add(5, Ordering::Relaxed);
-                let _counted = Open(open, 5);
+                let _held = held.lock().await;
                 assert!(times > 2, "it breaks three times");
             }
         })
         .await;
-        assert_eq!((begun.load(Ordering::Relaxed), open.load(Ordering::Relaxed)), (4, 0));
+        assert_eq!(begun.load(Ordering::Relaxed), 4);
     }
 }

@@ -1,6 +1,6 @@
 //! The log of a group: records under its own numbers, each taken once.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use futures_util::TryStreamExt;
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
@@ -9,7 +9,7 @@ use yadori_sync::wire::{LONGEST_PAGE, Page};
 
 use super::blobs;
 use super::open::{Failed, Records};
-use super::push::{Group, Head, Ledger, Life, Push, Pushed};
+use super::push::{Group, Growth, Head, Ledger, Left, Life, Plan, Push, Pushed};
 
 /// Records of a page at most.
 const PAGE: u32 = 500;
@@ -20,33 +20,52 @@ const AT_ONCE: u32 = 200;
 const ROWS: usize = 128;
 const BYTES: usize = 4 << 20;
 
-/// Name, epoch, head, times and counts of a group.
-type GroupColumns = (Vec<u8>, u64, Vec<u8>, i64, u64, u64, i64);
+/// Name, epoch and counts of a group.
+type GroupColumns = (Vec<u8>, u64, u64, u64);
 /// Group, device, incarnation, sequence and hash of a head.
 type HeadColumns = (Vec<u8>, Vec<u8>, u64, u64, Vec<u8>);
 
 impl Records {
-    /// Takes several pushes in one transaction, each as if those before it had been taken alone.
+    /// Takes several pushes in one transaction, each as if those before it had been taken alone. `left`: how the groups stood
+    /// after the pushes before; where that still holds, it is not asked for again.
     ///
     /// # Errors
     /// None of them is here then, or all are: the same again tells.
-    pub async fn push_all(&self, pushes: &[Push]) -> Result<Vec<Pushed>, Failed> {
-        self.transaction_of_a_lane(async |mut tx| {
-            let mut ledger = read_ledger(&mut tx, pushes).await?;
-            let decided: Vec<_> = pushes.iter().map(|push| ledger.decide(push)).collect();
-            let taken = pushes.iter().zip(&decided);
-            let taken: Vec<_> = taken.filter_map(|(push, (_, before))| Some((push, (*before)?))).collect();
-            if !taken.is_empty() {
-                write_records(&mut tx, &taken).await?;
-                write_ledger(&mut tx, &ledger).await?;
-                for (push, before) in taken.iter().filter(|(push, _)| !push.listed.is_empty()) {
-                    let listed = push.listed.iter().map(|(at, name)| (before + 1 + *at as u64, *name));
-                    blobs::list(&mut tx, push.group, &listed.collect::<Vec<_>>()).await?;
-                }
+    pub async fn push_all(&self, left: &mut Left, pushes: &[Push]) -> Result<Vec<Pushed>, Failed> {
+        if let Some(mut ledger) = left.take(pushes) {
+            let plan = ledger.plan(pushes);
+            if plan.takes_all()
+                && self.transaction_of_a_lane(async |mut tx| {
+                    let holds = grow(&mut tx, &plan.grown).await?;
+                    if holds {
+                        write(&mut tx, &plan).await?;
+                    }
+                    Ok((tx, holds))
+                })
+                .await?
+            {
+                let pushed = plan.pushed;
+                left.put(ledger);
+                return Ok(pushed);
             }
-            Ok((tx, decided.into_iter().map(|(pushed, _)| pushed).collect()))
-        })
-        .await
+        }
+        let (ledger, pushed) = self
+            .transaction_of_a_lane(async |mut tx| {
+                let mut ledger = read_ledger(&mut tx, pushes).await?;
+                let plan = ledger.plan(pushes);
+                if !plan.taken.is_empty() {
+                    if !grow(&mut tx, &plan.grown).await? {
+                        // They are locked, and stand as they were read.
+                        return Err(sqlx::Error::Protocol("a locked row changed".to_owned()));
+                    }
+                    write(&mut tx, &plan).await?;
+                }
+                let pushed = plan.pushed;
+                Ok((tx, (ledger, pushed)))
+            })
+            .await?;
+        left.put(ledger);
+        Ok(pushed)
     }
 
     /// Records after a number: as many as fit into a page, one at least. `None`: there is no such group.
@@ -145,7 +164,7 @@ async fn read_ledger(tx: &mut MySqlConnection, pushes: &[Push]) -> Result<Ledger
     let groups: BTreeSet<[u8; 16]> = pushes.iter().map(|push| push.group).collect();
     let lives: BTreeSet<Life> = pushes.iter().filter_map(Push::life).collect();
     let mut sql = QueryBuilder::<MySql>::new(
-        "SELECT id, epoch, head, made_at, last, bytes, seen_at FROM hub_groups WHERE id IN (",
+        "SELECT id, epoch, last, bytes FROM hub_groups WHERE id IN (",
     );
     let mut list = sql.separated(", ");
     groups.iter().for_each(|group| {
@@ -154,9 +173,8 @@ async fn read_ledger(tx: &mut MySqlConnection, pushes: &[Push]) -> Result<Ledger
     sql.push(") ORDER BY id FOR UPDATE");
     let rows: Vec<GroupColumns> = sql.build_query_as().fetch_all(&mut *tx).await?;
     let mut ledger = Ledger::default();
-    for (id, epoch, head, made_at, last, bytes, seen_at) in rows {
-        let group = Group { epoch, head, made_at, last, bytes, seen_at, changed: false };
-        ledger.groups.insert(id.try_into().unwrap_or_default(), group);
+    for (id, epoch, last, bytes) in rows {
+        ledger.groups.insert(id.try_into().unwrap_or_default(), Group { epoch, last, bytes });
     }
     let mut sql =
         QueryBuilder::<MySql>::new("SELECT grp, device, incarnation, sequence, push FROM heads WHERE ");
@@ -175,10 +193,56 @@ async fn read_ledger(tx: &mut MySqlConnection, pushes: &[Push]) -> Result<Ledger
         .into_iter()
         .filter_map(|(group, device, incarnation, sequence, push)| {
             let life = (group.try_into().ok()?, yadori_core::DeviceId(device.try_into().ok()?), incarnation);
-            Some((life, Head { sequence, push: push.try_into().ok()?, changed: false }))
+            Some((life, Head { sequence, push: push.try_into().ok()? }))
         })
         .collect::<HashMap<_, _>>();
     Ok(ledger)
+}
+
+/// Lets groups grow, each where it still stands as it did. False: one of them does not.
+async fn grow(tx: &mut MySqlConnection, grown: &BTreeMap<[u8; 16], Growth>) -> Result<bool, sqlx::Error> {
+    /// A value of each.
+    fn each(
+        sql: &mut QueryBuilder<MySql>,
+        grown: &BTreeMap<[u8; 16], Growth>,
+        value: impl Fn(&Growth) -> u64,
+    ) {
+        sql.push("CASE id");
+        for (id, growth) in grown {
+            sql.push(" WHEN ").push_bind(id.to_vec()).push(" THEN ").push_bind(value(growth));
+        }
+        sql.push(" END");
+    }
+    let seen_at = grown.values().map(|growth| growth.seen_at).max().unwrap_or_default();
+    let mut sql = QueryBuilder::<MySql>::new("UPDATE hub_groups SET last = last + ");
+    each(&mut sql, grown, |growth| growth.records);
+    sql.push(", bytes = bytes + ");
+    each(&mut sql, grown, |growth| growth.bytes);
+    sql.push(", seen_at = GREATEST(seen_at, ").push_bind(seen_at).push(") WHERE ");
+    let mut list = sql.separated(" OR ");
+    for (id, growth) in grown {
+        list.push("(id = ")
+            .push_bind_unseparated(&id[..])
+            .push_unseparated(" AND last = ")
+            .push_bind_unseparated(growth.before)
+            .push_unseparated(" AND epoch = ")
+            .push_bind_unseparated(growth.epoch)
+            .push_unseparated(" AND bytes <= ")
+            .push_bind_unseparated(growth.room)
+            .push_unseparated(")");
+    }
+    Ok(sql.build().execute(tx).await?.rows_affected() == grown.len() as u64)
+}
+
+/// Writes what else a plan holds.
+async fn write(tx: &mut MySqlConnection, plan: &Plan<'_>) -> Result<(), sqlx::Error> {
+    write_records(tx, &plan.taken).await?;
+    write_heads(tx, &plan.heads).await?;
+    for (push, before) in plan.taken.iter().filter(|(push, _)| !push.listed.is_empty()) {
+        let listed = push.listed.iter().map(|(at, name)| (before + 1 + *at as u64, *name));
+        blobs::list(tx, push.group, &listed.collect::<Vec<_>>()).await?;
+    }
+    Ok(())
 }
 
 async fn write_records(tx: &mut MySqlConnection, taken: &[(&Push, u64)]) -> Result<(), sqlx::Error> {
@@ -212,9 +276,8 @@ async fn write_records(tx: &mut MySqlConnection, taken: &[(&Push, u64)]) -> Resu
     Ok(())
 }
 
-async fn write_ledger(tx: &mut MySqlConnection, ledger: &Ledger) -> Result<(), sqlx::Error> {
+async fn write_heads(tx: &mut MySqlConnection, heads: &BTreeMap<Life, Head>) -> Result<(), sqlx::Error> {
     let mut sql = QueryBuilder::<MySql>::new("INSERT INTO heads (grp, device, incarnation, sequence, push) ");
-    let heads = ledger.heads.iter().filter(|(_, head)| head.changed);
     sql.push_values(heads, |mut row, ((group, device, incarnation), head)| {
         row.push_bind(&group[..])
             .push_bind(&device.0[..])
@@ -223,24 +286,6 @@ async fn write_ledger(tx: &mut MySqlConnection, ledger: &Ledger) -> Result<(), s
             .push_bind(&head.push[..]);
     });
     sql.push(" ON DUPLICATE KEY UPDATE sequence = VALUES(sequence), push = VALUES(push)");
-    sql.build().execute(&mut *tx).await?;
-    let mut sql = QueryBuilder::<MySql>::new(
-        "INSERT INTO hub_groups (id, epoch, head, last, bytes, made_at, seen_at) ",
-    );
-    let groups = ledger.groups.iter().filter(|(_, group)| group.changed);
-    // All of them are there: this changes several rows at once.
-    sql.push_values(groups, |mut row, (id, group)| {
-        row.push_bind(&id[..])
-            .push_bind(group.epoch)
-            .push_bind(&group.head[..])
-            .push_bind(group.last)
-            .push_bind(group.bytes)
-            .push_bind(group.made_at)
-            .push_bind(group.seen_at);
-    });
-    sql.push(
-        " ON DUPLICATE KEY UPDATE last = VALUES(last), bytes = VALUES(bytes), seen_at = VALUES(seen_at)",
-    );
-    sql.build().execute(&mut *tx).await?;
+    sql.build().execute(tx).await?;
     Ok(())
 }

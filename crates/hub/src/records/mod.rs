@@ -13,4 +13,4 @@ pub use blobs::PartTaken;
 pub use groups::{Appended, Founded, Standing};
 pub use news::Said;
 pub use open::{Failed, LANES, OpenError, Records};
-pub use push::{Push, Pushed};
+pub use push::{Left, Push, Pushed};

@@ -1,8 +1,10 @@
 //! Pushes: what is to come of each is decided here, on values; several are written at once.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
+use std::num::NonZeroUsize;
 
 use bytes::Bytes;
+use lru::LruCache;
 use yadori_core::DeviceId;
 use yadori_sync::record::Header;
 
@@ -53,6 +55,10 @@ pub enum Pushed {
     NoGroup,
 }
 
+/// Groups that are remembered as they were left, and lives of devices in each.
+const GROUPS: NonZeroUsize = NonZeroUsize::new(4_096).unwrap();
+const LIVES: usize = 64;
+
 /// A life of a device in a group.
 pub(super) type Life = ([u8; 16], DeviceId, u64);
 
@@ -60,13 +66,8 @@ pub(super) type Life = ([u8; 16], DeviceId, u64);
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Group {
     pub(super) epoch: u64,
-    pub(super) head: Vec<u8>,
-    pub(super) made_at: i64,
     pub(super) last: u64,
     pub(super) bytes: u64,
-    pub(super) seen_at: i64,
-    /// Something was taken.
-    pub(super) changed: bool,
 }
 
 /// How far a life has come, and the hash of what was sent last.
@@ -74,20 +75,43 @@ pub(super) struct Group {
 pub(super) struct Head {
     pub(super) sequence: u64,
     pub(super) push: [u8; 32],
-    /// It has come further.
-    pub(super) changed: bool,
 }
 
-/// The groups and lives that some pushes are about.
+/// The groups and lives that some pushes are about. A group or a life that is not there is not at the hub.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Ledger {
-    pub(super) groups: HashMap<[u8; 16], Group>,
+    pub(super) groups: BTreeMap<[u8; 16], Group>,
     pub(super) heads: HashMap<Life, Head>,
+}
+
+/// What some pushes change of a group.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Growth {
+    /// How it stood before: written only where it still does.
+    pub(super) epoch: u64,
+    pub(super) before: u64,
+    /// Numbers and bytes that it grows by.
+    pub(super) records: u64,
+    pub(super) bytes: u64,
+    /// Bytes that it may have before that.
+    pub(super) room: u64,
+    pub(super) seen_at: i64,
+}
+
+/// What came of some pushes, and what is to be written for it.
+#[derive(Debug)]
+pub(super) struct Plan<'a> {
+    pub(super) pushed: Vec<Pushed>,
+    /// Those whose records are written, with the number before the first.
+    pub(super) taken: Vec<(&'a Push, u64)>,
+    pub(super) grown: BTreeMap<[u8; 16], Growth>,
+    /// How far lives have come then.
+    pub(super) heads: BTreeMap<Life, Head>,
 }
 
 impl Ledger {
     /// What comes of a push after those before it; and, where it is written, the number before its first record.
-    pub(super) fn decide(&mut self, push: &Push) -> (Pushed, Option<u64>) {
+    fn decide(&mut self, push: &Push) -> (Pushed, Option<u64>) {
         let (Some(life), Some((last, _))) = (push.life(), push.records.last()) else {
             return (Pushed::Older, None);
         };
@@ -108,10 +132,89 @@ impl Ledger {
         let before = group.last;
         group.last += push.records.len() as u64;
         group.bytes += bytes;
-        group.seen_at = group.seen_at.max(push.now);
-        group.changed = true;
-        self.heads.insert(life, Head { sequence: last.sequence, push: push.hash, changed: true });
+        self.heads.insert(life, Head { sequence: last.sequence, push: push.hash });
         (Pushed::Taken(group.last), Some(before))
+    }
+
+    /// What comes of some pushes, each after those before it. The ledger is as it is then.
+    pub(super) fn plan<'a>(&mut self, pushes: &'a [Push]) -> Plan<'a> {
+        let before = self.groups.clone();
+        let (mut pushed, mut taken) = (Vec::with_capacity(pushes.len()), Vec::new());
+        let (mut grown, mut heads) = (BTreeMap::new(), BTreeMap::new());
+        for push in pushes {
+            let (outcome, number) = self.decide(push);
+            pushed.push(outcome);
+            let (Some(number), Some(life)) = (number, push.life()) else { continue };
+            taken.push((push, number));
+            heads.extend(self.heads.get(&life).map(|head| (life, *head)));
+            let (was, now) = (&before[&push.group], &self.groups[&push.group]);
+            let growth = Growth {
+                epoch: was.epoch,
+                before: was.last,
+                records: now.last - was.last,
+                bytes: now.bytes - was.bytes,
+                room: push.quota.saturating_sub(now.bytes - was.bytes),
+                seen_at: push.now,
+            };
+            grown
+                .entry(push.group)
+                .and_modify(|all: &mut Growth| {
+                    let (room, seen_at) = (all.room.min(growth.room), all.seen_at.max(growth.seen_at));
+                    *all = Growth { room, seen_at, ..growth };
+                })
+                .or_insert(growth);
+        }
+        Plan { pushed, taken, grown, heads }
+    }
+}
+
+impl Plan<'_> {
+    /// Every push is written: nothing was decided that a look at the database might see otherwise.
+    pub(super) fn takes_all(&self) -> bool {
+        self.taken.len() == self.pushed.len()
+    }
+}
+
+/// Groups as they were left by the last push that was taken here. Another process may have gone on with them: what is written
+/// by this is written only where it still holds.
+#[derive(Debug)]
+pub struct Left(LruCache<[u8; 16], (Group, HashMap<Life, Head>)>);
+
+impl Default for Left {
+    fn default() -> Self {
+        Self(LruCache::new(GROUPS))
+    }
+}
+
+impl Left {
+    /// The ledger for these pushes, where all of it is known; it is forgotten here until it is put back.
+    pub(super) fn take(&mut self, pushes: &[Push]) -> Option<Ledger> {
+        let mut ledger = Ledger::default();
+        for push in pushes {
+            if !ledger.groups.contains_key(&push.group) {
+                let (group, heads) = self.0.pop(&push.group)?;
+                ledger.groups.insert(push.group, group);
+                ledger.heads.extend(heads);
+            }
+            // A life that is not remembered may be at the hub.
+            ledger.heads.get(&push.life()?)?;
+        }
+        Some(ledger)
+    }
+
+    /// Remembers a ledger that holds.
+    pub(super) fn put(&mut self, ledger: Ledger) {
+        let mut heads: HashMap<[u8; 16], HashMap<Life, Head>> = HashMap::new();
+        for (life, head) in ledger.heads {
+            heads.entry(life.0).or_default().insert(life, head);
+        }
+        for (id, group) in ledger.groups {
+            let mut heads = heads.remove(&id).unwrap_or_default();
+            if heads.len() > LIVES {
+                heads.clear();
+            }
+            self.0.put(id, (group, heads));
+        }
     }
 }
 
@@ -139,8 +242,7 @@ mod tests {
     }
 
     fn ledger() -> Ledger {
-        let group =
-            Group { epoch: 2, head: vec![], made_at: 1, last: 0, bytes: 0, seen_at: 1, changed: false };
+        let group = Group { epoch: 2, last: 0, bytes: 0 };
         Ledger { groups: (0..2).map(|n| ([n; 16], group.clone())).collect(), heads: HashMap::new() }
     }
 
@@ -157,6 +259,22 @@ mod tests {
         assert_eq!(ledger.decide(&push(0, 1, (4, 0), 2, 100)), (Pushed::Older, None));
     }
 
+    #[test]
+    fn what_is_remembered_is_whole_or_not_at_all() {
+        let mut left = Left::default();
+        assert!(left.take(&[push(0, 1, (1, 1), 2, 100)]).is_none());
+        let mut known = ledger();
+        let first = [push(0, 1, (1, 3), 2, 100), push(1, 1, (1, 1), 2, 100)];
+        assert!(known.plan(&first).takes_all());
+        left.put(known.clone());
+        // A life that was never seen may be at the hub.
+        assert!(left.take(&[push(0, 2, (1, 1), 2, 100)]).is_none());
+        assert!(left.take(&[push(0, 1, (4, 1), 2, 100)]).is_none(), "forgotten until it is put back");
+        left.put(known.clone());
+        let taken = left.take(&[push(0, 1, (4, 1), 2, 100), push(1, 1, (2, 1), 2, 100)]).unwrap();
+        assert_eq!((&taken.groups, &taken.heads), (&known.groups, &known.heads));
+    }
+
     proptest! {
         #[test]
         fn whatever_comes_numbers_have_no_gap_and_no_group_has_more_than_it_may(
@@ -164,12 +282,29 @@ mod tests {
         ) {
             let mut ledger = ledger();
             let mut taken: HashMap<[u8; 16], Vec<u64>> = HashMap::new();
-            for (group, device, from, records, epoch) in all {
-                let push = push(group, device, (from, records), epoch, 300);
-                if let (outcome, Some(before)) = ledger.decide(&push) {
-                    prop_assert_eq!(outcome, Pushed::Taken(before + records));
+            let pushes = all.iter().map(|&(group, device, from, records, epoch)| {
+                push(group, device, (from, records), epoch, 300)
+            });
+            for some in pushes.collect::<Vec<_>>().chunks(7) {
+                let before = ledger.clone();
+                let plan = ledger.plan(some);
+                for (push, before) in &plan.taken {
+                    let records = push.records.len() as u64;
                     taken.entry(push.group).or_default().extend(before + 1..=before + records);
                 }
+                // What is written makes of the ledger before the one after.
+                for (id, group) in &ledger.groups {
+                    let was = &before.groups[id];
+                    let grown = plan.grown.get(id).map_or((0, 0), |grown| (grown.records, grown.bytes));
+                    prop_assert_eq!((group.last, group.bytes), (was.last + grown.0, was.bytes + grown.1));
+                    if let Some(grown) = plan.grown.get(id) {
+                        prop_assert_eq!((grown.before, grown.epoch), (was.last, was.epoch));
+                        prop_assert!(was.bytes <= grown.room && grown.room + grown.bytes <= 300);
+                    }
+                }
+                let mut heads = before.heads.clone();
+                heads.extend(plan.heads.iter().map(|(life, head)| (*life, *head)));
+                prop_assert_eq!(&heads, &ledger.heads);
             }
             for (id, group) in &ledger.groups {
                 let numbers = taken.remove(id).unwrap_or_default();
