@@ -7,6 +7,7 @@ use tokio::sync::{Mutex, mpsc, oneshot};
 use tokio::time::{Duration, Instant, timeout_at};
 
 use crate::records::{LANES, Left, Push, Pushed, Records};
+use crate::watched::watched;
 
 /// Pushes of one of them at most, and bytes from which no more are added.
 const AT_ONCE: usize = 32;
@@ -15,9 +16,6 @@ const BYTES: u64 = 4 << 20;
 const WAITING: usize = 256;
 /// While several come at once, a transaction waits so long for as many as the last one had.
 const GATHERED: Duration = Duration::from_micros(800);
-
-/// Before a lane that broke begins anew.
-const AGAIN: Duration = Duration::from_millis(200);
 
 struct Job {
     push: Push,
@@ -34,7 +32,7 @@ impl Pushing {
         let begin = |_| {
             let (sender, jobs) = mpsc::channel(WAITING);
             let (records, jobs) = (records.clone(), Arc::new(Mutex::new(jobs)));
-            tokio::spawn(watched(move || lane(records.clone(), Arc::clone(&jobs))));
+            tokio::spawn(watched("writing pushes", move || lane(records.clone(), Arc::clone(&jobs))));
             sender
         };
         Self((0..LANES).map(begin).collect())
@@ -69,17 +67,6 @@ async fn gather(jobs: &mut mpsc::Receiver<Job>, last: usize) -> Option<Vec<Job>>
     Some(all)
 }
 
-/// A lane, begun again where it breaks: those whose pushes it had are told that the database does not answer, and push again.
-async fn watched<L: Future<Output = ()> + Send + 'static>(lane: impl Fn() -> L) {
-    while let Err(why) = tokio::spawn(lane()).await {
-        if why.is_cancelled() {
-            return;
-        }
-        tracing::error!("writing pushes broke, and begins anew: {why}");
-        tokio::time::sleep(AGAIN).await;
-    }
-}
-
 async fn lane(records: Records, jobs: Arc<Mutex<mpsc::Receiver<Job>>>) {
     let mut jobs = jobs.lock().await;
     let (mut last, mut left) = (1, Left::default());
@@ -92,27 +79,5 @@ async fn lane(records: Records, jobs: Arc<Mutex<mpsc::Receiver<Job>>>) {
             // Whoever asked may be gone.
             let _ = answer.send(pushed.as_ref().map(|all| all[n]));
         }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use std::sync::atomic::{AtomicUsize, Ordering};
-
-    use super::*;
-
-    #[tokio::test]
-    async fn what_breaks_begins_anew_and_gives_back_what_it_held() {
-        let (begun, held) = (Arc::new(AtomicUsize::new(0)), Arc::new(Mutex::new(())));
-        let times = Arc::clone(&begun);
-        watched(move || {
-            let (times, held) = (times.fetch_add(1, Ordering::Relaxed), Arc::clone(&held));
-            async move {
-                let _held = held.lock().await;
-                assert!(times > 2, "it breaks three times");
-            }
-        })
-        .await;
-        assert_eq!(begun.load(Ordering::Relaxed), 4);
     }
 }

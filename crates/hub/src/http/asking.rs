@@ -92,7 +92,10 @@ impl Asked<'_> {
         let key = phrase.or(now).or_else(once).ok_or_else(Failure::stranger)?;
         let path = self.uri.path_and_query().map_or("", |path| path.as_str());
         let request = Request { method: self.method.as_str(), path, group: self.group, body: self.body };
-        request.verify(by, &key, seconds()).map_err(refused)?;
+        let claim = request.claim(by, &key, seconds()).map_err(refused)?;
+        if !hub.believing.holds(claim).await.ok_or_else(Failure::away)? {
+            return Err(refused(RequestError::Signature));
+        }
         if !hub.answered.is_new(by) {
             return Err(Failure::unsigned("the request was answered before"));
         }

@@ -11,6 +11,7 @@ use super::guard::Guard;
 use super::known::Known;
 use super::pace::Pace;
 use super::problem::Failure;
+use crate::believing::Believing;
 use crate::keeping::Grown;
 use crate::pushing::Pushing;
 use crate::records::Records;
@@ -45,6 +46,7 @@ pub struct Hub {
     /// Bytes that a group may have.
     pub(super) quota: u64,
     pub(super) known: Known,
+    pub(super) believing: Believing,
     pub(super) answered: Answered,
     /// Codes that are tried.
     pub(super) guard: Guard,
@@ -77,6 +79,7 @@ impl Hub {
             telling,
             quiet_days: settings.quiet_days,
             known: Known::default(),
+            believing: Believing::default(),
             answered: Answered::default(),
             guard: Guard::default(),
             uninvited: Guard::default(),

@@ -35,14 +35,15 @@ impl Records {
         if let Some(mut ledger) = left.take(pushes) {
             let plan = ledger.plan(pushes);
             if plan.takes_all()
-                && self.transaction_of_a_lane(async |mut tx| {
-                    let holds = grow(&mut tx, &plan.grown).await?;
-                    if holds {
-                        write(&mut tx, &plan).await?;
-                    }
-                    Ok((tx, holds))
-                })
-                .await?
+                && self
+                    .transaction_of_a_lane(async |mut tx| {
+                        let holds = grow(&mut tx, &plan.grown).await?;
+                        if holds {
+                            write(&mut tx, &plan).await?;
+                        }
+                        Ok((tx, holds))
+                    })
+                    .await?
             {
                 let pushed = plan.pushed;
                 left.put(ledger);
@@ -163,9 +164,7 @@ impl Records {
 async fn read_ledger(tx: &mut MySqlConnection, pushes: &[Push]) -> Result<Ledger, sqlx::Error> {
     let groups: BTreeSet<[u8; 16]> = pushes.iter().map(|push| push.group).collect();
     let lives: BTreeSet<Life> = pushes.iter().filter_map(Push::life).collect();
-    let mut sql = QueryBuilder::<MySql>::new(
-        "SELECT id, epoch, last, bytes FROM hub_groups WHERE id IN (",
-    );
+    let mut sql = QueryBuilder::<MySql>::new("SELECT id, epoch, last, bytes FROM hub_groups WHERE id IN (");
     let mut list = sql.separated(", ");
     groups.iter().for_each(|group| {
         list.push_bind(&group[..]);

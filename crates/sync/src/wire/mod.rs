@@ -4,4 +4,4 @@ mod bodies;
 mod request;
 
 pub use bodies::{Found, LONGEST_PAGE, Page, Sent, list, read_list};
-pub use request::{Request, RequestError, SCHEME, Signature, WINDOW};
+pub use request::{Claim, Request, RequestError, SCHEME, Signature, WINDOW};

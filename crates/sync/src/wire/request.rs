@@ -84,12 +84,53 @@ impl Request<'_> {
     /// # Errors
     /// It is not to be answered then.
     pub fn verify(&self, by: &Signature, key: &VerifyingKey, now: u64) -> Result<(), RequestError> {
+        self.claim(by, key, now)?.holds().then_some(()).ok_or(RequestError::Signature)
+    }
+
+    /// What is to be verified of it: that the device with this key signed it. The time (in seconds since the Unix epoch) is
+    /// looked at here.
+    ///
+    /// # Errors
+    /// It was made at another time.
+    pub fn claim(&self, by: &Signature, key: &VerifyingKey, now: u64) -> Result<Claim, RequestError> {
         if by.time.abs_diff(now) > WINDOW.as_secs() {
             return Err(RequestError::Time);
         }
         let signature = ed25519_dalek::Signature::from_bytes(&by.signature);
-        key.verify_strict(&signed(self, by.device, by.time, &by.nonce), &signature)
-            .map_err(|_| RequestError::Signature)
+        Ok(Claim { said: signed(self, by.device, by.time, &by.nonce), signature, key: *key })
+    }
+}
+
+/// That a device signed a request.
+#[derive(Clone, Debug)]
+pub struct Claim {
+    said: Vec<u8>,
+    signature: ed25519_dalek::Signature,
+    key: VerifyingKey,
+}
+
+impl Claim {
+    /// Whether it did (RFC 8032, section 5.1.7, without points of small order).
+    pub fn holds(&self) -> bool {
+        self.key.verify_strict(&self.said, &self.signature).is_ok()
+    }
+
+    /// Which of these hold. Several are looked at as one sum, which is less work; only where that does not come out, each alone.
+    ///
+    /// Whoever has a key can make a signature with it that holds among others and not alone; whoever has none can't make one
+    /// that holds: for a request, which says something once, that is enough.
+    pub fn which_hold(all: &[Self]) -> Vec<bool> {
+        if all.len() > 1 {
+            let said: Vec<&[u8]> = all.iter().map(|claim| &claim.said[..]).collect();
+            let signatures: Vec<_> = all.iter().map(|claim| claim.signature).collect();
+            let keys: Vec<_> = all.iter().map(|claim| claim.key).collect();
+            // A weak key would sign anything.
+            let weak = keys.iter().any(VerifyingKey::is_weak);
+            if !weak && ed25519_dalek::verify_batch(&said, &signatures, &keys).is_ok() {
+                return vec![true; all.len()];
+            }
+        }
+        all.iter().map(Self::holds).collect()
     }
 }
 
@@ -168,6 +209,37 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn of_several_the_same_hold_as_of_each_alone(
+            all in proptest::collection::vec((0..4_u8, 0..6_u8), 0..20),
+        ) {
+            let claims: Vec<Claim> = all
+                .iter()
+                .enumerate()
+                .map(|(n, (device, wrong))| {
+                    let key = SigningKey::from_bytes(&[*device; 32]);
+                    let body = n.to_be_bytes();
+                    let request = Request { method: "POST", path: "/v1", group: [1; 16], body: &body };
+                    let mut by = request.sign(DEVICE, &key, NOW, [7; 16]);
+                    let mut public = key.verifying_key();
+                    match wrong {
+                        0 => by.signature[n % 64] ^= 1,
+                        1 => public = SigningKey::from_bytes(&[*device + 1; 32]).verifying_key(),
+                        // A key that would sign anything: the neutral point (RFC 8032, section 5.1.2).
+                        2 => public = VerifyingKey::from_bytes(&{
+                            let mut one = [0; 32];
+                            one[0] = 1;
+                            one
+                        }).unwrap(),
+                        _ => {}
+                    }
+                    request.claim(&by, &public, NOW).unwrap()
+                })
+                .collect();
+            let alone: Vec<bool> = all.iter().map(|(_, wrong)| *wrong > 2).collect();
+            prop_assert_eq!(Claim::which_hold(&claims), alone);
+        }
+
         #[test]
         fn whatever_stands_in_the_header_is_read_or_refused(text in "(Yadori )?[A-Za-z0-9_-]{0,300}") {
             if let Ok(by) = Signature::from_header(&text) {
