@@ -38,7 +38,9 @@ fn say(words: &str) {
 
 fn start(flags: &Flags) -> anyhow::Result<()> {
     let settings = resolve(&flags.home, flags.listen)?;
-    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(6).enable_all().build()?;
+    // As many threads as the machine has cores, two at least.
+    let threads = std::thread::available_parallelism().map_or(2, |cores| cores.get().max(2));
+    let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(threads).enable_all().build()?;
     match flags.verb.clone().unwrap_or(Verb::Serve) {
         Verb::Example => say(EXAMPLE.trim_end()),
         Verb::Invite { days } => say(&runtime.block_on(invite(&settings, days))?),

@@ -144,7 +144,6 @@ fn a_group_that_nobody_asked_for_goes_whole_and_one_that_is_asked_for_stays() {
         "SELECT COUNT(*) FROM hub_groups",
         "SELECT COUNT(DISTINCT grp) FROM records",
         "SELECT COUNT(DISTINCT grp) FROM blobs",
-        "SELECT COUNT(DISTINCT grp) FROM heads",
         "SELECT COUNT(DISTINCT grp) FROM entries",
     ] {
         assert_eq!(database.count(table), 1, "{table}");

@@ -1,6 +1,6 @@
 //! The log of a group: records under its own numbers, each taken once.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 
 use futures_util::TryStreamExt;
 use sqlx::{MySql, MySqlConnection, QueryBuilder};
@@ -9,7 +9,7 @@ use yadori_sync::wire::{LONGEST_PAGE, Page};
 
 use super::blobs;
 use super::open::{Failed, Records};
-use super::push::{Group, Growth, Head, Ledger, Left, Life, Plan, Push, Pushed};
+use super::push::{Group, Growth, Heads, Ledger, Left, Plan, Push, Pushed};
 
 /// Records of a page at most.
 const PAGE: u32 = 500;
@@ -20,10 +20,8 @@ const AT_ONCE: u32 = 200;
 const ROWS: usize = 128;
 const BYTES: usize = 4 << 20;
 
-/// Name, epoch and counts of a group.
-type GroupColumns = (Vec<u8>, u64, u64, u64);
-/// Group, device, incarnation, sequence and hash of a head.
-type HeadColumns = (Vec<u8>, Vec<u8>, u64, u64, Vec<u8>);
+/// Name, epoch, counts and heads of a group.
+type GroupColumns = (Vec<u8>, u64, u64, u64, Vec<u8>);
 
 impl Records {
     /// Takes several pushes in one transaction, each as if those before it had been taken alone. `left`: how the groups stood
@@ -160,52 +158,33 @@ impl Records {
     }
 }
 
-/// The groups that these pushes are about, locked (in the order of their names, whoever asks), and the lives.
+/// The groups that these pushes are about, locked (in the order of their names, whoever asks).
 async fn read_ledger(tx: &mut MySqlConnection, pushes: &[Push]) -> Result<Ledger, sqlx::Error> {
     let groups: BTreeSet<[u8; 16]> = pushes.iter().map(|push| push.group).collect();
-    let lives: BTreeSet<Life> = pushes.iter().filter_map(Push::life).collect();
-    let mut sql = QueryBuilder::<MySql>::new("SELECT id, epoch, last, bytes FROM hub_groups WHERE id IN (");
+    let mut sql =
+        QueryBuilder::<MySql>::new("SELECT id, epoch, last, bytes, heads FROM hub_groups WHERE id IN (");
     let mut list = sql.separated(", ");
     groups.iter().for_each(|group| {
         list.push_bind(&group[..]);
     });
     sql.push(") ORDER BY id FOR UPDATE");
-    let rows: Vec<GroupColumns> = sql.build_query_as().fetch_all(&mut *tx).await?;
-    let mut ledger = Ledger::default();
-    for (id, epoch, last, bytes) in rows {
-        ledger.groups.insert(id.try_into().unwrap_or_default(), Group { epoch, last, bytes });
-    }
-    let mut sql =
-        QueryBuilder::<MySql>::new("SELECT grp, device, incarnation, sequence, push FROM heads WHERE ");
-    let mut list = sql.separated(" OR ");
-    lives.iter().for_each(|(group, device, incarnation)| {
-        list.push("(grp = ")
-            .push_bind_unseparated(&group[..])
-            .push_unseparated(" AND device = ")
-            .push_bind_unseparated(&device.0[..])
-            .push_unseparated(" AND incarnation = ")
-            .push_bind_unseparated(*incarnation)
-            .push_unseparated(")");
-    });
-    let rows: Vec<HeadColumns> = sql.build_query_as().fetch_all(&mut *tx).await?;
-    ledger.heads = rows
-        .into_iter()
-        .filter_map(|(group, device, incarnation, sequence, push)| {
-            let life = (group.try_into().ok()?, yadori_core::DeviceId(device.try_into().ok()?), incarnation);
-            Some((life, Head { sequence, push: push.try_into().ok()? }))
-        })
-        .collect::<HashMap<_, _>>();
-    Ok(ledger)
+    let rows: Vec<GroupColumns> = sql.build_query_as().fetch_all(tx).await?;
+    let group = |(id, epoch, last, bytes, heads): GroupColumns| {
+        let heads = Heads::from_bytes(&heads);
+        (id.try_into().unwrap_or_default(), Group { epoch, last, bytes, heads })
+    };
+    Ok(Ledger(rows.into_iter().map(group).collect()))
 }
 
 /// Lets groups grow, each where it still stands as it did. False: one of them does not.
 async fn grow(tx: &mut MySqlConnection, grown: &BTreeMap<[u8; 16], Growth>) -> Result<bool, sqlx::Error> {
-    /// A value of each.
-    fn each(
+    fn each<'a, V>(
         sql: &mut QueryBuilder<MySql>,
-        grown: &BTreeMap<[u8; 16], Growth>,
-        value: impl Fn(&Growth) -> u64,
-    ) {
+        grown: &'a BTreeMap<[u8; 16], Growth>,
+        value: impl Fn(&'a Growth) -> V,
+    ) where
+        V: sqlx::Encode<'a, MySql> + sqlx::Type<MySql>,
+    {
         sql.push("CASE id");
         for (id, growth) in grown {
             sql.push(" WHEN ").push_bind(id.to_vec()).push(" THEN ").push_bind(value(growth));
@@ -217,6 +196,8 @@ async fn grow(tx: &mut MySqlConnection, grown: &BTreeMap<[u8; 16], Growth>) -> R
     each(&mut sql, grown, |growth| growth.records);
     sql.push(", bytes = bytes + ");
     each(&mut sql, grown, |growth| growth.bytes);
+    sql.push(", heads = ");
+    each(&mut sql, grown, |growth| growth.heads.to_bytes());
     sql.push(", seen_at = GREATEST(seen_at, ").push_bind(seen_at).push(") WHERE ");
     let mut list = sql.separated(" OR ");
     for (id, growth) in grown {
@@ -236,7 +217,6 @@ async fn grow(tx: &mut MySqlConnection, grown: &BTreeMap<[u8; 16], Growth>) -> R
 /// Writes what else a plan holds.
 async fn write(tx: &mut MySqlConnection, plan: &Plan<'_>) -> Result<(), sqlx::Error> {
     write_records(tx, &plan.taken).await?;
-    write_heads(tx, &plan.heads).await?;
     for (push, before) in plan.taken.iter().filter(|(push, _)| !push.listed.is_empty()) {
         let listed = push.listed.iter().map(|(at, name)| (before + 1 + *at as u64, *name));
         blobs::list(tx, push.group, &listed.collect::<Vec<_>>()).await?;
@@ -258,33 +238,18 @@ async fn write_records(tx: &mut MySqlConnection, taken: &[(&Push, u64)]) -> Resu
         let (some, after) = rest.split_at(fits.count().max(1));
         rest = after;
         let mut sql = QueryBuilder::<MySql>::new(
-            "INSERT INTO records (grp, number, device, incarnation, sequence, seen, subject, body) ",
+            "INSERT INTO records (grp, number, device, incarnation, seen, subject, body) ",
         );
         sql.push_values(some, |mut row, ((header, body), number)| {
             row.push_bind(&header.group[..])
                 .push_bind(*number)
                 .push_bind(&header.device.0[..])
                 .push_bind(header.incarnation)
-                .push_bind(header.sequence)
                 .push_bind(header.seen)
                 .push_bind(&header.subject.0[..])
                 .push_bind(&body[..]);
         });
         sql.build().execute(&mut *tx).await?;
     }
-    Ok(())
-}
-
-async fn write_heads(tx: &mut MySqlConnection, heads: &BTreeMap<Life, Head>) -> Result<(), sqlx::Error> {
-    let mut sql = QueryBuilder::<MySql>::new("INSERT INTO heads (grp, device, incarnation, sequence, push) ");
-    sql.push_values(heads, |mut row, ((group, device, incarnation), head)| {
-        row.push_bind(&group[..])
-            .push_bind(&device.0[..])
-            .push_bind(*incarnation)
-            .push_bind(head.sequence)
-            .push_bind(&head.push[..]);
-    });
-    sql.push(" ON DUPLICATE KEY UPDATE sequence = VALUES(sequence), push = VALUES(push)");
-    sql.build().execute(tx).await?;
     Ok(())
 }

@@ -1,6 +1,6 @@
 //! Pushes: what is to come of each is decided here, on values; several are written at once.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
 
 use bytes::Bytes;
@@ -34,9 +34,9 @@ impl Push {
     }
 
     /// The life of the device that sends it.
-    pub(super) fn life(&self) -> Option<Life> {
+    fn life(&self) -> Option<Life> {
         let (first, _) = self.records.first()?;
-        Some((self.group, first.device, first.incarnation))
+        Some((first.device, first.incarnation))
     }
 }
 
@@ -55,37 +55,86 @@ pub enum Pushed {
     NoGroup,
 }
 
-/// Groups that are remembered as they were left, and lives of devices in each.
+/// Groups that are remembered as they were left.
 const GROUPS: NonZeroUsize = NonZeroUsize::new(4_096).unwrap();
-const LIVES: usize = 64;
+/// Lives of its devices that a group remembers: those that sent last.
+const LIVES: usize = 1_000;
 
-/// A life of a device in a group.
-pub(super) type Life = ([u8; 16], DeviceId, u64);
+/// A life of a device.
+pub(super) type Life = (DeviceId, u64);
 
-/// A group as it stands in the transaction.
-#[derive(Clone, Debug, PartialEq, Eq)]
+/// A group as it stands.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) struct Group {
     pub(super) epoch: u64,
     pub(super) last: u64,
     pub(super) bytes: u64,
+    pub(super) heads: Heads,
 }
 
 /// How far a life has come, and the hash of what was sent last.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct Head {
-    pub(super) sequence: u64,
-    pub(super) push: [u8; 32],
+struct Head {
+    life: Life,
+    sequence: u64,
+    push: [u8; 32],
 }
 
-/// The groups and lives that some pushes are about. A group or a life that is not there is not at the hub.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Ledger {
-    pub(super) groups: BTreeMap<[u8; 16], Group>,
-    pub(super) heads: HashMap<Life, Head>,
+/// How far the lives of a group's devices have come: those that sent last at the end.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(super) struct Heads(Vec<Head>);
+
+/// Bytes of a head as it is kept.
+const HEAD: usize = 64;
+
+impl Heads {
+    fn of(&self, life: Life) -> Option<&Head> {
+        self.0.iter().rev().find(|head| head.life == life)
+    }
+
+    /// A life has come further.
+    fn put(&mut self, head: Head) {
+        self.0.retain(|one| one.life != head.life);
+        self.0.push(head);
+        let more = self.0.len().saturating_sub(LIVES);
+        self.0.drain(..more);
+    }
+
+    /// As it is kept: one after the other, numbers with their highest byte first.
+    pub(super) fn to_bytes(&self) -> Vec<u8> {
+        let mut bytes = Vec::with_capacity(self.0.len() * HEAD);
+        for Head { life: (device, incarnation), sequence, push } in &self.0 {
+            bytes.extend(device.0);
+            bytes.extend(incarnation.to_be_bytes());
+            bytes.extend(sequence.to_be_bytes());
+            bytes.extend(push);
+        }
+        bytes
+    }
+
+    /// Reads what is kept.
+    pub(super) fn from_bytes(bytes: &[u8]) -> Self {
+        let (heads, _) = bytes.as_chunks::<HEAD>();
+        let read = |head: &[u8; HEAD]| {
+            let (device, rest) = head.split_first_chunk()?;
+            let (incarnation, rest) = rest.split_first_chunk()?;
+            let (sequence, rest) = rest.split_first_chunk()?;
+            Some(Head {
+                life: (DeviceId(*device), u64::from_be_bytes(*incarnation)),
+                sequence: u64::from_be_bytes(*sequence),
+                push: rest.try_into().ok()?,
+            })
+        };
+        Self(heads.iter().filter_map(read).collect())
+    }
 }
+
+/// The groups that some pushes are about. One that is not there is not at the hub.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(super) struct Ledger(pub(super) BTreeMap<[u8; 16], Group>);
 
 /// What some pushes change of a group.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Growth {
     /// How it stood before: written only where it still does.
     pub(super) epoch: u64,
@@ -96,6 +145,8 @@ pub(super) struct Growth {
     /// Bytes that it may have before that.
     pub(super) room: u64,
     pub(super) seen_at: i64,
+    /// How far its devices have come then.
+    pub(super) heads: Heads,
 }
 
 /// What came of some pushes, and what is to be written for it.
@@ -105,8 +156,6 @@ pub(super) struct Plan<'a> {
     /// Those whose records are written, with the number before the first.
     pub(super) taken: Vec<(&'a Push, u64)>,
     pub(super) grown: BTreeMap<[u8; 16], Growth>,
-    /// How far lives have come then.
-    pub(super) heads: BTreeMap<Life, Head>,
 }
 
 impl Ledger {
@@ -115,11 +164,11 @@ impl Ledger {
         let (Some(life), Some((last, _))) = (push.life(), push.records.last()) else {
             return (Pushed::Older, None);
         };
-        let Some(group) = self.groups.get_mut(&push.group) else { return (Pushed::NoGroup, None) };
+        let Some(group) = self.0.get_mut(&push.group) else { return (Pushed::NoGroup, None) };
         if group.epoch != push.epoch {
             return (Pushed::Epoch, None);
         }
-        if let Some(head) = self.heads.get(&life)
+        if let Some(head) = group.heads.of(life)
             && push.records[0].0.sequence <= head.sequence
         {
             let same = head.push == push.hash;
@@ -132,39 +181,36 @@ impl Ledger {
         let before = group.last;
         group.last += push.records.len() as u64;
         group.bytes += bytes;
-        self.heads.insert(life, Head { sequence: last.sequence, push: push.hash });
+        group.heads.put(Head { life, sequence: last.sequence, push: push.hash });
         (Pushed::Taken(group.last), Some(before))
     }
 
     /// What comes of some pushes, each after those before it. The ledger is as it is then.
     pub(super) fn plan<'a>(&mut self, pushes: &'a [Push]) -> Plan<'a> {
-        let before = self.groups.clone();
+        let before = self.clone();
         let (mut pushed, mut taken) = (Vec::with_capacity(pushes.len()), Vec::new());
-        let (mut grown, mut heads) = (BTreeMap::new(), BTreeMap::new());
         for push in pushes {
             let (outcome, number) = self.decide(push);
             pushed.push(outcome);
-            let (Some(number), Some(life)) = (number, push.life()) else { continue };
-            taken.push((push, number));
-            heads.extend(self.heads.get(&life).map(|head| (life, *head)));
-            let (was, now) = (&before[&push.group], &self.groups[&push.group]);
-            let growth = Growth {
+            taken.extend(number.map(|number| (push, number)));
+        }
+        let mut grown = BTreeMap::new();
+        for (push, _) in &taken {
+            let (was, now) = (&before.0[&push.group], &self.0[&push.group]);
+            let bytes = now.bytes - was.bytes;
+            let growth = grown.entry(push.group).or_insert_with(|| Growth {
                 epoch: was.epoch,
                 before: was.last,
                 records: now.last - was.last,
-                bytes: now.bytes - was.bytes,
-                room: push.quota.saturating_sub(now.bytes - was.bytes),
-                seen_at: push.now,
-            };
-            grown
-                .entry(push.group)
-                .and_modify(|all: &mut Growth| {
-                    let (room, seen_at) = (all.room.min(growth.room), all.seen_at.max(growth.seen_at));
-                    *all = Growth { room, seen_at, ..growth };
-                })
-                .or_insert(growth);
+                bytes,
+                room: u64::MAX,
+                seen_at: 0,
+                heads: now.heads.clone(),
+            });
+            growth.room = growth.room.min(push.quota.saturating_sub(bytes));
+            growth.seen_at = growth.seen_at.max(push.now);
         }
-        Plan { pushed, taken, grown, heads }
+        Plan { pushed, taken, grown }
     }
 }
 
@@ -178,7 +224,7 @@ impl Plan<'_> {
 /// Groups as they were left by the last push that was taken here. Another process may have gone on with them: what is written
 /// by this is written only where it still holds.
 #[derive(Debug)]
-pub struct Left(LruCache<[u8; 16], (Group, HashMap<Life, Head>)>);
+pub struct Left(LruCache<[u8; 16], Group>);
 
 impl Default for Left {
     fn default() -> Self {
@@ -191,35 +237,25 @@ impl Left {
     pub(super) fn take(&mut self, pushes: &[Push]) -> Option<Ledger> {
         let mut ledger = Ledger::default();
         for push in pushes {
-            if !ledger.groups.contains_key(&push.group) {
-                let (group, heads) = self.0.pop(&push.group)?;
-                ledger.groups.insert(push.group, group);
-                ledger.heads.extend(heads);
+            if !ledger.0.contains_key(&push.group) {
+                ledger.0.insert(push.group, self.0.pop(&push.group)?);
             }
-            // A life that is not remembered may be at the hub.
-            ledger.heads.get(&push.life()?)?;
         }
         Some(ledger)
     }
 
     /// Remembers a ledger that holds.
     pub(super) fn put(&mut self, ledger: Ledger) {
-        let mut heads: HashMap<[u8; 16], HashMap<Life, Head>> = HashMap::new();
-        for (life, head) in ledger.heads {
-            heads.entry(life.0).or_default().insert(life, head);
-        }
-        for (id, group) in ledger.groups {
-            let mut heads = heads.remove(&id).unwrap_or_default();
-            if heads.len() > LIVES {
-                heads.clear();
-            }
-            self.0.put(id, (group, heads));
+        for (id, group) in ledger.0 {
+            self.0.put(id, group);
         }
     }
 }
 
 #[cfg(test)]
 mod tests {
+    use std::collections::HashMap;
+
     use proptest::prelude::*;
     use yadori_sync::keys::Subject;
 
@@ -242,8 +278,8 @@ mod tests {
     }
 
     fn ledger() -> Ledger {
-        let group = Group { epoch: 2, last: 0, bytes: 0 };
-        Ledger { groups: (0..2).map(|n| ([n; 16], group.clone())).collect(), heads: HashMap::new() }
+        let group = Group { epoch: 2, ..Group::default() };
+        Ledger((0..2).map(|n| ([n; 16], group.clone())).collect())
     }
 
     #[test]
@@ -262,17 +298,28 @@ mod tests {
     #[test]
     fn what_is_remembered_is_whole_or_not_at_all() {
         let mut left = Left::default();
-        assert!(left.take(&[push(0, 1, (1, 1), 2, 100)]).is_none());
         let mut known = ledger();
-        let first = [push(0, 1, (1, 3), 2, 100), push(1, 1, (1, 1), 2, 100)];
-        assert!(known.plan(&first).takes_all());
+        assert!(known.plan(&[push(0, 1, (1, 3), 2, 100), push(1, 1, (1, 1), 2, 100)]).takes_all());
         left.put(known.clone());
-        // A life that was never seen may be at the hub.
-        assert!(left.take(&[push(0, 2, (1, 1), 2, 100)]).is_none());
+        assert!(left.take(&[push(0, 1, (4, 1), 2, 100), push(3, 1, (1, 1), 2, 100)]).is_none());
         assert!(left.take(&[push(0, 1, (4, 1), 2, 100)]).is_none(), "forgotten until it is put back");
         left.put(known.clone());
-        let taken = left.take(&[push(0, 1, (4, 1), 2, 100), push(1, 1, (2, 1), 2, 100)]).unwrap();
-        assert_eq!((&taken.groups, &taken.heads), (&known.groups, &known.heads));
+        assert_eq!(left.take(&[push(0, 1, (4, 1), 2, 100), push(1, 1, (2, 1), 2, 100)]), Some(known));
+    }
+
+    #[test]
+    fn of_many_lives_those_that_sent_last_are_remembered() {
+        let mut ledger = ledger();
+        let life = |n: u64| {
+            let mut push = push(0, 1, (1, 1), 2, u64::MAX);
+            push.records[0].0.incarnation = n;
+            push
+        };
+        let lives = LIVES as u64;
+        assert!((1..=lives + 2).all(|n| ledger.decide(&life(n)).1.is_some()));
+        assert_eq!(ledger.decide(&life(3)).1, None);
+        assert!(ledger.decide(&life(2)).1.is_some());
+        assert_eq!(ledger.0[&[0; 16]].heads.to_bytes().len(), LIVES * HEAD);
     }
 
     proptest! {
@@ -293,20 +340,20 @@ mod tests {
                     taken.entry(push.group).or_default().extend(before + 1..=before + records);
                 }
                 // What is written makes of the ledger before the one after.
-                for (id, group) in &ledger.groups {
-                    let was = &before.groups[id];
+                for (id, group) in &ledger.0 {
+                    let was = &before.0[id];
                     let grown = plan.grown.get(id).map_or((0, 0), |grown| (grown.records, grown.bytes));
                     prop_assert_eq!((group.last, group.bytes), (was.last + grown.0, was.bytes + grown.1));
                     if let Some(grown) = plan.grown.get(id) {
                         prop_assert_eq!((grown.before, grown.epoch), (was.last, was.epoch));
                         prop_assert!(was.bytes <= grown.room && grown.room + grown.bytes <= 300);
+                        prop_assert_eq!(&Heads::from_bytes(&grown.heads.to_bytes()), &group.heads);
+                    } else {
+                        prop_assert_eq!(&group.heads, &was.heads);
                     }
                 }
-                let mut heads = before.heads.clone();
-                heads.extend(plan.heads.iter().map(|(life, head)| (*life, *head)));
-                prop_assert_eq!(&heads, &ledger.heads);
             }
-            for (id, group) in &ledger.groups {
+            for (id, group) in &ledger.0 {
                 let numbers = taken.remove(id).unwrap_or_default();
                 prop_assert_eq!(numbers, (1..=group.last).collect::<Vec<_>>());
                 prop_assert_eq!(group.bytes, group.last * 10);
