@@ -6,10 +6,12 @@ use std::sync::Arc;
 use tokio::sync::{Mutex, mpsc, oneshot};
 use tokio::time::{Duration, Instant, timeout_at};
 
-use crate::records::{LANES, Left, Push, Pushed, Records};
+use crate::records::{Lane, Push, Pushed, Records};
 use crate::watched::watched;
 
-/// Pushes of one of them at most, and bytes from which no more are added.
+/// So many write at once.
+const LANES: usize = 2;
+/// Pushes of one transaction at most, and bytes from which no more are added.
 const AT_ONCE: usize = 32;
 const BYTES: u64 = 4 << 20;
 /// Pushes that wait for a lane at most; who comes then waits to be let in.
@@ -69,12 +71,12 @@ async fn gather(jobs: &mut mpsc::Receiver<Job>, last: usize) -> Option<Vec<Job>>
 
 async fn lane(records: Records, jobs: Arc<Mutex<mpsc::Receiver<Job>>>) {
     let mut jobs = jobs.lock().await;
-    let (mut last, mut left) = (1, Left::default());
+    let (mut last, mut written) = (1, Lane::of(&records));
     while let Some(gathered) = gather(&mut jobs, last).await {
         last = gathered.len();
         let (pushes, answers): (Vec<_>, Vec<_>) =
             gathered.into_iter().map(|job| (job.push, job.answer)).unzip();
-        let pushed = records.push_all(&mut left, &pushes).await.ok();
+        let pushed = written.push_all(&pushes).await.ok();
         for (n, answer) in answers.into_iter().enumerate() {
             // Whoever asked may be gone.
             let _ = answer.send(pushed.as_ref().map(|all| all[n]));

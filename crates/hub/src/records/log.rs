@@ -1,72 +1,18 @@
-//! The log of a group: records under its own numbers, each taken once.
-
-use std::collections::{BTreeMap, BTreeSet};
+//! The log of a group as it is given out, and what of it is let go.
 
 use futures_util::TryStreamExt;
-use sqlx::{MySql, MySqlConnection, QueryBuilder};
+use sqlx::{MySql, QueryBuilder};
 use yadori_sync::record::Sealed;
 use yadori_sync::wire::{LONGEST_PAGE, Page};
 
-use super::blobs;
 use super::open::{Failed, Records};
-use super::push::{Group, Growth, Heads, Ledger, Left, Plan, Push, Pushed};
 
 /// Records of a page at most.
 const PAGE: u32 = 500;
 /// Subjects that are looked at in one pass of letting go.
 const AT_ONCE: u32 = 200;
 
-/// Rows that are written with one statement, and bytes.
-const ROWS: usize = 128;
-const BYTES: usize = 4 << 20;
-
-/// Name, epoch, counts and heads of a group.
-type GroupColumns = (Vec<u8>, u64, u64, u64, Vec<u8>);
-
 impl Records {
-    /// Takes several pushes in one transaction, each as if those before it had been taken alone. `left`: how the groups stood
-    /// after the pushes before; where that still holds, it is not asked for again.
-    ///
-    /// # Errors
-    /// None of them is here then, or all are: the same again tells.
-    pub async fn push_all(&self, left: &mut Left, pushes: &[Push]) -> Result<Vec<Pushed>, Failed> {
-        if let Some(mut ledger) = left.take(pushes) {
-            let plan = ledger.plan(pushes);
-            if plan.takes_all()
-                && self
-                    .transaction_of_a_lane(async |mut tx| {
-                        let holds = grow(&mut tx, &plan.grown).await?;
-                        if holds {
-                            write(&mut tx, &plan).await?;
-                        }
-                        Ok((tx, holds))
-                    })
-                    .await?
-            {
-                let pushed = plan.pushed;
-                left.put(ledger);
-                return Ok(pushed);
-            }
-        }
-        let (ledger, pushed) = self
-            .transaction_of_a_lane(async |mut tx| {
-                let mut ledger = read_ledger(&mut tx, pushes).await?;
-                let plan = ledger.plan(pushes);
-                if !plan.taken.is_empty() {
-                    if !grow(&mut tx, &plan.grown).await? {
-                        // They are locked, and stand as they were read.
-                        return Err(sqlx::Error::Protocol("a locked row changed".to_owned()));
-                    }
-                    write(&mut tx, &plan).await?;
-                }
-                let pushed = plan.pushed;
-                Ok((tx, (ledger, pushed)))
-            })
-            .await?;
-        left.put(ledger);
-        Ok(pushed)
-    }
-
     /// Records after a number: as many as fit into a page, one at least. `None`: there is no such group.
     ///
     /// # Errors
@@ -156,100 +102,4 @@ impl Records {
         .await?;
         Ok(Some(upto))
     }
-}
-
-/// The groups that these pushes are about, locked (in the order of their names, whoever asks).
-async fn read_ledger(tx: &mut MySqlConnection, pushes: &[Push]) -> Result<Ledger, sqlx::Error> {
-    let groups: BTreeSet<[u8; 16]> = pushes.iter().map(|push| push.group).collect();
-    let mut sql =
-        QueryBuilder::<MySql>::new("SELECT id, epoch, last, bytes, heads FROM hub_groups WHERE id IN (");
-    let mut list = sql.separated(", ");
-    groups.iter().for_each(|group| {
-        list.push_bind(&group[..]);
-    });
-    sql.push(") ORDER BY id FOR UPDATE");
-    let rows: Vec<GroupColumns> = sql.build_query_as().fetch_all(tx).await?;
-    let group = |(id, epoch, last, bytes, heads): GroupColumns| {
-        let heads = Heads::from_bytes(&heads);
-        (id.try_into().unwrap_or_default(), Group { epoch, last, bytes, heads })
-    };
-    Ok(Ledger(rows.into_iter().map(group).collect()))
-}
-
-/// Lets groups grow, each where it still stands as it did. False: one of them does not.
-async fn grow(tx: &mut MySqlConnection, grown: &BTreeMap<[u8; 16], Growth>) -> Result<bool, sqlx::Error> {
-    fn each<'a, V>(
-        sql: &mut QueryBuilder<MySql>,
-        grown: &'a BTreeMap<[u8; 16], Growth>,
-        value: impl Fn(&'a Growth) -> V,
-    ) where
-        V: sqlx::Encode<'a, MySql> + sqlx::Type<MySql>,
-    {
-        sql.push("CASE id");
-        for (id, growth) in grown {
-            sql.push(" WHEN ").push_bind(id.to_vec()).push(" THEN ").push_bind(value(growth));
-        }
-        sql.push(" END");
-    }
-    let seen_at = grown.values().map(|growth| growth.seen_at).max().unwrap_or_default();
-    let mut sql = QueryBuilder::<MySql>::new("UPDATE hub_groups SET last = last + ");
-    each(&mut sql, grown, |growth| growth.records);
-    sql.push(", bytes = bytes + ");
-    each(&mut sql, grown, |growth| growth.bytes);
-    sql.push(", heads = ");
-    each(&mut sql, grown, |growth| growth.heads.to_bytes());
-    sql.push(", seen_at = GREATEST(seen_at, ").push_bind(seen_at).push(") WHERE ");
-    let mut list = sql.separated(" OR ");
-    for (id, growth) in grown {
-        list.push("(id = ")
-            .push_bind_unseparated(&id[..])
-            .push_unseparated(" AND last = ")
-            .push_bind_unseparated(growth.before)
-            .push_unseparated(" AND epoch = ")
-            .push_bind_unseparated(growth.epoch)
-            .push_unseparated(" AND bytes <= ")
-            .push_bind_unseparated(growth.room)
-            .push_unseparated(")");
-    }
-    Ok(sql.build().execute(tx).await?.rows_affected() == grown.len() as u64)
-}
-
-/// Writes what else a plan holds.
-async fn write(tx: &mut MySqlConnection, plan: &Plan<'_>) -> Result<(), sqlx::Error> {
-    write_records(tx, &plan.taken).await?;
-    for (push, before) in plan.taken.iter().filter(|(push, _)| !push.listed.is_empty()) {
-        let listed = push.listed.iter().map(|(at, name)| (before + 1 + *at as u64, *name));
-        blobs::list(tx, push.group, &listed.collect::<Vec<_>>()).await?;
-    }
-    Ok(())
-}
-
-async fn write_records(tx: &mut MySqlConnection, taken: &[(&Push, u64)]) -> Result<(), sqlx::Error> {
-    let numbered =
-        |(push, before): &(&'_ Push, u64)| (before + 1..).take(push.records.len()).collect::<Vec<_>>();
-    let rows: Vec<_> = taken.iter().flat_map(|one| one.0.records.iter().zip(numbered(one))).collect();
-    let mut rest = &rows[..];
-    while !rest.is_empty() {
-        let mut bytes = 0;
-        let fits = rest.iter().take(ROWS).take_while(|((_, body), _)| {
-            bytes += body.len();
-            bytes <= BYTES
-        });
-        let (some, after) = rest.split_at(fits.count().max(1));
-        rest = after;
-        let mut sql = QueryBuilder::<MySql>::new(
-            "INSERT INTO records (grp, number, device, incarnation, seen, subject, body) ",
-        );
-        sql.push_values(some, |mut row, ((header, body), number)| {
-            row.push_bind(&header.group[..])
-                .push_bind(*number)
-                .push_bind(&header.device.0[..])
-                .push_bind(header.incarnation)
-                .push_bind(header.seen)
-                .push_bind(&header.subject.0[..])
-                .push_bind(&body[..]);
-        });
-        sql.build().execute(&mut *tx).await?;
-    }
-    Ok(())
 }

@@ -2,6 +2,7 @@
 
 mod blobs;
 mod groups;
+mod lane;
 mod log;
 mod meetings;
 mod news;
@@ -11,6 +12,7 @@ mod quiet;
 
 pub use blobs::PartTaken;
 pub use groups::{Appended, Founded, Standing};
+pub use lane::Lane;
 pub use news::Said;
-pub use open::{Failed, LANES, OpenError, Records};
-pub use push::{Left, Push, Pushed};
+pub use open::{Failed, OpenError, Records};
+pub use push::{Push, Pushed};

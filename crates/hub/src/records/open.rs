@@ -15,10 +15,8 @@ const SCHEMA: &str = "yadori_hub";
 /// Connections at once to a database that was given, and to the hub's own, which takes 24.
 const CONNECTIONS: u32 = 32;
 const OF_ITS_OWN: u32 = 16;
-/// Pushes are written on connections of their own, so many at once.
-pub const LANES: u32 = 2;
-/// How long a request waits for one of them.
-const PATIENCE: Duration = Duration::from_secs(5);
+/// How long it may take until there is one.
+pub(super) const PATIENCE: Duration = Duration::from_secs(5);
 /// How often a transaction that lost against another is run again.
 const ATTEMPTS: u32 = 8;
 
@@ -45,18 +43,17 @@ pub struct Failed(#[from] pub(super) sqlx::Error);
 #[derive(Clone, Debug)]
 pub struct Records {
     pub(super) pool: MySqlPool,
-    /// For pushes alone.
-    lanes: MySqlPool,
+    pub(super) options: MySqlConnectOptions,
 }
+
+/// How transactions see each other.
+pub(super) const ISOLATION: &str = "SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED";
 
 fn pool_of(most: u32) -> MySqlPoolOptions {
     MySqlPoolOptions::new().max_connections(most).min_connections(1).acquire_timeout(PATIENCE).after_connect(
         |connection, _| {
             // Rows that are locked are those that are meant, and no room between them.
-            Box::pin(async move {
-                let sql = "SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED";
-                sqlx::Executor::execute(connection, sql).await.map(|_| ())
-            })
+            Box::pin(async move { sqlx::Executor::execute(connection, ISOLATION).await.map(|_| ()) })
         },
     )
 }
@@ -93,16 +90,12 @@ impl Records {
         let most = if matches!(location, Location::Private { .. }) { OF_ITS_OWN } else { CONNECTIONS };
         let options = options.collation("utf8mb4_nopad_bin");
         let pool = pool_of(most).connect_with(options.clone()).await.map_err(OpenError::Connect)?;
-        // A transaction whose connection broke off meanwhile is run again: no need to ask before each.
-        let lanes = pool_of(LANES).test_before_acquire(false);
-        let lanes = lanes.connect_with(options).await.map_err(OpenError::Connect)?;
         MIGRATIONS.run(&pool).await?;
-        Ok(Self { pool, lanes })
+        Ok(Self { pool, options })
     }
 
     /// Closes all connections.
     pub async fn close(&self) {
-        self.lanes.close().await;
         self.pool.close().await;
     }
 
@@ -124,51 +117,47 @@ impl Records {
     }
 
     /// Runs a transaction, again as long as it loses against another one, or the connection does.
-    pub(super) async fn transaction<T, F, Fut>(&self, work: F) -> Result<T, Failed>
+    pub(super) async fn transaction<T, F, Fut>(&self, mut work: F) -> Result<T, Failed>
     where
         F: FnMut(Transaction<'static, MySql>) -> Fut,
         Fut: Future<Output = Result<(Transaction<'static, MySql>, T), sqlx::Error>>,
     {
-        run(&self.pool, work).await
-    }
-
-    /// The same, for pushes.
-    pub(super) async fn transaction_of_a_lane<T, F, Fut>(&self, work: F) -> Result<T, Failed>
-    where
-        F: FnMut(Transaction<'static, MySql>) -> Fut,
-        Fut: Future<Output = Result<(Transaction<'static, MySql>, T), sqlx::Error>>,
-    {
-        run(&self.lanes, work).await
+        let mut attempts = Attempts::default();
+        loop {
+            // What is dropped uncommitted is rolled back: a commit after a deadlock would say OK although nothing is left.
+            let outcome = async {
+                let (tx, value) = work(self.pool.begin().await?).await?;
+                tx.commit().await?;
+                Ok(value)
+            };
+            match outcome.await {
+                Ok(value) => return Ok(value),
+                Err(why) => attempts.after(why).await?,
+            }
+        }
     }
 }
 
-async fn run<T, F, Fut>(pool: &MySqlPool, mut work: F) -> Result<T, Failed>
-where
-    F: FnMut(Transaction<'static, MySql>) -> Fut,
-    Fut: Future<Output = Result<(Transaction<'static, MySql>, T), sqlx::Error>>,
-{
-    let mut attempt = 0;
-    loop {
-        attempt += 1;
-        // What is dropped uncommitted is rolled back: a commit after a deadlock would say OK although nothing is left.
-        let outcome = async {
-            let (tx, value) = work(pool.begin().await?).await?;
-            tx.commit().await?;
-            Ok(value)
-        };
-        match outcome.await {
-            Ok(value) => return Ok(value),
-            Err(why) if may_pass(&why) && attempt < ATTEMPTS => {
-                let mut jitter = [0u8; 1];
-                let _ = getrandom::fill(&mut jitter);
-                let pause = u64::from(attempt * attempt * 5) + u64::from(jitter[0] % 16);
-                tokio::time::sleep(Duration::from_millis(pause)).await;
-            }
-            Err(why) => {
-                tracing::warn!("the database refused a transaction: {}", code_of(&why));
-                return Err(Failed(why));
-            }
+/// Tries of a transaction.
+#[derive(Debug, Default)]
+pub(super) struct Attempts(u32);
+
+impl Attempts {
+    /// Comes back when it may be tried again.
+    ///
+    /// # Errors
+    /// It would not help, or did not.
+    pub(super) async fn after(&mut self, why: sqlx::Error) -> Result<(), Failed> {
+        self.0 += 1;
+        if !may_pass(&why) || self.0 >= ATTEMPTS {
+            tracing::warn!("the database refused a transaction: {}", code_of(&why));
+            return Err(Failed(why));
         }
+        let mut jitter = [0u8; 1];
+        let _ = getrandom::fill(&mut jitter);
+        let pause = u64::from(self.0 * self.0 * 5) + u64::from(jitter[0] % 16);
+        tokio::time::sleep(Duration::from_millis(pause)).await;
+        Ok(())
     }
 }
 

@@ -224,7 +224,7 @@ impl Plan<'_> {
 /// Groups as they were left by the last push that was taken here. Another process may have gone on with them: what is written
 /// by this is written only where it still holds.
 #[derive(Debug)]
-pub struct Left(LruCache<[u8; 16], Group>);
+pub(super) struct Left(LruCache<[u8; 16], Group>);
 
 impl Default for Left {
     fn default() -> Self {
