@@ -13,6 +13,8 @@ const VERIFIERS: usize = 2;
 const AT_ONCE: usize = 32;
 /// Claims that wait at most; who comes then waits to be let in.
 const WAITING: usize = 1_024;
+/// How many turns everything else that is ready has meanwhile: requests that come together are read in it.
+const TURNS: usize = 4;
 
 struct Job {
     claim: Claim,
@@ -45,10 +47,12 @@ impl Believing {
     }
 }
 
-/// The next claims: one at least, and those that have come once everything else that is ready has had its turn.
+/// The next claims: one at least, and those that have come once everything else that is ready has had its turns.
 async fn gather(jobs: &mut mpsc::Receiver<Job>) -> Option<Vec<Job>> {
     let mut all = vec![jobs.recv().await?];
-    tokio::task::yield_now().await;
+    for _ in 0..TURNS {
+        tokio::task::yield_now().await;
+    }
     while all.len() < AT_ONCE
         && let Ok(job) = jobs.try_recv()
     {

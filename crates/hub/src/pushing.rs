@@ -17,7 +17,7 @@ const BYTES: u64 = 4 << 20;
 /// Pushes that wait for a lane at most; who comes then waits to be let in.
 const WAITING: usize = 256;
 /// While several come at once, a transaction waits so long for as many as the last one had.
-const GATHERED: Duration = Duration::from_micros(800);
+const GATHERED: Duration = Duration::from_millis(2);
 
 struct Job {
     push: Push,

@@ -1,6 +1,7 @@
 //! Pushes: what is to come of each is decided here, on values; several are written at once.
 
 use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
 use std::num::NonZeroUsize;
 
 use bytes::Bytes;
@@ -237,8 +238,8 @@ impl Left {
     pub(super) fn take(&mut self, pushes: &[Push]) -> Option<Ledger> {
         let mut ledger = Ledger::default();
         for push in pushes {
-            if !ledger.0.contains_key(&push.group) {
-                ledger.0.insert(push.group, self.0.pop(&push.group)?);
+            if let Entry::Vacant(missing) = ledger.0.entry(push.group) {
+                missing.insert(self.0.pop(&push.group)?);
             }
         }
         Some(ledger)
