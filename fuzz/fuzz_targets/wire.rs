@@ -2,7 +2,7 @@
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
-use yadori_sync::wire::{Found, Page, Sent, Signature, list, read_list};
+use yadori_sync::wire::{Come, Found, Page, Sent, Signature, list, read_list};
 
 fuzz_target!(|bytes: &[u8]| {
     if let Some(all) = read_list(bytes, 100) {
@@ -15,6 +15,9 @@ fuzz_target!(|bytes: &[u8]| {
     }
     if let Some(page) = Page::from_bytes(bytes) {
         assert!(Page::from_bytes(&page.to_bytes()).is_some());
+    }
+    if let Some(come) = Come::from_bytes(bytes) {
+        assert!(Come::from_bytes(&come.to_bytes()).is_some());
     }
     if let Some(found) = Found::from_bytes(bytes) {
         assert!(Found::from_bytes(&found.to_bytes()).is_some());

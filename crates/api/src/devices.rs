@@ -13,9 +13,13 @@ pub struct Device {
     pub name: String,
     /// It is this one.
     pub this: bool,
-    /// When it was last heard of; absent for this one, and for one that has said nothing yet.
+    /// When it was last heard of, or asked the hub for records; absent for this one, and for one that did neither yet.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub heard_at: Option<Micros>,
+    /// How many of the group's records it has not asked for yet, as the hub says; absent for this one, and where the hub does
+    /// not say.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub behind: Option<u64>,
     /// What it sends, in words.
     pub travels: String,
 }

@@ -1,9 +1,10 @@
 //! Hubs over TLS, and hubs that a device serves itself.
 
+use std::process::Command;
 use std::time::Duration;
 
 use yadori_api::AllDevices;
-use yadori_e2e::hub::{Hub, pair_at, until_exchanged};
+use yadori_e2e::hub::{Hub, pair, pair_at, until_exchanged};
 use yadori_e2e::{Service, until_within};
 
 fn stands(one: &Service) -> AllDevices {
@@ -77,4 +78,67 @@ fn a_device_serves_the_hub_itself() {
     until("what was done meanwhile", || (host.list(9).len() == 2).then_some(()));
     assert!(host.yadori(&["devices"]).contains("Valley"));
     assert!(host.yadori(&["sync"]).contains(&address));
+}
+
+/// How many records the other device is behind, as this one shows it.
+fn behind(one: &Service) -> Option<u64> {
+    stands(one).devices.into_iter().find(|device| !device.this)?.behind
+}
+
+/// Has the hub's own database do something. Gives what it says.
+fn at_the_hub(hub: &Hub, sql: &str) -> String {
+    let socket = hub.home().join("run/records.sock");
+    let done = Command::new("mariadb")
+        .arg(format!("--socket={}", socket.display()))
+        .args(["--skip-column-names", "yadori_hub", "-e", sql])
+        .output()
+        .unwrap();
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    String::from_utf8(done.stdout).unwrap().trim().to_owned()
+}
+
+#[test]
+fn how_far_each_device_has_come_is_shown_and_one_that_was_silent_for_long_joins_anew() {
+    let mut hub = Hub::open();
+    let (host, mut guest) = (Service::without_desk(), Service::without_desk());
+    pair(&hub, (&host, &guest), ("Office", "Valley"));
+    until("both to have everything", || {
+        (behind(&host) == Some(0) && behind(&guest) == Some(0)).then_some(())
+    });
+    guest.yadori(&["sync", "pause"]);
+    assert_eq!(behind(&guest), None, "what is paused does not ask");
+    host.add(&["Bread: 12 loaves", "Gas: 3 bottles", "Rope: 40 m"]);
+    until("three records behind", || (behind(&host) == Some(3)).then_some(()));
+    assert!(host.yadori(&["devices"]).contains("3 records behind"));
+    guest.yadori(&["sync", "resume"]);
+    until("nothing behind", || (behind(&host) == Some(0)).then_some(()));
+    assert!(host.yadori(&["devices"]).contains("has everything"));
+    // Half a year passes for a device that is switched off.
+    let last = "SELECT COUNT(*) FROM asks JOIN hub_groups ON id = grp WHERE number = last";
+    until("it to be kept how far both have come", || (at_the_hub(&hub, last) == "2").then_some(()));
+    guest.stop();
+    host.add(&["Lamp oil: 5 l"]);
+    until("one record behind", || (behind(&host) == Some(1)).then_some(()));
+    let guest_alone = "UPDATE asks JOIN hub_groups ON id = grp SET asks.at = asks.at - 181 * 86400000000 \
+                       WHERE number < last";
+    until("it to be kept that one has come further", || {
+        (at_the_hub(&hub, "SELECT COUNT(DISTINCT number) FROM asks") == "2").then_some(())
+    });
+    at_the_hub(&hub, guest_alone);
+    hub.stop();
+    hub.start_again();
+    guest.start_again();
+    guest.await_records();
+    guest.add(&["Written at the valley station"]);
+    let trouble = until("to be told", || stands(&guest).trouble.filter(|why| why.contains("joins anew")));
+    assert!(trouble.contains("`yadori unpair --this`"), "{trouble}");
+    guest.yadori(&["unpair", "--this", "--yes"]);
+    pair(&hub, (&host, &guest), ("Office", "Valley"));
+    until("all of it on both", || {
+        let heads = |one: &Service| one.list(20).into_iter().map(|row| row.head).collect::<Vec<_>>();
+        (heads(&host) == heads(&guest) && heads(&host).len() == 5).then_some(())
+    });
+    until("both to have everything", || {
+        (behind(&host) == Some(0) && behind(&guest) == Some(0)).then_some(())
+    });
 }

@@ -6,10 +6,13 @@ use std::time::{Duration, Instant};
 
 use tokio_util::sync::CancellationToken;
 
+use crate::asked::Asked;
 use crate::records::{Failed, Records};
 
 /// How often it is looked what can go.
 const EACH: Duration = Duration::from_secs(60);
+/// How often it is kept what devices have asked for.
+const ASKED: Duration = Duration::from_secs(10);
 /// How often it is looked which groups nobody asks for any more.
 const QUIET: Duration = Duration::from_secs(3_600);
 
@@ -62,16 +65,24 @@ pub async fn let_go_of_quiet(records: &Records, since: i64) -> Result<(), Failed
 /// Looks now and then, until the hub ends.
 pub(crate) async fn run(
     records: Records,
-    (grown, quiet_days): (Grown, u32),
+    (grown, asked, quiet_days): (Grown, Asked, u32),
     clock: fn() -> i64,
     shutdown: CancellationToken,
 ) {
     let mut looked: Option<Instant> = None;
+    let mut let_go = Instant::now();
     while !shutdown.is_cancelled() {
         tokio::select! {
-            () = tokio::time::sleep(EACH) => {}
-            () = shutdown.cancelled() => return,
+            () = tokio::time::sleep(ASKED) => {}
+            () = shutdown.cancelled() => {}
         }
+        if let Err(why) = asked.keep(&records).await {
+            tracing::warn!("what devices have asked for is kept later: {why}");
+        }
+        if let_go.elapsed() < EACH || shutdown.is_cancelled() {
+            continue;
+        }
+        let_go = Instant::now();
         if let Err(why) = once(&records, &grown, clock()).await {
             tracing::warn!("what newer records hold stays for now: {why}");
         }

@@ -122,7 +122,7 @@ pub async fn run(
         None
     };
     let hub = Arc::new(Hub::new(records.clone(), &settings, telling, shutdown.clone()));
-    let keep = (hub.grown.clone(), settings.quiet_days);
+    let keep = (hub.grown.clone(), hub.asked.clone(), settings.quiet_days);
     let keeping = tokio::spawn(keeping::run(records.clone(), keep, micros, shutdown.clone()));
     let service = routes(hub).into_make_service_with_connect_info::<Peer>();
     let ended = shutdown.clone();

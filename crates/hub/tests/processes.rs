@@ -152,6 +152,50 @@ fn a_group_that_nobody_asked_for_goes_whole_and_one_that_is_asked_for_stays() {
 }
 
 #[test]
+fn how_far_a_device_has_come_is_told_and_one_that_was_silent_for_long_joins_anew() {
+    let database = Database::start();
+    let (hub, other) = (database.hub(), database.hub());
+    let (device, _) = Device::with_group(&hub, 1, "");
+    let come = |hub: &Hub| {
+        let answer = device.ask(hub, "GET", "/devices", b"");
+        assert_eq!(answer.status, 200);
+        let come = yadori_sync::wire::Come::from_bytes(&answer.body).unwrap();
+        (come.last, come.devices.into_iter().map(|(_, number, _)| number).collect::<Vec<_>>())
+    };
+    assert_eq!(come(&hub), (0, vec![]), "it has asked for nothing");
+    for n in 1..=3 {
+        assert_eq!(device.push(&hub, &device.record(n, b"oats")).status, 200);
+    }
+    let pull = |hub: &Hub, after: u64| device.ask(hub, "GET", &format!("/records?after={after}"), b"");
+    assert_eq!(pull(&hub, 0).status, 200);
+    assert_eq!(come(&hub), (3, vec![0]));
+    assert_eq!(pull(&hub, 2).status, 200);
+    assert_eq!(come(&hub), (3, vec![2]));
+    // What was asked for that is not there is not counted.
+    assert_eq!(pull(&hub, 9).status, 200);
+    assert_eq!(come(&hub), (3, vec![3]));
+    assert_eq!(pull(&hub, 2).status, 200);
+    // Another process hears of it a little later, and one that begins anew knows it.
+    let began = Instant::now();
+    while database.count("SELECT CAST(COALESCE(SUM(number), 0) AS SIGNED) FROM asks") != 2 {
+        assert!(began.elapsed() < Duration::from_secs(60));
+        std::thread::sleep(Duration::from_millis(50));
+    }
+    assert_eq!(come(&other), (3, vec![2]));
+    drop((hub, other));
+    let long_ago = "UPDATE asks SET at = at - 181 * 86400000000";
+    assert_eq!(database.run(long_ago), 1);
+    let hub = database.hub();
+    assert_eq!(pull(&hub, 2).problem(), (403, "silent".to_owned()));
+    assert_eq!(device.push(&hub, &device.record(4, b"milk")).problem(), (403, "silent".to_owned()));
+    assert_eq!(device.ask(&hub, "GET", "/entries?after=0", b"").status, 200);
+    // Whoever has everything was only quiet.
+    database.run("UPDATE asks SET number = 3");
+    assert_eq!(device.push(&hub, &device.record(4, b"milk")).status, 200);
+    assert_eq!(pull(&hub, 3).status, 200);
+}
+
+#[test]
 fn a_group_that_asks_without_end_waits_and_another_does_not_notice() {
     let hub = Hub::start("open = true\npace = 3\n");
     let ((greedy, _), (other, _)) = (Device::with_group(&hub, 1, ""), Device::with_group(&hub, 2, ""));

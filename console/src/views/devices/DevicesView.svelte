@@ -54,6 +54,7 @@
               <span class="col-start-1 row-start-1 min-w-0 font-medium wrap-anywhere">{device.name}</span>
               <span class="facts col-start-1 row-start-2 sm:col-start-2 sm:row-start-1">
                 {#if device.this}this device{:else if device.heard_at}<time title={moment(device.heard_at / 1000)}>last heard of {shortDate(device.heard_at / 1000, Date.now())}</time>{:else}not heard of yet{/if}
+                {#if device.behind != null}<span class="block" data-behind>{device.behind === 0 ? 'has everything' : `${count(device.behind, 'record')} behind`}</span>{/if}
               </span>
               <span class="facts col-start-1 row-start-3 sm:col-start-3 sm:row-start-1">{device.travels ? `sends ${device.travels}` : ''}</span>
               {#if device.this}

@@ -13,7 +13,7 @@ use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
 
-/// List your devices: when each was heard of, and what it sends
+/// List your devices: when each was heard of, how far it is behind, and what it sends
 #[derive(Debug, Args)]
 pub(crate) struct Devices {
     /// For programs
@@ -62,12 +62,17 @@ impl Devices {
                 (false, Some(at)) => table::when(at, &zone),
                 (false, None) => "not heard of yet".to_owned(),
             };
+            let behind = match one.behind {
+                Some(0) => "has everything".to_owned(),
+                Some(behind) => format!("{} behind", table::count_of(behind, "record")),
+                None => String::new(),
+            };
             let sends = if one.travels.is_empty() { String::new() } else { format!("sends {}", one.travels) };
             let name = table::cut(&shown(&one.name, false), 28);
             let pad = " ".repeat(30_usize.saturating_sub(name.width()));
             writeln!(
                 out,
-                "{}  {name}{pad}{heard:<24}{}",
+                "{}  {name}{pad}{heard:<24}{behind:<20}{}",
                 &one.id[..8.min(one.id.len())],
                 shown(&sends, false)
             )?;

@@ -6,8 +6,8 @@ use axum::body::Bytes;
 use axum::extract::{ConnectInfo, Path, Query, State};
 use axum::http::{HeaderMap, Method, StatusCode, Uri};
 use serde::Deserialize;
-use yadori_sync::group::{Chain, ChainError};
-use yadori_sync::wire::{Found, list};
+use yadori_sync::group::{Chain, ChainError, Member};
+use yadori_sync::wire::{Come, Found, list};
 
 use super::asking::Asked;
 use super::hub::{Hub, Peer, group_of, micros};
@@ -67,6 +67,25 @@ pub(super) async fn entries(
     Ok(list(entries.iter().map(Vec::as_slice)))
 }
 
+/// How far its devices have come.
+pub(super) async fn devices(
+    State(hub): State<Arc<Hub>>,
+    Path(group): Path<String>,
+    (method, uri, headers): (Method, Uri, HeaderMap),
+    body: Bytes,
+) -> Result<Vec<u8>, Failure> {
+    let group = group_of(&group)?;
+    let asked = Asked { method: &method, uri: &uri, headers: &headers, body: &body, group };
+    let asker = asked.by(&hub).await?.member()?;
+    let mut come = Come { last: asker.standing.last, devices: Vec::new() };
+    for member in asker.chain.members() {
+        if let Some(ask) = hub.asked.of(&hub.records, (group, member.device)).await? {
+            come.devices.push((member.device, ask.number, u64::try_from(ask.at / 1_000_000).unwrap_or(0)));
+        }
+    }
+    Ok(come.to_bytes())
+}
+
 /// The chain goes on.
 pub(super) async fn append(
     State(hub): State<Arc<Hub>>,
@@ -79,6 +98,8 @@ pub(super) async fn append(
     let asker = asked.by(&hub).await?.author()?;
     let mut chain = Chain::clone(&asker.chain);
     let parent = chain.head();
+    let known =
+        |member: &Member| asker.chain.member(member.device, asker.chain.epoch()) == Some(member.signs);
     if let Err(why) = chain.accept(&body) {
         // The same once more is there already.
         let known = hub.records.entries(group, chain.epoch().saturating_sub(1), 1).await?;
@@ -87,6 +108,10 @@ pub(super) async fn append(
         } else {
             Err(refused(&why))
         };
+    }
+    // Whoever joins, or joins anew, has asked for nothing yet.
+    for member in chain.members().iter().filter(|member| !known(member)) {
+        hub.asked.forget(&hub.records, (group, member.device)).await?;
     }
     match hub.records.append(group, (chain.epoch(), parent), &body).await? {
         Appended::Yes => {

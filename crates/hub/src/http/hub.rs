@@ -11,10 +11,11 @@ use super::guard::Guard;
 use super::known::Known;
 use super::pace::Pace;
 use super::problem::Failure;
+use crate::asked::Asked;
 use crate::believing::Believing;
 use crate::keeping::Grown;
 use crate::pushing::Pushing;
-use crate::records::Records;
+use crate::records::{Asking, Failed, Records};
 use crate::settings::Settings;
 use crate::telling::{News, Telling};
 
@@ -59,6 +60,7 @@ pub struct Hub {
     pub(super) quiet_days: u32,
     pub(super) counted: Counted,
     pub(crate) grown: Grown,
+    pub(crate) asked: Asked,
     pub(super) shutdown: CancellationToken,
 }
 
@@ -85,12 +87,18 @@ impl Hub {
             uninvited: Guard::default(),
             counted: Counted::default(),
             grown: Grown::default(),
+            asked: Asked::default(),
             shutdown,
         }
     }
 }
 
 impl Hub {
+    /// Whether a device was silent for so long that it must join anew. `last`: the last of its group's numbers.
+    pub(super) async fn was_silent(&self, who: Asking, last: u64) -> Result<bool, Failed> {
+        self.asked.was_silent(&self.records, who, (last, micros())).await
+    }
+
     /// A group has grown.
     pub(super) fn tell_of_group(&self, group: [u8; 16]) {
         self.telling.tell(News::Group(group));

@@ -46,6 +46,11 @@ impl Failure {
         Self::new(StatusCode::FORBIDDEN, "struck-off", "the device does not belong to the group any more")
     }
 
+    pub(super) fn silent() -> Self {
+        let detail = "the device has not asked for what its group has in 180 days: it joins anew";
+        Self::new(StatusCode::FORBIDDEN, "silent", detail)
+    }
+
     pub(super) fn stranger() -> Self {
         Self::new(StatusCode::FORBIDDEN, "stranger", "the device does not belong to the group")
     }

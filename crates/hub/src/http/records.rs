@@ -13,7 +13,7 @@ use yadori_sync::wire::{Sent, list};
 use super::asking::Asked;
 use super::hub::{Hub, group_of, micros};
 use super::problem::Failure;
-use crate::records::{Push, Pushed};
+use crate::records::{Ask, Push, Pushed};
 use crate::telling::News;
 
 /// Records that are taken at once.
@@ -62,6 +62,16 @@ pub(super) async fn push(
     let (records, listed) = read(&body, group, asker.device).ok_or_else(|| {
         Failure::malformed("these are no records of this device in the order of their sequences")
     })?;
+    let who = (group, asker.device);
+    if hub.was_silent(who, u64::MAX).await? {
+        // Whether it is behind, the group tells.
+        let (_, standing) = hub.known.chain(&hub.records, group).await?;
+        if hub.was_silent(who, standing.last).await? {
+            return Err(Failure::silent());
+        }
+        // It was only quiet, and is not any more.
+        hub.asked.note(who, Ask { number: standing.last, at: micros() });
+    }
     let hash = *blake3::hash(&body).as_bytes();
     let count = records.len();
     let mut push =
@@ -111,6 +121,11 @@ pub(super) async fn pull(
     let group = group_of(&group)?;
     let asked = Asked { method: &method, uri: &uri, headers: &headers, body: &body, group };
     let asker = asked.by(&hub).await?.member()?;
+    let who = (group, asker.device);
+    if wanted.after < asker.standing.last && hub.was_silent(who, asker.standing.last).await? {
+        return Err(Failure::silent());
+    }
+    hub.asked.note(who, Ask { number: wanted.after.min(asker.standing.last), at: micros() });
     let end = tokio::time::Instant::now() + Duration::from_secs(wanted.wait.min(LONGEST_WAIT));
     let mut waiter = hub.telling.wait(News::Group(group));
     loop {

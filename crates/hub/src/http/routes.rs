@@ -72,6 +72,7 @@ pub fn routes(hub: Arc<Hub>) -> Router {
         .route("/v1/groups/{group}/blobs/{name}/{n}", get(blobs::give))
         .route("/v1/groups/{group}", post(groups::found))
         .route("/v1/groups/{group}/entries", get(groups::entries).post(groups::append))
+        .route("/v1/groups/{group}/devices", get(groups::devices))
         .route("/v1/groups/{group}/meetings", post(meetings::open))
         .route("/v1/groups/{group}/meetings/{place}", delete(meetings::close))
         .route("/v1/meetings/{place}/{n}", put(meetings::say).get(meetings::hear))

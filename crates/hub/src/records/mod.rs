@@ -1,5 +1,6 @@
 //! What the hub keeps, in MariaDB.
 
+mod asks;
 mod blobs;
 mod groups;
 mod lane;
@@ -10,6 +11,7 @@ mod open;
 mod push;
 mod quiet;
 
+pub use asks::{Ask, Asking};
 pub use blobs::PartTaken;
 pub use groups::{Appended, Founded, Standing};
 pub use lane::Lane;

@@ -7,8 +7,8 @@ use super::open::{Failed, Records};
 /// Groups that are looked at at once.
 const GROUPS: u32 = 1_000;
 /// What a group has, with how much of it goes at once.
-const PIECES: [(&str, u32); 5] =
-    [("blobs", 20), ("records", 200), ("listed", 500), ("entries", 200), ("meetings", 500)];
+const PIECES: [(&str, u32); 6] =
+    [("blobs", 20), ("records", 200), ("listed", 500), ("entries", 200), ("meetings", 500), ("asks", 500)];
 
 impl Records {
     /// A group was asked for.

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use axum::body::Bytes;
 use axum::http::{Method, StatusCode};
-use yadori_sync::wire::{Found, Page, Sent, read_list};
+use yadori_sync::wire::{Come, Found, Page, Sent, read_list};
 
 use super::link::{Asker, Link, LinkError};
 
@@ -52,6 +52,13 @@ impl Link {
         let path = format!("/v1/groups/{group}/records?after={after}&epoch={epoch}&wait={}", wait.as_secs());
         let (_, answer) = self.ask((Method::GET, &path, Vec::new()), Some(by), wait).await?;
         Page::from_bytes(&answer).ok_or_else(|| self.strange())
+    }
+
+    /// How far the devices of the group have come.
+    pub(super) async fn devices(&self, by: &Asker) -> Result<Come, LinkError> {
+        let path = format!("/v1/groups/{}/devices", hex::encode(by.group));
+        let (_, answer) = self.ask((Method::GET, &path, Vec::new()), Some(by), Duration::ZERO).await?;
+        Come::from_bytes(&answer).ok_or_else(|| self.strange())
     }
 
     /// A part of a blob is taken.

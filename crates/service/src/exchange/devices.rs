@@ -22,6 +22,8 @@ pub struct DeviceShown {
     pub this: bool,
     /// When it was last heard of.
     pub heard_at: Option<i64>,
+    /// How many of the group's records it has not asked for yet, as the hub says; where that is known.
+    pub behind: Option<u64>,
     /// What it sends, in words.
     pub travels: String,
 }
@@ -51,7 +53,22 @@ fn said(row: Option<&DeviceRow>) -> DeviceBody {
 
 impl Exchanger {
     /// The devices of the group, this one first, then by their names.
-    pub fn devices(&self) -> Vec<DeviceShown> {
+    pub async fn devices(&self) -> Vec<DeviceShown> {
+        let come = self.come().await;
+        let mut all = self.members();
+        for one in all.iter_mut().filter(|one| !one.this) {
+            let Some(come) = &come else { continue };
+            let said = come.devices.iter().find(|(device, ..)| *device == one.id);
+            // Whoever never asked has everything before it.
+            one.behind = Some(come.last.saturating_sub(said.map_or(0, |(_, number, _)| *number)));
+            let asked_at = said.and_then(|(_, _, at)| i64::try_from(*at).ok()?.checked_mul(1_000_000));
+            one.heard_at = one.heard_at.max(asked_at);
+        }
+        all
+    }
+
+    /// The same, without what the hub says of them.
+    pub(super) fn members(&self) -> Vec<DeviceShown> {
         let state = self.app.exchange.now();
         let own = self.app.clips.device();
         let mut shown: Vec<DeviceShown> = state
@@ -65,7 +82,7 @@ impl Exchanger {
                 let travels = if this { self.app.settings().exchange.travels.to_string() } else { travels };
                 let name = if name.is_empty() { hex(id.0)[..8].to_owned() } else { name };
                 let heard_at = row.map(|row| row.heard_at).filter(|_| !this);
-                DeviceShown { id: *id, name, this, heard_at, travels }
+                DeviceShown { id: *id, name, this, heard_at, behind: None, travels }
             })
             .collect();
         shown.sort_by(|a, b| b.this.cmp(&a.this).then_with(|| a.name.cmp(&b.name)).then(a.id.cmp(&b.id)));
@@ -74,7 +91,7 @@ impl Exchanger {
 
     /// The device that a person means: by its name, or the beginning of its id.
     pub(super) fn meant(&self, words: &str) -> Result<DeviceShown, StrikeError> {
-        let all = self.devices();
+        let all = self.members();
         let called: Vec<&DeviceShown> = all.iter().filter(|one| one.name == words).collect();
         let begins = |one: &&DeviceShown| words.len() >= 4 && hex(one.id.0).starts_with(words);
         let called = if called.is_empty() { all.iter().filter(begins).collect() } else { called };

@@ -2,11 +2,13 @@
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
 use tokio::sync::Notify;
 use yadori_core::{ClipId, Digest};
 use yadori_store::Store;
 use yadori_sync::exchange::Exchange;
+use yadori_sync::wire::Come;
 
 use super::link::Link;
 use super::member::Member;
@@ -19,6 +21,10 @@ use crate::state::app::Shared;
 use crate::state::clock::now;
 use crate::state::exchanging::ExchangeNow;
 use crate::writer::Queue;
+
+/// For how long it holds what the hub said of the devices, and how long it may take to say it.
+const COME_HOLDS: Duration = Duration::from_secs(3);
+const COME: Duration = Duration::from_secs(2);
 
 /// What the exchange needs of the service. Cheap to clone.
 #[derive(Clone, Debug)]
@@ -44,6 +50,8 @@ pub struct Exchanger {
     /// The configuration file.
     pub(super) config: Arc<Config>,
     pub(super) current: Arc<Mutex<Option<Arc<Current>>>>,
+    /// How far the others have come, as the hub said last, and when.
+    pub(super) come: Arc<tokio::sync::Mutex<Option<(Instant, Option<Come>)>>>,
 }
 
 /// A content, and the parts of it that are here.
@@ -77,6 +85,7 @@ impl Exchanger {
             partial: Arc::default(),
             far_texts: Arc::default(),
             current: Arc::default(),
+            come: Arc::default(),
         }
     }
 
@@ -94,6 +103,25 @@ impl Exchanger {
             state.waits = waits;
         }
         state
+    }
+
+    /// How far the devices of the group have come, as the hub says. `None`: it does not say.
+    pub(super) async fn come(&self) -> Option<Come> {
+        let current = self.current().filter(|_| {
+            let state = self.app.exchange.now();
+            !state.paused && state.trouble.is_none()
+        })?;
+        let mut come = self.come.lock().await;
+        match &*come {
+            Some((at, known)) if at.elapsed() < COME_HOLDS => known.clone(),
+            _ => {
+                let asker = current.member.asker();
+                let asked = tokio::time::timeout(COME, current.link.devices(&asker)).await;
+                let said = asked.ok().and_then(Result::ok);
+                *come = Some((Instant::now(), said.clone()));
+                said
+            }
+        }
     }
 
     /// Tries at once, whatever pause was made.

@@ -82,7 +82,7 @@ impl Exchanger {
     /// What was sent to this device goes to its live clipboard, the last one of several, and a sign says so.
     pub(super) async fn bring(&self, came: &[Came]) {
         let Some(last) = came.last() else { return };
-        let name = self.devices().into_iter().find(|one| one.id == last.from).map(|one| one.name);
+        let name = self.members().into_iter().find(|one| one.id == last.from).map(|one| one.name);
         let clip = self.app.clips.history().get(last.clip).cloned();
         // It was removed here, and not copied since.
         let Some(clip) = clip else { return };

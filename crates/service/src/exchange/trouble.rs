@@ -12,7 +12,13 @@ use crate::writer::WriteError;
 pub enum Trouble {
     /// The hub.
     #[error(transparent)]
-    Link(#[from] LinkError),
+    Link(LinkError),
+    /// It was silent for too long.
+    #[error(
+        "this device has not exchanged anything for 180 days, while others went on: it joins anew. Leave the group \
+         (`yadori unpair --this`), then pair it again; what it has stays, and is merged"
+    )]
+    Silent,
     /// The records.
     #[error("the records can't be read or written now")]
     Records,
@@ -27,6 +33,12 @@ pub enum Trouble {
     /// No random bytes.
     #[error("the system gave no random bytes")]
     NoRandomness,
+}
+
+impl From<LinkError> for Trouble {
+    fn from(why: LinkError) -> Self {
+        if why.is("silent") { Self::Silent } else { Self::Link(why) }
+    }
 }
 
 impl From<ReadError> for Trouble {

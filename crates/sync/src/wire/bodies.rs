@@ -2,6 +2,7 @@
 
 use minicbor::decode::Error;
 use minicbor::{Decoder, Encoder};
+use yadori_core::DeviceId;
 
 use crate::record::Sealed;
 
@@ -100,6 +101,52 @@ impl Found {
     }
 }
 
+/// How far the devices of a group have come.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Come {
+    /// The last of the group's numbers.
+    pub last: u64,
+    /// Devices that have asked for records: up to which number each has them, and when it asked last, in seconds since the Unix
+    /// epoch by the hub's clock.
+    pub devices: Vec<(DeviceId, u64, u64)>,
+}
+
+/// Devices of a group that are read at most.
+const DEVICES: u64 = 10_000;
+
+impl Come {
+    /// CBOR: `[last, [[device, number, time], …]]`.
+    pub fn to_bytes(&self) -> Vec<u8> {
+        let mut encoder = Encoder::new(Vec::new());
+        let written = (|| {
+            encoder.array(2)?.u64(self.last)?.array(self.devices.len() as u64)?;
+            for (device, number, time) in &self.devices {
+                encoder.array(3)?.bytes(&device.0)?.u64(*number)?.u64(*time)?;
+            }
+            encoder.ok()
+        })();
+        debug_assert!(written.is_ok());
+        encoder.into_writer()
+    }
+
+    /// Reads what [`Come::to_bytes`] wrote. `None` for anything else.
+    pub fn from_bytes(bytes: &[u8]) -> Option<Self> {
+        let mut decoder = Decoder::new(bytes);
+        if decoder.array().ok()? != Some(2) {
+            return None;
+        }
+        let last = decoder.u64().ok()?;
+        let count = decoder.array().ok()?.filter(|count| *count <= DEVICES)?;
+        let mut device = || {
+            let three = decoder.array().ok()? == Some(3);
+            let id = DeviceId(decoder.bytes().ok()?.try_into().ok()?);
+            three.then_some((id, decoder.u64().ok()?, decoder.u64().ok()?))
+        };
+        let devices = (0..count).map(|_| device()).collect::<Option<Vec<_>>>()?;
+        (decoder.position() == bytes.len()).then_some(Self { last, devices })
+    }
+}
+
 /// A page of records.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Page {
@@ -170,6 +217,11 @@ mod tests {
             prop_assert_eq!(Sent::from_bytes(&bytes, (9, 2)), Some(sent));
             prop_assert_eq!(Sent::from_bytes(&bytes[..bytes.len() - 1], (9, 2)), None);
             prop_assert!(Sent::from_bytes(&bytes, (items.len().wrapping_sub(1), 2)).is_none() || items.is_empty());
+            let devices = items.iter().map(|item| (DeviceId([item.len() as u8; 16]), last, epoch)).collect();
+            let come = Come { last: epoch, devices };
+            let bytes = come.to_bytes();
+            prop_assert_eq!(Come::from_bytes(&bytes[..bytes.len() - 1]), None);
+            prop_assert_eq!(Come::from_bytes(&bytes), Some(come));
             let found = Found { invitation, entry: items.concat() };
             prop_assert_eq!(Found::from_bytes(&found.to_bytes()), Some(found));
             let records = items.into_iter().enumerate().map(|(n, item)| (n as u64, Sealed(item))).collect();
@@ -182,7 +234,7 @@ mod tests {
         #[test]
         fn bytes_from_anywhere_do_no_harm(bytes: Vec<u8>) {
             let _ = (Page::from_bytes(&bytes), Found::from_bytes(&bytes), read_list(&bytes, 99));
-            let _ = Sent::from_bytes(&bytes, (99, 99));
+            let _ = (Sent::from_bytes(&bytes, (99, 99)), Come::from_bytes(&bytes));
         }
     }
 }

@@ -3,5 +3,5 @@
 mod bodies;
 mod request;
 
-pub use bodies::{Found, LONGEST_PAGE, Page, Sent, list, read_list};
+pub use bodies::{Come, Found, LONGEST_PAGE, Page, Sent, list, read_list};
 pub use request::{Claim, Request, RequestError, SCHEME, Signature, WINDOW};

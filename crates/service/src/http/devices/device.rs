@@ -18,11 +18,12 @@ use crate::state::exchanging::Hosted;
 /// How everything stands.
 pub(super) async fn all(exchanger: &Exchanger) -> AllDevices {
     let state = exchanger.state().await;
-    let devices = exchanger.devices().into_iter().map(|one| Device {
+    let devices = exchanger.devices().await.into_iter().map(|one| Device {
         id: hex(one.id.0),
         name: one.name,
         this: one.this,
         heard_at: one.heard_at,
+        behind: one.behind,
         travels: one.travels,
     });
     let refused = state.refused.into_iter();
