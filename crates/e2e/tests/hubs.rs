@@ -142,3 +142,35 @@ fn how_far_each_device_has_come_is_shown_and_one_that_was_silent_for_long_joins_
         (behind(&host) == Some(0) && behind(&guest) == Some(0)).then_some(())
     });
 }
+
+#[test]
+fn a_full_group_can_still_say_what_was_removed_and_goes_on_when_there_is_room() {
+    let hub = Hub::configured("open = true\nquota_mib = 2\n");
+    let (host, guest) = (Service::without_desk(), Service::without_desk());
+    pair(&hub, (&host, &guest), ("Office", "Valley"));
+    host.add(&["Bread: 12 loaves", "Gas: 3 bottles"]);
+    until("both of them", || (guest.list(9).len() == 2).then_some(()));
+    // Noise does not get smaller.
+    let scratch = tempfile::tempdir().unwrap();
+    for n in 0..4_u8 {
+        let mut noise = vec![0; 700_000];
+        blake3::Hasher::new().update(&[n]).finalize_xof().fill(&mut noise);
+        let text: String = noise.iter().map(|byte| char::from(b'a' + byte % 26)).collect();
+        let file = scratch.path().join("map.txt");
+        std::fs::write(&file, text).unwrap();
+        host.yadori(&["add", "--file", file.to_str().unwrap()]);
+    }
+    let full = || stands(&host).trouble.filter(|why| why.contains("the group may have no more at this hub"));
+    until("the hub to be full", full);
+    let there = guest.list(9).len();
+    assert!(there < 6, "{there}");
+    host.yadori(&["remove", "5", "6"]);
+    until("what was removed to be removed there", || {
+        let heads = guest.list(9).into_iter().map(|row| row.head);
+        heads.into_iter().all(|head| !head.contains("loaves") && !head.contains("bottles")).then_some(())
+    });
+    let length = at_the_hub(&hub, "SELECT LENGTH(body) FROM records ORDER BY number DESC LIMIT 1");
+    assert!(length.parse::<u64>().unwrap() <= 768, "{length} bytes are more than a full group may say");
+    until("it still to be said that the hub is full", full);
+    assert_eq!(host.list(9).len(), 4, "nothing is lost here");
+}

@@ -196,6 +196,29 @@ fn how_far_a_device_has_come_is_told_and_one_that_was_silent_for_long_joins_anew
 }
 
 #[test]
+fn a_full_group_can_still_say_little() {
+    let hub = Hub::start("open = true\nquota_mib = 1\n");
+    let (device, _) = Device::with_group(&hub, 1, "");
+    let mut sequence = 0;
+    let mut until_full = |body: &[u8]| {
+        for pushed in 0.. {
+            sequence += 1;
+            let answer = device.push(&hub, &device.record(sequence, body));
+            if answer.status != 200 {
+                assert_eq!(answer.problem(), (507, "full".to_owned()));
+                return pushed;
+            }
+        }
+        unreachable!()
+    };
+    assert!(until_full(&[7; 60_000]) > 10);
+    until_full(&[7; 900]);
+    // What says that something was removed is no longer than this.
+    let little = until_full(&[7; 200]);
+    assert!((100..300).contains(&little), "{little}");
+}
+
+#[test]
 fn a_group_that_asks_without_end_waits_and_another_does_not_notice() {
     let hub = Hub::start("open = true\npace = 3\n");
     let ((greedy, _), (other, _)) = (Device::with_group(&hub, 1, ""), Device::with_group(&hub, 2, ""));

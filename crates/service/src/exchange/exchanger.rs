@@ -1,6 +1,7 @@
 //! The exchange as others hold it: what it needs of the service, and what runs just now.
 
 use std::collections::HashMap;
+use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -64,6 +65,8 @@ pub(super) struct Current {
     pub(super) link: Link,
     pub(super) store: Store,
     pub(super) machine: tokio::sync::Mutex<Exchange>,
+    /// The hub takes no more: only that something was removed is sent.
+    pub(super) full: AtomicBool,
     /// The chain is caught up with by one at a time.
     pub(super) catching: tokio::sync::Mutex<()>,
 }

@@ -1,6 +1,7 @@
 //! The exchange as a part of the service: it begins when this device belongs to a group, goes on through whatever happens to
 //! the hub and the records, and ends when the device leaves.
 
+use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, PoisonError};
 use std::time::Duration;
 
@@ -130,6 +131,7 @@ impl Exchanger {
             link,
             store,
             machine: tokio::sync::Mutex::new(machine),
+            full: AtomicBool::new(false),
             catching: tokio::sync::Mutex::default(),
         });
         *self.current.lock().unwrap_or_else(PoisonError::into_inner) = Some(Arc::clone(&current));

@@ -1,5 +1,6 @@
 //! What has changed here is sealed, kept until the hub has it, and sent.
 
+use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 use yadori_core::ClipId;
@@ -35,7 +36,7 @@ impl Exchanger {
     /// Sends what changes, for ever.
     pub(super) async fn send(&self, current: &Current) -> Result<(), Trouble> {
         loop {
-            while self.send_some(current).await? {}
+            while self.send_some_or_make_room(current).await? {}
             let waits = current.store.count_due().await?;
             self.app.exchange.change(|state| state.waits = waits);
             match current.store.note_some(now()).await? {
@@ -68,6 +69,36 @@ impl Exchanger {
             .begin_anew(&ExchangeRow { incarnation, sequence: 0, seen: row.seen, ..ExchangeRow::default() })
             .await?;
         Ok(())
+    }
+
+    /// Whether a subject is a clip that was removed here.
+    fn is_removed(&self, (kind, id): &Subject) -> bool {
+        let clip = (kind == CLIP).then(|| id.as_slice().try_into().ok().map(ClipId)).flatten();
+        clip.is_some_and(|clip| self.app.clips.get(clip).is_none())
+    }
+
+    /// Sends some of what waits. Where the hub takes no more, what was removed goes before everything else: that makes room.
+    async fn send_some_or_make_room(&self, current: &Current) -> Result<bool, Trouble> {
+        let why = match self.send_some(current).await {
+            Err(Trouble::Link(why)) if why.is("full") => why,
+            other => return other,
+        };
+        let due = current.store.due(SUBJECTS).await?;
+        if !due.iter().any(|one| self.is_removed(&one.subject)) || current.full.swap(true, Ordering::Relaxed)
+        {
+            return Err(why.into());
+        }
+        tracing::info!("the hub takes no more; what was removed is sent before the rest");
+        let incarnation = u64::from_be_bytes(random().map_err(|_| Trouble::NoRandomness)?);
+        let mut machine = current.machine.lock().await;
+        let mut next = machine.clone();
+        next.renew(incarnation);
+        current.store.begin_anew(&row_of(&next)).await?;
+        *machine = next;
+        drop(machine);
+        while self.send_some(current).await? {}
+        // The rest is tried again after a while.
+        Err(why.into())
     }
 
     /// Sends some of what waits. False: nothing does.
@@ -113,7 +144,10 @@ impl Exchanger {
 
     /// Makes records of some of what waits. False: nothing does.
     async fn prepare(&self, current: &Current) -> Result<bool, Trouble> {
-        let due = current.store.due(SUBJECTS).await?;
+        let mut due = current.store.due(SUBJECTS).await?;
+        if current.full.load(Ordering::Relaxed) {
+            due.retain(|one| self.is_removed(&one.subject));
+        }
         if due.is_empty() {
             return Ok(false);
         }
