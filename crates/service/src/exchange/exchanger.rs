@@ -52,8 +52,11 @@ pub struct Exchanger {
     pub(super) config: Arc<Config>,
     pub(super) current: Arc<Mutex<Option<Arc<Current>>>>,
     /// How far the others have come, as the hub said last, and when.
-    pub(super) come: Arc<tokio::sync::Mutex<Option<(Instant, Option<Come>)>>>,
+    come: Arc<tokio::sync::Mutex<Option<LastCome>>>,
 }
+
+/// When the hub was asked how far the devices have come, and what it said.
+type LastCome = (Instant, Option<Come>);
 
 /// A content, and the parts of it that are here.
 pub(super) type Partial = (Digest, Vec<zeroize::Zeroizing<Vec<u8>>>);
