@@ -5,7 +5,7 @@ use std::path::Path;
 
 use tracing::Level;
 use tracing_appender::rolling::{Builder, InitError, Rotation};
-use tracing_subscriber::filter::{EnvFilter, LevelFilter};
+use tracing_subscriber::filter::EnvFilter;
 use tracing_subscriber::layer::{Layer, SubscriberExt};
 use tracing_subscriber::util::SubscriberInitExt;
 
@@ -27,7 +27,7 @@ pub fn start(dir: &Path, level: Level, days: usize) -> Result<(), InitError> {
         .without_time()
         .with_target(false)
         .with_writer(std::io::stderr)
-        .with_filter(LevelFilter::WARN);
+        .with_filter(EnvFilter::new("warn,sqlx=error"));
     let _ = tracing_subscriber::registry().with(to_file).with(to_terminal).try_init();
     Ok(())
 }
