@@ -1,6 +1,7 @@
 //! Completion of a query: names of filters, and their values, for the word that is being written.
 
-use super::query::{FILTERS, IS, tokens};
+use super::query::{FILTERS, IS};
+use super::tokens::tokens;
 use crate::clip::color::Color;
 use crate::text::fold::fold;
 
@@ -32,7 +33,8 @@ pub struct Completion {
 pub fn complete(text: &str, cursor: usize, words: &Vocabulary<'_>, most: usize) -> Vec<Completion> {
     let cursor = (0..=cursor.min(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
     let before = &text[..cursor];
-    let Some(token) = tokens(before).pop().filter(|token| token.at.end == cursor) else {
+    let Some(token) = tokens(before).pop().filter(|token| token.at.end == cursor && token.mark.is_none())
+    else {
         return Vec::new();
     };
     let (from, to) = (token.value_at.start, cursor);

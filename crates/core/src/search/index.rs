@@ -50,7 +50,9 @@ impl Query {
     /// Checks the names of drawers and devices in it: one that nothing is called is a mistake, not an empty result.
     /// `devices` are the names of all devices.
     pub fn check(&self, drawers: &Drawers, devices: &[&str]) -> Result<(), QueryError> {
-        for term in &self.terms {
+        let mut terms = Vec::new();
+        self.each(&mut |term| terms.push(term));
+        for term in terms {
             let expected = match &term.test {
                 Test::In(name) if drawers_called(name, drawers).is_empty() => {
                     let shown = drawers.shown();

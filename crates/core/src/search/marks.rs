@@ -2,7 +2,7 @@
 
 use memchr::memmem;
 
-use super::query::{Query, Test};
+use super::query::{Query, Term, Test};
 use crate::text::fold::fold_with_sources;
 
 /// Characters shown before the first match of an excerpt that does not begin at the beginning.
@@ -23,16 +23,7 @@ pub struct Excerpt {
 pub fn marks(text: &str, query: &Query) -> Vec<(usize, usize)> {
     let (folded, sources) = fold_with_sources(text);
     let mut found: Vec<(usize, usize)> = Vec::new();
-    for term in query.terms.iter().filter(|term| !term.not) {
-        match &term.test {
-            Test::Words(words) => {
-                let hits = memmem::find_iter(folded.as_bytes(), words.as_bytes());
-                found.extend(hits.map(|hit| (hit, hit + words.len())));
-            }
-            Test::Pattern(pattern) => found.extend(pattern.find(&folded)),
-            _ => {}
-        }
-    }
+    find_in(&folded, &query.terms, &mut found);
     // A ligature is marked whole: a match covers every character that it came from.
     let mut ranges: Vec<(usize, usize)> = found
         .into_iter()
@@ -49,6 +40,20 @@ pub fn marks(text: &str, query: &Query) -> Vec<(usize, usize)> {
         }
     }
     merged
+}
+
+fn find_in(folded: &str, terms: &[Term], found: &mut Vec<(usize, usize)>) {
+    for term in terms.iter().filter(|term| !term.not) {
+        match &term.test {
+            Test::Words(words) => {
+                let hits = memmem::find_iter(folded.as_bytes(), words.as_bytes());
+                found.extend(hits.map(|hit| (hit, hit + words.len())));
+            }
+            Test::Pattern(pattern) => found.extend(pattern.find(folded)),
+            Test::Any(any) => any.iter().for_each(|terms| find_in(folded, terms, found)),
+            _ => {}
+        }
+    }
 }
 
 /// At most `most` characters of a text around its first match; `None` when nothing of it matches.
@@ -94,6 +99,7 @@ mod tests {
         assert_eq!(marked("aab abb", "aab ab"), ["aab", "ab"]);
         assert_eq!(marked("山小屋の予約", "小屋"), ["小屋"]);
         assert_eq!(marked("bunks 12 and 14", r"/\d+/ -and"), ["12", "14"]);
+        assert_eq!(marked("gas and oil", "(gas OR -and) OR oil"), ["gas", "oil"]);
         assert_eq!(marked("nothing", "kind:text"), Vec::<&str>::new());
     }
 

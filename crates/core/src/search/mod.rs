@@ -10,6 +10,7 @@ pub mod pattern;
 pub mod query;
 mod scan;
 pub mod texts;
+mod tokens;
 pub mod when;
 
 pub use corpus::Corpus;

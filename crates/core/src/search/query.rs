@@ -1,11 +1,12 @@
 //! The query language: words and filters, all of which must hold. `word`, `"two words"`, `-word`, `kind:link`,
 //! `from:editor`, `on:laptop`, `in:addresses`, `is:pinned`, `has:html`, `color:red`, `since:2d`, `before:2026-11-01`,
 //! `hour:14`, `over:1mb`, `under:10kb`, `/pattern/`. A filter's value may be quoted; `-` before anything turns it
-//! round. A word with a colon that begins like no filter is a word: addresses can be searched as they are.
+//! round. `OR` between two of them asks for either; parentheses hold several together: `(gas OR oil) -empty`. A word with a colon that begins like no filter is a word: addresses can be searched as they are.
 
 use std::ops::Range;
 
 use super::pattern::Pattern;
+use super::tokens::{Mark, Token, pattern_end, tokens};
 use super::when::{self, Here};
 use crate::clip::color::Color;
 use crate::clip::facts::Kind;
@@ -13,8 +14,9 @@ use crate::text::fold::fold;
 
 /// Bytes of a query at most.
 pub const QUERY_BYTES: usize = 4_000;
-/// Terms of a query at most.
+/// Terms of a query at most, and groups in each other.
 const TERMS: usize = 64;
+const DEPTH: usize = 16;
 
 /// The names of filters, with what each expects.
 pub const FILTERS: [(&str, &str); 12] = [
@@ -92,6 +94,8 @@ pub enum Test {
     Over(u64),
     /// Smaller than so many bytes.
     Under(u64),
+    /// All of one of these holds.
+    Any(Vec<Vec<Term>>),
 }
 
 /// One term, and where it stands in the query.
@@ -126,99 +130,14 @@ fn wrong<T>(at: Range<usize>, expected: impl Into<String>) -> Result<T, QueryErr
     Err(QueryError { at, expected: expected.into() })
 }
 
-/// A word of a query as it was written.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Token<'a> {
-    /// Where it stands.
-    pub(super) at: Range<usize>,
-    /// `-` stood before it.
-    pub(super) not: bool,
-    /// The filter's name, if it is one.
-    pub(super) filter: Option<&'static str>,
-    /// The word, or the filter's value, without quotes.
-    pub(super) value: &'a str,
-    /// Where that stands.
-    pub(super) value_at: Range<usize>,
-    /// It was quoted.
-    pub(super) quoted: bool,
-}
-
-/// Parts a query into its words. A quote that is not closed runs to the end.
-pub(super) fn tokens(text: &str) -> Vec<Token<'_>> {
-    let mut found = Vec::new();
-    let mut at = 0;
-    while let Some(c) = text[at..].chars().next() {
-        if c.is_whitespace() {
-            at += c.len_utf8();
-            continue;
-        }
-        let start = at;
-        let rest = &text[at..];
-        let not = rest.len() > 1 && rest.starts_with('-') && !rest[1..].starts_with(char::is_whitespace);
-        if not {
-            at += 1;
-        }
-        let filter = FILTERS.iter().map(|(name, _)| *name).find(|name| {
-            text[at..].get(..name.len()).is_some_and(|head| head.eq_ignore_ascii_case(name))
-                && text[at + name.len()..].starts_with(':')
-        });
-        at += filter.map_or(0, |name| name.len() + 1);
-        let quoted = text[at..].starts_with('"');
-        let value_at = if quoted {
-            let from = at + 1;
-            let to = text[from..].find('"').map_or(text.len(), |end| from + end);
-            at = (to + 1).min(text.len());
-            from..to
-        } else {
-            let to = pattern_end(&text[at..])
-                .or_else(|| text[at..].find(char::is_whitespace))
-                .map_or(text.len(), |end| at + end);
-            let from = at;
-            at = to;
-            from..to
-        };
-        found.push(Token { at: start..at, not, filter, value: &text[value_at.clone()], value_at, quoted });
-    }
-    found
-}
-
-/// Where a `/pattern/` at the beginning ends: at a `/` that ends a word.
-fn pattern_end(text: &str) -> Option<usize> {
-    let inside = text.strip_prefix('/')?;
-    let mut escaped = false;
-    for (at, c) in inside.char_indices() {
-        let ends = inside[at + c.len_utf8()..].chars().next().is_none_or(char::is_whitespace);
-        if c == '/' && !escaped && at > 0 && ends {
-            return Some(at + 2);
-        }
-        escaped = c == '\\' && !escaped;
-    }
-    None
-}
-
 impl Query {
     /// Reads a query.
     pub fn parse(text: &str, here: &Here) -> Result<Self, QueryError> {
         if text.len() > QUERY_BYTES {
             return wrong(0..text.len(), format!("a query may have {QUERY_BYTES} bytes"));
         }
-        let mut terms = Vec::new();
-        for token in tokens(text) {
-            let test = match token.filter {
-                Some(filter) => filter_of(filter, &token, here)?,
-                None => match word_of(&token)? {
-                    Some(test) => test,
-                    None => continue,
-                },
-            };
-            terms.push(Term { not: token.not, test, at: token.at });
-        }
-        if terms.len() > TERMS {
-            return wrong(
-                terms[TERMS].at.start..text.len(),
-                format!("a query may have {TERMS} words and filters"),
-            );
-        }
+        let mut reading = Reading { text, tokens: tokens(text), next: 0, terms: 0, here };
+        let terms = reading.group(None, 0)?;
         Ok(Self { terms })
     }
 
@@ -237,19 +156,128 @@ impl Query {
 
     /// True when it names favorites or drawers, so that an act on what it finds may take pinned clips.
     pub fn names_pinned(&self) -> bool {
-        self.terms.iter().any(|term| {
+        fn names(term: &Term) -> bool {
             !term.not
-                && matches!(
-                    term.test,
-                    Test::In(_) | Test::Inside(_) | Test::Is(Is::Pinned | Is::Favorite | Is::Drawer)
-                )
-        })
+                && match &term.test {
+                    Test::In(_) | Test::Inside(_) | Test::Is(Is::Pinned | Is::Favorite | Is::Drawer) => true,
+                    Test::Any(any) => any.iter().flatten().any(names),
+                    _ => false,
+                }
+        }
+        self.terms.iter().any(names)
+    }
+
+    /// Goes through all terms, those in groups as well.
+    pub fn each<'a>(&'a self, visit: &mut impl FnMut(&'a Term)) {
+        fn go<'a>(terms: &'a [Term], visit: &mut impl FnMut(&'a Term)) {
+            for term in terms {
+                visit(term);
+                if let Test::Any(any) = &term.test {
+                    any.iter().for_each(|terms| go(terms, visit));
+                }
+            }
+        }
+        go(&self.terms, visit);
+    }
+}
+
+/// A query while it is read.
+struct Reading<'a> {
+    text: &'a str,
+    tokens: Vec<Token<'a>>,
+    next: usize,
+    /// Terms so far.
+    terms: usize,
+    here: &'a Here,
+}
+
+impl<'a> Reading<'a> {
+    fn peek(&self) -> Option<&Token<'a>> {
+        self.tokens.get(self.next)
+    }
+
+    fn marked(&self) -> Option<Mark> {
+        self.peek()?.mark
+    }
+
+    /// Terms up to the end, or the parenthesis that closes the one at `open`.
+    fn group(&mut self, open: Option<&Range<usize>>, depth: usize) -> Result<Vec<Term>, QueryError> {
+        let mut terms = Vec::new();
+        loop {
+            match (self.marked(), open) {
+                (Some(Mark::Close), _) => {
+                    self.next += 1;
+                    return Ok(terms);
+                }
+                (None, Some(open)) if self.peek().is_none() => {
+                    let what = "this group is not closed: `)` was expected; put it in quotes to find it as it stands";
+                    return wrong(open.start..self.text.len(), what);
+                }
+                (None, None) if self.peek().is_none() => return Ok(terms),
+                (Some(Mark::Or), _) => {
+                    let at = self.tokens[self.next].at.clone();
+                    return wrong(
+                        at,
+                        "before OR a word or a filter was expected (\"OR\" in quotes is a word)",
+                    );
+                }
+                _ => terms.extend(self.alternatives(depth)?),
+            }
+        }
+    }
+
+    /// One term or group, or several with `OR` between them.
+    fn alternatives(&mut self, depth: usize) -> Result<Vec<Term>, QueryError> {
+        let start = self.peek().map_or(0, |token| token.at.start);
+        let first = self.unit(depth)?;
+        if self.marked() != Some(Mark::Or) {
+            return Ok(first);
+        }
+        let mut any = vec![first];
+        while self.marked() == Some(Mark::Or) {
+            let or = self.tokens[self.next].at.clone();
+            self.next += 1;
+            if self.peek().is_none() || matches!(self.marked(), Some(Mark::Or | Mark::Close)) {
+                return wrong(or, "after OR a word or a filter was expected (\"OR\" in quotes is a word)");
+            }
+            any.push(self.unit(depth)?);
+        }
+        let end = self.tokens[self.next - 1].at.end;
+        Ok(vec![Term { not: false, test: Test::Any(any), at: start..end }])
+    }
+
+    /// One term, or all of a group. Nothing for a word of which nothing is left.
+    fn unit(&mut self, depth: usize) -> Result<Vec<Term>, QueryError> {
+        let Some(token) = self.peek().cloned() else { return Ok(Vec::new()) };
+        self.next += 1;
+        if token.mark == Some(Mark::Open) {
+            if depth >= DEPTH {
+                return wrong(token.at, format!("groups may be {DEPTH} deep"));
+            }
+            let inside = self.group(Some(&token.at), depth + 1)?;
+            let end = self.tokens[self.next - 1].at.end;
+            if inside.is_empty() {
+                return wrong(token.at.start..end, "a word or a filter was expected in this group");
+            }
+            let whole = |inside| Term { not: true, test: Test::Any(vec![inside]), at: token.at.start..end };
+            return Ok(if token.not { vec![whole(inside)] } else { inside });
+        }
+        self.terms += 1;
+        if self.terms > TERMS {
+            let what = format!("a query may have {TERMS} words and filters");
+            return wrong(token.at.start..self.text.len(), what);
+        }
+        let test = match token.filter {
+            Some(filter) => Some(filter_of(filter, &token, self.here)?),
+            None => word_of(&token)?,
+        };
+        Ok(test.map(|test| Term { not: token.not, test, at: token.at }).into_iter().collect())
     }
 }
 
 fn word_of(token: &Token<'_>) -> Result<Option<Test>, QueryError> {
     let value = token.value;
-    if !token.quoted && value.len() > 2 && pattern_end(value) == Some(value.len()) {
+    if !token.quoted && value.len() > 2 && pattern_end(value, false) == Some(value.len()) {
         let inside = &value[1..value.len() - 1];
         return Pattern::new(inside).map(|pattern| Some(Test::Pattern(pattern))).or_else(|why| {
             let at = token.value_at.start + 1 + why.at.min(inside.len());
@@ -323,8 +351,54 @@ mod tests {
 
     fn told(text: &str) -> String {
         let query = Query::parse(text, &here()).unwrap();
-        let term = |term: &Term| format!("{}{:?}", if term.not { "not " } else { "" }, term.test);
-        query.terms.iter().map(term).collect::<Vec<_>>().join("; ")
+        fn all(terms: &[Term]) -> String {
+            let term = |term: &Term| {
+                let not = if term.not { "not " } else { "" };
+                match &term.test {
+                    Test::Any(any) => {
+                        format!("{not}({})", any.iter().map(|one| all(one)).collect::<Vec<_>>().join(" | "))
+                    }
+                    test => format!("{not}{test:?}"),
+                }
+            };
+            terms.iter().map(term).collect::<Vec<_>>().join("; ")
+        }
+        all(&query.terms)
+    }
+
+    #[test]
+    fn alternatives_and_groups_are_read() {
+        for (text, read) in [
+            ("a OR b c", r#"(Words("a") | Words("b")); Words("c")"#),
+            ("a OR -b OR kind:link", r#"(Words("a") | not Words("b") | Kind(Link))"#),
+            ("(a b) OR c", r#"(Words("a"); Words("b") | Words("c"))"#),
+            ("(a b) c", r#"Words("a"); Words("b"); Words("c")"#),
+            ("-(a OR b) c", r#"not ((Words("a") | Words("b"))); Words("c")"#),
+            ("( f(x) OR (g) )", r#"(Words("f(x)") | Words("g"))"#),
+            (r#"(in:"long replies" OR "b c")"#, r#"(In("long replies") | Words("b c"))"#),
+            (r"(/a+/ OR x)", r#"(Pattern("a+") | Words("x"))"#),
+            ("a or b", r#"Words("a"); Words("or"); Words("b")"#),
+            (r#""OR" "(""#, r#"Words("or"); Words("(")"#),
+            ("f(x) :) a)", r#"Words("f(x)"); Words(":)"); Words("a)")"#),
+        ] {
+            let told = told(text).replace("Pattern(Pattern", "Pattern(");
+            let told = if text.contains('/') { read.to_owned() } else { told };
+            assert_eq!(told, read, "{text}");
+        }
+        for (text, at, expected) in [
+            ("a OR", 2..4, "after OR"),
+            ("OR a", 0..2, "before OR"),
+            ("a (b OR) c", 5..7, "after OR"),
+            ("a (b c", 2..6, "not closed"),
+            ("a -() c", 2..5, "in this group"),
+        ] {
+            let why = Query::parse(text, &here()).unwrap_err();
+            assert_eq!(why.at, at, "{text}: {}", why.expected);
+            assert!(why.expected.contains(expected), "{text}: {}", why.expected);
+        }
+        assert!(Query::parse(&format!("{}a{}", "(".repeat(17), ")".repeat(17)), &here()).is_err());
+        assert!(Query::parse(&format!("{}a{}", "(".repeat(16), ")".repeat(16)), &here()).is_ok());
+        assert!(Query::parse(&vec!["a"; 65].join(" OR "), &here()).is_err());
     }
 
     #[test]
@@ -367,7 +441,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn any_text_is_read_or_refused_with_a_place_inside_it(text in "[-a-z:\"/\\\\ é\\[\\(]{0,30}|\\PC{0,30}") {
+        fn any_text_is_read_or_refused_with_a_place_inside_it(text in "[-a-zOR:\"/\\\\ é\\[()]{0,30}|(a|OR|\\(|\\)|-| |kind:){0,20}|\\PC{0,30}") {
             match Query::parse(&text, &here()) {
                 Ok(query) => for term in query.terms {
                     prop_assert!(text.get(term.at).is_some());

@@ -11,7 +11,7 @@ use crate::history::drawers::Drawers;
 use crate::search::index::{Found, GoOn};
 use crate::search::names::drawers_called;
 use crate::search::pattern::Pattern;
-use crate::search::query::{Is, Query, Test};
+use crate::search::query::{Is, Query, Term, Test};
 use crate::search::texts::{Block, DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, TITLED, Texts};
 use crate::text::fold::{PART, fold};
 use crate::text::stack::overwrite_stack_of_scan;
@@ -24,40 +24,27 @@ enum Check<'q> {
     Words(Box<Finder<'q>>),
     Pattern(&'q Pattern),
     Fact(Box<dyn Fn(&Doc) -> bool + Send + Sync + 'q>),
+    /// All of one of these.
+    Any(Vec<Checks<'q>>),
 }
+
+/// Checks that must all hold, each with whether it is turned round: the cheap ones first.
+struct Checks<'q>(Vec<(bool, Check<'q>)>);
 
 /// A query bound to a corpus: names resolved to numbers, words prepared for finding.
 pub(super) struct Bound<'q> {
     /// The longest word that must be there, when nothing cheaper tells documents apart.
     anchor: Option<Box<Finder<'q>>>,
     anchor_length: usize,
-    /// The cheap ones first.
-    checks: Vec<(bool, Check<'q>)>,
+    checks: Checks<'q>,
 }
 
 impl<'q> Bound<'q> {
     pub(super) fn new(query: &'q Query, corpus: &'q Texts, drawers: &'q Drawers) -> Self {
-        let mut checks: Vec<(bool, Check<'q>)> = query
-            .terms
-            .iter()
-            .map(|term| {
-                let check = match &term.test {
-                    Test::Words(words) => Check::Words(Box::new(Finder::new(words.as_bytes()))),
-                    Test::Pattern(pattern) => Check::Pattern(pattern),
-                    other => Check::Fact(fact(other, corpus, drawers)),
-                };
-                (term.not, check)
-            })
-            .collect();
-        checks.sort_by_key(|(not, check)| match check {
-            Check::Fact(_) => (0, 0),
-            // Long words are rare words.
-            Check::Words(finder) => (1 + u8::from(*not), usize::MAX - finder.needle().len()),
-            Check::Pattern(_) => (3, 0),
-        });
+        let mut checks = Checks::new(&query.terms, corpus, drawers);
         let mut anchor = None;
-        if matches!(checks.first(), Some((false, Check::Words(_))))
-            && let (_, Check::Words(finder)) = checks.remove(0)
+        if matches!(checks.0.first(), Some((false, Check::Words(_))))
+            && let (_, Check::Words(finder)) = checks.0.remove(0)
         {
             anchor = Some(finder);
         }
@@ -66,9 +53,39 @@ impl<'q> Bound<'q> {
     }
 
     fn holds(&self, block: &Block, doc: &Doc) -> bool {
-        self.checks.iter().all(|(not, check)| {
+        self.checks.hold(block, doc)
+    }
+}
+
+impl<'q> Checks<'q> {
+    fn new(terms: &'q [Term], corpus: &'q Texts, drawers: &'q Drawers) -> Self {
+        let check = |term: &'q Term| {
+            let check = match &term.test {
+                Test::Words(words) => Check::Words(Box::new(Finder::new(words.as_bytes()))),
+                Test::Pattern(pattern) => Check::Pattern(pattern),
+                Test::Any(any) => {
+                    Check::Any(any.iter().map(|terms| Self::new(terms, corpus, drawers)).collect())
+                }
+                other => Check::Fact(fact(other, corpus, drawers)),
+            };
+            (term.not, check)
+        };
+        let mut checks: Vec<(bool, Check<'q>)> = terms.iter().map(check).collect();
+        checks.sort_by_key(|(not, check)| match check {
+            Check::Fact(_) => (0, 0),
+            // Long words are rare words.
+            Check::Words(finder) => (1 + u8::from(*not), usize::MAX - finder.needle().len()),
+            Check::Any(_) => (3, 0),
+            Check::Pattern(_) => (4, 0),
+        });
+        Self(checks)
+    }
+
+    fn hold(&self, block: &Block, doc: &Doc) -> bool {
+        self.0.iter().all(|(not, check)| {
             let found = match check {
                 Check::Fact(fact) => fact(doc),
+                Check::Any(any) => any.iter().any(|checks| checks.hold(block, doc)),
                 Check::Words(finder) => finder.find(block.text_of(doc)).is_some(),
                 Check::Pattern(pattern) => {
                     block.text_of(doc).split(|byte| *byte == PART).any(|part| pattern.matches(part))
@@ -142,7 +159,7 @@ fn fact<'q>(
         Test::Hour(hour, zone) => Box::new(move |doc| at(doc.copied_at, zone).hour() == *hour),
         Test::Over(size) => Box::new(move |doc| doc.size > *size),
         Test::Under(size) => Box::new(move |doc| doc.size < *size),
-        Test::Words(_) | Test::Pattern(_) => Box::new(|_| true),
+        Test::Words(_) | Test::Pattern(_) | Test::Any(_) => Box::new(|_| true),
     }
 }
 

@@ -17,7 +17,7 @@ use crate::merge::clip::{Kept, OfferRecord, RepresentationRecord};
 use crate::merge::drawer::{Drawer, DrawerState};
 use crate::merge::register::Written;
 use crate::merge::stamp::Stamp;
-use crate::search::query::{Is, Test};
+use crate::search::query::{Is, Term, Test};
 use crate::search::when::Here;
 use crate::text::fold::fold;
 
@@ -76,8 +76,15 @@ fn matches(clip: &Clip, query: &Query, drawers: &Drawers) -> bool {
     .flatten()
     .map(fold)
     .collect();
-    query.terms.iter().all(|term| {
+    hold(&query.terms, clip, drawers, &texts)
+}
+
+fn hold(terms: &[Term], clip: &Clip, drawers: &Drawers, texts: &[String]) -> bool {
+    let source = &clip.state.offer().unwrap().source;
+    let drawer = clip.state.kept().drawer().and_then(|id| drawers.get(id));
+    terms.iter().all(|term| {
         let holds = match &term.test {
+            Test::Any(any) => any.iter().any(|terms| hold(terms, clip, drawers, texts)),
             Test::Words(words) => texts.iter().any(|text| text.contains(words.as_str())),
             Test::Pattern(pattern) => texts.iter().any(|text| pattern.matches(text.as_bytes())),
             Test::Kind(kind) => clip.facts.kind() == *kind,
@@ -140,11 +147,26 @@ fn query_text() -> impl Strategy<Value = String> {
             Just("has:html"), Just("/a+b/"), Just("/^gas/"), Just("\"as O\""),
         ].prop_map(str::to_owned),
     ];
-    proptest::collection::vec((any::<bool>(), term), 1..4).prop_map(|terms| {
-        let terms: Vec<String> =
-            terms.into_iter().map(|(not, term)| format!("{}{term}", if not { "-" } else { "" })).collect();
-        terms.join(" ")
-    })
+    fn joined(parts: Vec<(bool, String)>) -> String {
+        let mut text = String::new();
+        for (n, (either, part)) in parts.into_iter().enumerate() {
+            text.push_str(if n == 0 {
+                ""
+            } else if either {
+                " OR "
+            } else {
+                " "
+            });
+            text.push_str(&part);
+        }
+        text
+    }
+    let turned = |(not, text): (bool, String)| format!("{}{text}", if not { "-" } else { "" });
+    let part = (any::<bool>(), term).prop_map(turned).prop_recursive(2, 8, 3, move |part| {
+        let group = proptest::collection::vec((any::<bool>(), part), 1..4);
+        (any::<bool>(), group.prop_map(|parts| format!("({})", joined(parts)))).prop_map(turned)
+    });
+    proptest::collection::vec((any::<bool>(), part), 1..4).prop_map(joined)
 }
 
 fn put(history: &mut History, corpus: &mut Corpus, clip: Clip) {
