@@ -22,7 +22,7 @@ pub struct Clear {
     /// The live clipboard as well.
     #[serde(default)]
     pub live: bool,
-    /// The viewer's zone by its IANA name, for times in the search.
+    /// The viewer's zone by its IANA name or its offset (+09:00), for times in the search.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub zone: Option<String>,
 }

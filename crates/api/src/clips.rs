@@ -170,7 +170,7 @@ pub struct Take {
     /// Answers to the questions of its fill-ins, by their words.
     #[serde(default, skip_serializing_if = "std::collections::BTreeMap::is_empty")]
     pub answers: std::collections::BTreeMap<String, String>,
-    /// The viewer's time zone (IANA name), for dates that are filled in.
+    /// The viewer's time zone (IANA name, or an offset such as +09:00), for dates that are filled in.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub zone: Option<String>,
     /// Clean-ups of its text on its way out, in their order. What is tidied is plain text.

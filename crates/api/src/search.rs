@@ -146,7 +146,7 @@ pub struct FillPreview {
     /// Answers so far, by the words of the question.
     #[serde(default)]
     pub answers: std::collections::BTreeMap<String, String>,
-    /// The viewer's time zone (IANA name).
+    /// The viewer's time zone (IANA name, or an offset such as +09:00).
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub zone: Option<String>,
 }

@@ -14,6 +14,7 @@ mod symbols;
 mod table;
 mod transfer;
 mod verbs;
+mod zone;
 
 use std::io::{self, Write};
 use std::path::PathBuf;
@@ -84,7 +85,7 @@ enum Verb {
 }
 
 fn main() -> ExitCode {
-    let arguments = Arguments::parse();
+    let arguments = Arguments::parse_from(verbs::list::with_turned_words(std::env::args_os()));
     let mut out = io::stdout().lock();
     let outcome = run(arguments, &mut out).and_then(|()| out.flush().map_err(Failure::from));
     match outcome {

@@ -267,7 +267,8 @@ fn listed(service: &Connection, wanted: &Wanted) -> Result<Answer, Failure> {
     }
     let within = if *view == View::Favorites { "&within=favorites" } else { "" };
     let query = if *view == View::Drawers { format!("is:drawer {query}") } else { query.clone() };
-    let found: Found = service.get(&format!("/search?q={}&limit={limit}{within}", escaped(&query)))?;
+    let (q, zone) = (escaped(&query), crate::zone::parameter());
+    let found: Found = service.get(&format!("/search?q={q}&limit={limit}{within}{zone}"))?;
     let rows = found.hits.into_iter().map(|hit| hit.row).collect();
     Ok(Answer::Listed { number: *number, rows, more: found.more, total: None })
 }

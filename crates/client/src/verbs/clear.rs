@@ -84,7 +84,7 @@ impl Clear {
             upto: None,
             now: self.what.now || self.shred,
             live: self.what.live,
-            zone: None,
+            zone: Some(crate::zone::name()),
         }
     }
 

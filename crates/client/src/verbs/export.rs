@@ -35,7 +35,7 @@ impl Export {
         let csv = self.file.extension().is_some_and(|one| one.eq_ignore_ascii_case("csv"));
         let mut path = format!("/export?format={}", if csv { "csv" } else { "zip" });
         if let Some(query) = &self.query {
-            path.push_str(&format!("&q={}", escaped(query)));
+            path.push_str(&format!("&q={}{}", escaped(query), crate::zone::parameter()));
         }
         if !self.clips.is_empty() {
             path.push_str(&format!("&ids={}", ids(service, &self.clips)?.join(",")));

@@ -1,5 +1,6 @@
 //! `yadori list`: the history, newest first, or what a query finds in it; the favorites; a drawer.
 
+use std::ffi::OsString;
 use std::io::Write;
 
 use anstyle::Style;
@@ -19,24 +20,25 @@ const PAGE: usize = 500;
 /// List the history, or what a query finds in it
 ///
 /// A QUERY is words and filters, all of which must hold: word, "two words", -word, kind:link, from:editor,
-/// in:replies, is:pinned, has:html, color:red, since:2d, before:2026-11-01, hour:14, over:1mb, /pattern/. Case and
-/// accents do not matter. A query that begins with `-` comes after `--`.
+/// in:replies, is:pinned, has:html, color:red, since:2d, before:2026-11-01, hour:14, over:1mb, /pattern/. OR between two
+/// asks for either, (parentheses) hold several together. Case and accents do not matter. Words that the shell was given as
+/// one are found as they stand.
 #[derive(Debug, Args)]
 pub(crate) struct List {
     /// Words and filters
     #[arg(value_name = "QUERY")]
     query: Vec<String>,
-    /// How many
-    #[arg(short = 'n', long, default_value_t = 20, value_name = "COUNT", value_parser = clap::value_parser!(u32).range(1..))]
-    number: u32,
-    /// The oldest of them first
+    /// How many: 20 if not given, of favorites and drawers all
+    #[arg(short = 'n', long, value_name = "COUNT", value_parser = clap::value_parser!(u32).range(1..))]
+    number: Option<u32>,
+    /// The oldest, and those first
     #[arg(long)]
     oldest_first: bool,
-    /// The favorites, in their own order
-    #[arg(short, long, conflicts_with_all = ["query", "drawer"])]
+    /// The favorites, in their own order; with a query what it finds among them
+    #[arg(short, long, conflicts_with = "drawer")]
     favorites: bool,
-    /// What is in a drawer, in its own order
-    #[arg(short, long, value_name = "DRAWER", conflicts_with = "query")]
+    /// What is in a drawer, in its own order; with a query what it finds there
+    #[arg(short, long, value_name = "DRAWER")]
     drawer: Option<String>,
     /// For programs
     #[arg(long)]
@@ -45,20 +47,38 @@ pub(crate) struct List {
 
 impl List {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        if self.favorites {
-            return kept(service, out, "/favorites", self.json);
-        }
-        if let Some(drawer) = &self.drawer {
-            return kept(service, out, &format!("/drawers/{}", escaped(drawer)), self.json);
-        }
         let query = written(&self.query);
-        if query.trim().is_empty() { self.newest(service, out) } else { self.found(service, out, &query) }
+        if !query.trim().is_empty() {
+            return self.found(service, out, &query);
+        }
+        let path = match &self.drawer {
+            None if !self.favorites => return self.newest(service, out),
+            None => "/favorites".to_owned(),
+            Some(drawer) => format!("/drawers/{}", escaped(drawer)),
+        };
+        if self.oldest_first {
+            return Err(Failure::Use(
+                "favorites and drawers are in their own order; --oldest-first goes with a query, or the history".into(),
+            ));
+        }
+        kept(service, out, &path, (self.number, self.json))
+    }
+
+    /// How many are wanted of the history, or of what is found.
+    fn wanted(&self) -> usize {
+        usize::try_from(self.number.unwrap_or(20)).unwrap_or(usize::MAX)
     }
 
     fn newest(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let wanted = usize::try_from(self.number).unwrap_or(usize::MAX);
+        let wanted = self.wanted();
         let mut clips: Vec<Row> = Vec::new();
         let mut path = format!("/clips?limit={}", wanted.min(PAGE));
+        if self.oldest_first {
+            // From the place on at which as many are left.
+            let all: Page = service.get("/clips?limit=1")?;
+            let place = all.total.saturating_sub(wanted as u64) + 1;
+            path.push_str(&format!("&place={place}"));
+        }
         let total = loop {
             let page: Page = service.get(&path)?;
             clips.extend(page.clips);
@@ -95,22 +115,29 @@ impl List {
     }
 
     fn found(&self, service: &Connection, out: &mut dyn Write, query: &str) -> Result<(), Failure> {
-        let wanted = usize::try_from(self.number).unwrap_or(usize::MAX);
-        let path = format!("/search?q={}&limit={}", escaped(query), wanted.min(PAGE));
-        let found: Found = service.get(&path).map_err(|why| pointed(why, query))?;
+        let wanted = self.wanted();
+        let within = match (&self.drawer, self.favorites) {
+            (Some(drawer), _) => format!("&within={}", escaped(drawer)),
+            (None, true) => "&within=favorites".to_owned(),
+            (None, false) => String::new(),
+        };
+        let what = format!("q={}{within}{}", escaped(query), crate::zone::parameter());
+        let found: Found = service
+            .get(&format!("/search?{what}&limit={}", wanted.min(PAGE)))
+            .map_err(|why| pointed(why, query))?;
         let mut hits = found.hits;
         let mut total = hits.len() as u64;
         if found.more {
-            let outline: FoundOutline = service.get(&format!("/search/outline?q={}", escaped(query)))?;
+            let outline: FoundOutline = service.get(&format!("/search/outline?{what}"))?;
             total = outline.count;
-            let ids: Vec<String> = outline
-                .ids
-                .as_bytes()
-                .chunks(26)
-                .take(wanted)
-                .skip(hits.len())
-                .map(|id| String::from_utf8_lossy(id).into_owned())
-                .collect();
+            let all: Vec<&[u8]> = outline.ids.as_bytes().chunks(26).collect();
+            let rest = if self.oldest_first {
+                hits.clear();
+                &all[all.len().saturating_sub(wanted)..]
+            } else {
+                &all[hits.len().min(all.len())..wanted.min(all.len()).max(hits.len().min(all.len()))]
+            };
+            let ids: Vec<String> = rest.iter().map(|id| String::from_utf8_lossy(id).into_owned()).collect();
             for some in ids.chunks(PAGE) {
                 let rows: yadori_api::RowsById =
                     service.post("/rows", &yadori_api::RowsRequest { ids: some.to_vec() })?;
@@ -135,13 +162,54 @@ impl List {
     }
 }
 
+/// What stands before a word of a query that begins with `-` like an option. No text has it.
+const TURNED: char = '\u{1}';
+
+/// The program's arguments, with words of `list` that are turned round (`-draft`) told from its options (`-d`, `-n5`).
+pub(crate) fn with_turned_words(arguments: impl Iterator<Item = OsString>) -> Vec<OsString> {
+    let mut all: Vec<OsString> = arguments.collect();
+    let Some(verb) = all.iter().position(|one| one == "list") else { return all };
+    let mut value = false;
+    for one in all.iter_mut().skip(verb + 1) {
+        let Some(text) = one.to_str() else { continue };
+        if text == "--" {
+            break;
+        }
+        let option = text.strip_prefix('-').filter(|rest| !rest.starts_with('-'));
+        let letters = option.is_some_and(|rest| {
+            let count = rest.strip_prefix('n').is_some_and(|n| n.bytes().all(|byte| byte.is_ascii_digit()));
+            rest.chars().count() > 1 && !count
+        });
+        let is_value =
+            std::mem::replace(&mut value, matches!(text, "-n" | "-d" | "--number" | "--drawer" | "--home"));
+        if letters && !is_value {
+            *one = format!("{TURNED}{text}").into();
+        }
+    }
+    all
+}
+
+/// Whether a text is words and nothing else: no filter, no pattern, nothing quoted, turned round, or held together.
+fn is_phrase(text: &str) -> bool {
+    let filter = |word: &str| {
+        word.split_once(':').is_some_and(|(name, _)| name.bytes().all(|byte| byte.is_ascii_lowercase()))
+    };
+    let plain = |word: &str| !(word.starts_with(['-', '(', '/']) || word == "OR" || filter(word));
+    !text.contains('"') && text.trim().contains(char::is_whitespace) && text.split_whitespace().all(plain)
+}
+
 /// A query as it was typed in a shell: an argument with spaces was quoted there.
 pub(crate) fn written(arguments: &[String]) -> String {
-    if let [one] = arguments {
-        return one.clone();
+    let arguments: Vec<String> =
+        arguments.iter().map(|one| one.strip_prefix(TURNED).unwrap_or(one).to_owned()).collect();
+    if let [one] = &arguments[..] {
+        return if is_phrase(one) { format!("\"{}\"", one.trim()) } else { one.clone() };
     }
     let quoted = |one: &String| {
-        if one.contains(char::is_whitespace) && !one.contains('"') {
+        if one.contains(char::is_whitespace) && !one.contains(['"', '(']) {
+            if let Some(turned) = one.strip_prefix('-') {
+                return format!("-\"{turned}\"");
+            }
             match one.split_once(':').filter(|(name, _)| name.bytes().all(|byte| byte.is_ascii_lowercase())) {
                 Some((name, value)) => format!("{name}:\"{value}\""),
                 None => format!("\"{one}\""),
@@ -170,7 +238,12 @@ pub(crate) fn pointed(why: Failure, query: &str) -> Failure {
     }
 }
 
-fn kept(service: &Connection, out: &mut dyn Write, path: &str, as_json: bool) -> Result<(), Failure> {
+fn kept(
+    service: &Connection,
+    out: &mut dyn Write,
+    path: &str,
+    (number, as_json): (Option<u32>, bool),
+) -> Result<(), Failure> {
     let mut items: Vec<Item> = Vec::new();
     let total = loop {
         let page: Items = service.get(&format!("{path}?skip={}&limit={PAGE}", items.len()))?;
@@ -180,6 +253,12 @@ fn kept(service: &Connection, out: &mut dyn Write, path: &str, as_json: bool) ->
             break page.total;
         }
     };
+    let mut left = number.map_or(usize::MAX, |number| usize::try_from(number).unwrap_or(usize::MAX));
+    items.retain(|item| {
+        let goes = left > 0;
+        left -= usize::from(goes && matches!(item, Item::Clip(_)));
+        goes
+    });
     if as_json {
         return json(out, &items);
     }
@@ -326,6 +405,31 @@ mod tests {
         assert_eq!(told(&["two words", "-x"]), "\"two words\" -x");
         assert_eq!(told(&["in:long replies", "x"]), "in:\"long replies\" x");
         assert_eq!(told(&["gas \"11 kg\""]), "gas \"11 kg\"");
+        assert_eq!(told(&["half board"]), "\"half board\"");
+        assert_eq!(told(&["gas kind:text"]), "gas kind:text");
+        assert_eq!(told(&["gas -oil"]), "gas -oil");
+        assert_eq!(told(&["gas OR oil"]), "gas OR oil");
+        assert_eq!(told(&["(gas", "OR", "oil)", "-half board"]), "(gas OR oil) -\"half board\"");
+        assert_eq!(told(&["gas"]), "gas");
+    }
+
+    #[test]
+    fn words_that_are_turned_round_are_no_options() {
+        let told = |line: &str| {
+            let all = with_turned_words(line.split(' ').map(OsString::from)).into_iter();
+            all.map(|one| one.to_string_lossy().replace(TURNED, "!")).collect::<Vec<_>>().join(" ")
+        };
+        for (line, read) in [
+            ("yadori list bunks -confirmed", "yadori list bunks !-confirmed"),
+            ("yadori list -draft", "yadori list !-draft"),
+            ("yadori list -n5 -f -d Replies", "yadori list -n5 -f -d Replies"),
+            ("yadori list -n 5 -d -odd --json", "yadori list -n 5 -d -odd --json"),
+            ("yadori list -- -draft", "yadori list -- -draft"),
+            ("yadori --home x list -(a", "yadori --home x list !-(a"),
+            ("yadori take -draft", "yadori take -draft"),
+        ] {
+            assert_eq!(told(line), read);
+        }
     }
 
     #[test]

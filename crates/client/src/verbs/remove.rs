@@ -110,7 +110,8 @@ impl Remove {
                 "an empty query would find everything; say what shall go, e.g. since:1h".into(),
             ));
         }
-        let path = format!("/search/outline?q={}&spare_pinned={}", escaped(query), !self.pinned);
+        let (q, zone) = (escaped(query), crate::zone::parameter());
+        let path = format!("/search/outline?q={q}&spare_pinned={}{zone}", !self.pinned);
         service.get(&path).map_err(|why| pointed(why, query))
     }
 }

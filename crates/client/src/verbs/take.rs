@@ -101,7 +101,7 @@ impl Take {
         let mut request = Request {
             form,
             answers,
-            zone: None,
+            zone: Some(crate::zone::name()),
             tidy: self.tidy.clone(),
             shape: self.shape.map(ShapeName::shape),
             most: self.most,

@@ -1,14 +1,16 @@
 //! Moments as a person names them in a query: `2d`, `today`, `monday`, `14:30`, `2026-11`, `2026-11-01`,
-//! `2026-11-01T14:30`; read in the viewer's zone, so that days begin at their midnight also when clocks change.
+//! `2026-11-01T14:30`; read in the viewer's zone, so that days begin at their midnight also when clocks change. One that names
+//! its own zone (`2026-11-01T14:30Z`, `…+09:00`; RFC 3339) is read in that.
 
 use jiff::civil::{Date, DateTime, Time, Weekday};
 use jiff::tz::TimeZone;
-use jiff::{Span, ToSpan, Zoned};
+use jiff::{Span, Timestamp, ToSpan, Zoned};
 
 use crate::clip::time::{Micros, at};
 
 /// What was expected where a moment stands.
-pub const EXPECTED: &str = "a time such as 2d, 3h, today, monday, 14:30, 2026-11 or 2026-11-01";
+pub const EXPECTED: &str =
+    "a time such as 2d, 3h, today, monday, 14:30, 2026-11, 2026-11-01 or 2026-11-01T14:30Z";
 
 /// Now, and where.
 #[derive(Clone, Debug)]
@@ -47,7 +49,16 @@ pub fn read(text: &str, here: &Here) -> Option<Micros> {
         return start(today.checked_sub(i64::from(back).days()).ok()?);
     }
     if let Some(time) = clock(&text) {
-        return today.to_datetime(time).to_zoned(here.zone.clone()).ok().map(micros);
+        // The last one that has been.
+        let on = |date: Date| date.to_datetime(time).to_zoned(here.zone.clone()).ok().map(micros);
+        return on(today).filter(|at| *at <= here.now).or_else(|| on(today.yesterday().ok()?));
+    }
+    if let Ok(moment) = text.to_ascii_uppercase().parse::<Timestamp>() {
+        return Some(moment.as_microsecond());
+    }
+    if text.contains('+') || text.ends_with('z') {
+        // A zone that can't be read is not left out.
+        return None;
     }
     if let Ok(moment) =
         text.to_ascii_uppercase().parse::<DateTime>().or_else(|_| text.replace('t', " ").parse())
@@ -133,11 +144,32 @@ mod tests {
             ("2026-07", "2026-07-01 00:00 +0200"),
             ("2026-11-01", "2026-11-01 00:00 +0100"),
             ("2026-11-01t14:30", "2026-11-01 14:30 +0100"),
+            ("2026-11-01 14:30", "2026-11-01 14:30 +0100"),
+            ("2026-11-10T09:30+09:00", "2026-11-10 01:30 +0100"),
+            ("2026-11-10t09:30z", "2026-11-10 10:30 +0100"),
+            ("2026-11-10T09:30:15.250Z", "2026-11-10 10:30 +0100"),
+            ("2026-11-10T09:30-08:00", "2026-11-10 18:30 +0100"),
+            ("14:30", "2026-11-22 14:30 +0100"),
+            ("10:41", "2026-11-23 10:41 +0100"),
         ] {
             assert_eq!(told(text, &berlin).as_deref(), Some(expected), "{text}");
         }
-        for text in ["", "2x", "d", "2026-13", "2026-02-30", "25:00", "soon", "999999999999d", "-1d", "1-1-1"]
-        {
+        for text in [
+            "",
+            "2x",
+            "d",
+            "2026-13",
+            "2026-02-30",
+            "25:00",
+            "soon",
+            "999999999999d",
+            "-1d",
+            "1-1-1",
+            "2026-11-10T09:30+99:00",
+            "2026-11-10T09:30+9",
+            "2026-11-10Z",
+            "2026-11-10T09:30+09:00x",
+        ] {
             assert_eq!(told(text, &berlin), None, "{text}");
         }
     }

@@ -1,5 +1,6 @@
 //! Folding: the form in which texts are compared when searching. Case, accents, width and ligatures do not matter
-//! (compatibility decomposition, UAX #15 NFKD, then marks dropped and lower case); the voicing marks of kana do.
+//! (compatibility decomposition, UAX #15 NFKD, then marks dropped and lower case), nor do strokes of letters, letters made of
+//! two, and the shapes of quotation marks and dashes; the voicing marks of kana do. docs/folding.md has all of it in a table.
 //!
 //! A mark is dropped by its combining class: overlays (1) and everything from 10 on, which are the accents of Latin,
 //! Greek and Cyrillic and the points of Hebrew and Arabic. Nukta (7), kana voicing (8) and virama (9) tell letters
@@ -66,16 +67,39 @@ fn fold_char(c: char, emit: &mut impl FnMut(char)) {
     decompose_compatible(c, |part| {
         for lower in part.to_lowercase() {
             match lower {
-                'ß' => {
-                    emit('s');
-                    emit('s');
-                }
-                'ς' => emit('σ'),
                 lower if is_dropped(lower) => {}
-                lower => emit(lower),
+                lower => match spelled(lower) {
+                    Some(spelled) => spelled.chars().for_each(&mut *emit),
+                    None => emit(lower),
+                },
             }
         }
     });
+}
+
+/// How a letter that has no decomposition is written without its stroke, or in two; and one shape of quotation marks, dashes
+/// and spaces.
+fn spelled(lower: char) -> Option<&'static str> {
+    Some(match lower {
+        'ß' => "ss",
+        'ς' => "σ",
+        'æ' => "ae",
+        'œ' => "oe",
+        'þ' => "th",
+        'ø' => "o",
+        'ł' => "l",
+        'đ' | 'ð' => "d",
+        'ħ' => "h",
+        'ŧ' => "t",
+        'ı' => "i",
+        'ŋ' => "n",
+        'ĸ' => "k",
+        '‘'..='‛' | '‹' | '›' | 'ʼ' => "'",
+        '“'..='‟' | '«' | '»' => "\"",
+        '‐'..='―' | '−' => "-",
+        '\u{1680}' => " ",
+        _ => return None,
+    })
 }
 
 fn is_dropped(c: char) -> bool {
@@ -98,7 +122,7 @@ mod tests {
             ("ﬁne ½ Ⅻ", "fine 1⁄2 xii"),
             ("ＡＢＣ１２", "abc12"),
             ("ｶﾞｲﾄﾞ ガイド", "カ\u{3099}イト\u{3099} カ\u{3099}イト\u{3099}"),
-            ("İstanbul ıslak", "istanbul ıslak"),
+            ("İstanbul ıslak", "istanbul islak"),
             ("soft\u{ad}hyphen zero\u{200b}width", "softhyphen zerowidth"),
             ("שָׁלוֹם", "שלום"),
         ] {
@@ -106,6 +130,35 @@ mod tests {
         }
         assert_ne!(fold("か"), fold("が"), "voicing tells kana apart");
         assert_eq!(fold("한국"), fold("한국".chars().collect::<String>().as_str()));
+    }
+
+    /// Rows of the tables of docs/folding.md: what stands in their first two columns.
+    fn table(begins: &str) -> Vec<(String, String)> {
+        let text = include_str!("../../../../docs/folding.md");
+        let (_, rest) = text.split_once(begins).unwrap();
+        let rows = rest.lines().skip(2).take_while(|line| line.starts_with('|'));
+        rows.map(|row| {
+            let cells: Vec<&str> = row.split('|').map(str::trim).collect();
+            (cells[1].to_owned(), cells[2].to_owned())
+        })
+        .collect()
+    }
+
+    #[test]
+    fn what_is_documented_is_what_is_folded() {
+        let same = table("| written | found by | because |");
+        assert!(same.len() > 15);
+        for (written, found_by) in same {
+            assert_eq!(fold(&written), fold(&found_by), "{written}");
+            assert_eq!(fold(&found_by), found_by.to_lowercase(), "{found_by} is typed without any of it");
+        }
+        let apart = table("| written | not found by | because |");
+        assert!(apart.len() > 5);
+        for (written, other) in apart {
+            for one in written.split(' ') {
+                assert_ne!(fold(one), fold(&other), "{one} and {other}");
+            }
+        }
     }
 
     #[test]

@@ -36,12 +36,13 @@ pub enum SearchError {
     Failed,
 }
 
-/// The viewer's zone by its IANA name; this computer's own when none is named.
+/// The viewer's zone by its IANA name, or its offset such as `+09:00`; this computer's own when none is named.
 pub fn zone(name: Option<&str>) -> Option<TimeZone> {
-    match name {
-        None => Some(TimeZone::system()),
-        Some(name) => TimeZone::get(name).ok(),
-    }
+    let Some(name) = name else { return Some(TimeZone::system()) };
+    TimeZone::get(name).ok().or_else(|| {
+        let parsed: jiff::tz::Offset = jiff::fmt::strtime::parse("%:z", name).ok()?.offset()?;
+        Some(TimeZone::fixed(parsed))
+    })
 }
 
 /// Reads a query as of now, on this history.

@@ -67,10 +67,9 @@ pub(crate) async fn search(
 }
 
 fn has_words(query: &search::Query) -> bool {
-    query
-        .terms
-        .iter()
-        .any(|term| !term.not && matches!(term.test, search::Test::Words(_) | search::Test::Pattern(_)))
+    let mut has = false;
+    query.each(&mut |term| has |= matches!(term.test, search::Test::Words(_) | search::Test::Pattern(_)));
+    has
 }
 
 fn excerpt(of: ExcerptOf, text: &str, query: &search::Query) -> Option<Excerpt> {

@@ -2,6 +2,7 @@
 
 use serde::Deserialize;
 use utoipa::IntoParams;
+use yadori_core::acts::drawer_called;
 use yadori_core::search;
 
 use crate::http::Failure;
@@ -16,9 +17,9 @@ pub(crate) struct Wanted {
     pub(super) q: String,
     /// How many, at most 500 with rows; 50 if not given
     pub(super) limit: Option<usize>,
-    /// The viewer's time zone (IANA name); this computer's if not given
+    /// The viewer's time zone (IANA name, or an offset such as +09:00); this computer's if not given
     pub(super) zone: Option<String>,
-    /// Only inside this place: `favorites`, or a drawer by its id
+    /// Only inside this place: `favorites`, or a drawer by its id or name
     pub(super) within: Option<String>,
     /// In outline: leave out what is pinned, unless the query names favorites or drawers
     #[serde(default)]
@@ -37,7 +38,7 @@ impl Wanted {
         Ok(match self.within.as_deref() {
             None => query,
             Some("favorites") => query.inside(None),
-            Some(drawer) => query.inside(Some(drawer.to_owned())),
+            Some(drawer) => query.inside(Some(drawer_called(&app.clips.history(), drawer)?)),
         })
     }
 }
