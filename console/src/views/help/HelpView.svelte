@@ -13,6 +13,7 @@
     ['bunks june', 'both words, anywhere, in any case'],
     ['"half board"', 'these words as they stand'],
     ['booking -confirmed', 'with the first word, without the second'],
+    ['bunks OR beds', 'either of them; (parentheses) hold several together'],
     ['kind:image since:7d', 'pictures of the last seven days'],
     ['from:mail before:yesterday', 'copied from a program, before a day'],
     ['in:replies', 'what is in a drawer'],

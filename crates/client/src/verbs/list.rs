@@ -168,7 +168,7 @@ const TURNED: char = '\u{1}';
 /// The program's arguments, with words of `list` that are turned round (`-draft`) told from its options (`-d`, `-n5`).
 pub(crate) fn with_turned_words(arguments: impl Iterator<Item = OsString>) -> Vec<OsString> {
     let mut all: Vec<OsString> = arguments.collect();
-    let Some(verb) = all.iter().position(|one| one == "list") else { return all };
+    let Some(verb) = verb_of(&all).filter(|verb| all[*verb] == "list") else { return all };
     let mut value = false;
     for one in all.iter_mut().skip(verb + 1) {
         let Some(text) = one.to_str() else { continue };
@@ -187,6 +187,15 @@ pub(crate) fn with_turned_words(arguments: impl Iterator<Item = OsString>) -> Ve
         }
     }
     all
+}
+
+/// Where the verb stands: first, or after the home.
+fn verb_of(all: &[OsString]) -> Option<usize> {
+    let mut at = 1;
+    while let Some(text) = all.get(at)?.to_str().filter(|text| text.starts_with("--home")) {
+        at += if text == "--home" { 2 } else { 1 };
+    }
+    Some(at)
 }
 
 /// Whether a text is words and nothing else: no filter, no pattern, nothing quoted, turned round, or held together.
@@ -427,6 +436,8 @@ mod tests {
             ("yadori list -- -draft", "yadori list -- -draft"),
             ("yadori --home x list -(a", "yadori --home x list !-(a"),
             ("yadori take -draft", "yadori take -draft"),
+            ("yadori drawer list -draft", "yadori drawer list -draft"),
+            ("yadori --home=list take -draft", "yadori --home=list take -draft"),
         ] {
             assert_eq!(told(line), read);
         }
