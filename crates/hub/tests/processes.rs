@@ -118,6 +118,33 @@ fn two_processes_keep_one_log_and_tell_each_others_waiters() {
 }
 
 #[test]
+fn a_database_of_an_earlier_version_is_taken_over_with_how_far_everyone_has_come() {
+    let database = Database::start();
+    let hub = database.hub();
+    let (device, _) = Device::with_group(&hub, 1, "");
+    let known = sent(&[&device.record(1, b"oats")]);
+    assert_eq!(device.ask(&hub, "POST", "/records", &known).status, 200);
+    drop(hub);
+    // As it was when heads had a table of their own.
+    for sql in [
+        "CREATE TABLE heads (grp BINARY(16) NOT NULL, device BINARY(16) NOT NULL, incarnation BIGINT UNSIGNED NOT NULL, \
+         sequence BIGINT UNSIGNED NOT NULL, push BINARY(32) NOT NULL, PRIMARY KEY (grp, device, incarnation))",
+        "INSERT INTO heads SELECT id, SUBSTR(heads, 1, 16), CONV(HEX(SUBSTR(heads, 17, 8)), 16, 10), \
+         CONV(HEX(SUBSTR(heads, 25, 8)), 16, 10), SUBSTR(heads, 33, 32) FROM hub_groups",
+        "ALTER TABLE hub_groups DROP COLUMN heads",
+        "ALTER TABLE records ADD COLUMN sequence BIGINT UNSIGNED NOT NULL DEFAULT 1",
+        "DELETE FROM _sqlx_migrations WHERE version = 20261206000000",
+    ] {
+        database.run(sql);
+    }
+    let hub = database.hub();
+    assert_eq!(device.ask(&hub, "POST", "/records", &known).status, 200, "the same again is recognised");
+    assert_eq!(device.push(&hub, &device.record(1, b"rye")).problem(), (409, "older".to_owned()));
+    assert_eq!(device.push(&hub, &device.record(2, b"rye")).status, 200);
+    assert_eq!(device.count(&hub), 2);
+}
+
+#[test]
 fn a_group_that_nobody_asked_for_goes_whole_and_one_that_is_asked_for_stays() {
     let database = Database::start();
     let hub = database.hub();
