@@ -1,7 +1,7 @@
 //! Completion of a query: names of filters, and their values, for the word that is being written.
 
-use super::query::{FILTERS, IS};
-use super::tokens::tokens;
+use super::query::IS;
+use super::tokens::{FILTERS, tokens};
 use crate::clip::color::Color;
 use crate::text::fold::fold;
 

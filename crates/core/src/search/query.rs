@@ -6,7 +6,7 @@
 use std::ops::Range;
 
 use super::pattern::Pattern;
-use super::tokens::{Mark, Token, pattern_end, tokens};
+use super::tokens::{FILTERS, Mark, Token, pattern_end, tokens};
 use super::when::{self, Here};
 use crate::clip::color::Color;
 use crate::clip::facts::Kind;
@@ -17,22 +17,6 @@ pub const QUERY_BYTES: usize = 4_000;
 /// Terms of a query at most, and groups in each other.
 const TERMS: usize = 64;
 const DEPTH: usize = 16;
-
-/// The names of filters, with what each expects.
-pub const FILTERS: [(&str, &str); 12] = [
-    ("kind", "text, link, image or files"),
-    ("from", "a program"),
-    ("on", "a device"),
-    ("in", "a drawer or a group"),
-    ("is", "pinned, favorite, drawer, titled, edited or repeated"),
-    ("has", "a form such as html or png"),
-    ("color", "blue, green, amber, red, violet or teal"),
-    ("since", when::EXPECTED),
-    ("before", when::EXPECTED),
-    ("hour", "an hour from 0 to 23"),
-    ("over", "a size such as 10kb or 1mb"),
-    ("under", "a size such as 10kb or 1mb"),
-];
 
 /// What a clip is, for `is:`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -2,7 +2,23 @@
 
 use std::ops::Range;
 
-use super::query::FILTERS;
+use super::when;
+
+/// The names of filters, with what each expects.
+pub(super) const FILTERS: [(&str, &str); 12] = [
+    ("kind", "text, link, image or files"),
+    ("from", "a program"),
+    ("on", "a device"),
+    ("in", "a drawer or a group"),
+    ("is", "pinned, favorite, drawer, titled, edited or repeated"),
+    ("has", "a form such as html or png"),
+    ("color", "blue, green, amber, red, violet or teal"),
+    ("since", when::EXPECTED),
+    ("before", when::EXPECTED),
+    ("hour", "an hour from 0 to 23"),
+    ("over", "a size such as 10kb or 1mb"),
+    ("under", "a size such as 10kb or 1mb"),
+];
 
 /// What a piece is beside a word or a filter.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
