@@ -48,8 +48,15 @@ impl Asked {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// What a device asked last, here or at another process.
-    pub(crate) async fn of(&self, records: &Records, who: Asking) -> Result<Option<Ask>, Failed> {
+    /// What a device asked last, here or (as far as that was kept) at another process.
+    pub(crate) async fn latest(&self, records: &Records, who: Asking) -> Result<Option<Ask>, Failed> {
+        let here = self.locked().peek(&who).and_then(|known| known.last);
+        let kept = records.ask_of(who).await?;
+        Ok(here.into_iter().chain(kept).max_by_key(|ask| ask.at))
+    }
+
+    /// What a device asked last, as it is remembered here; it may have asked elsewhere since.
+    async fn of(&self, records: &Records, who: Asking) -> Result<Option<Ask>, Failed> {
         if let Some(known) = self.locked().get(&who) {
             return Ok(known.last);
         }

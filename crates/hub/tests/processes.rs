@@ -209,6 +209,20 @@ fn how_far_a_device_has_come_is_told_and_one_that_was_silent_for_long_joins_anew
         std::thread::sleep(Duration::from_millis(50));
     }
     assert_eq!(come(&other), (3, vec![2]));
+    // What is asked at one is heard of at the other, although that knew an earlier answer.
+    assert_eq!(pull(&other, 2).status, 200);
+    assert_eq!(pull(&hub, 3).status, 200);
+    let began = Instant::now();
+    while come(&other) != (3, vec![3]) {
+        assert!(began.elapsed() < Duration::from_secs(60));
+        std::thread::sleep(Duration::from_millis(50));
+    }
+    assert_eq!(pull(&hub, 2).status, 200);
+    let began = Instant::now();
+    while database.count("SELECT CAST(SUM(number) AS SIGNED) FROM asks") != 2 {
+        assert!(began.elapsed() < Duration::from_secs(60));
+        std::thread::sleep(Duration::from_millis(50));
+    }
     drop((hub, other));
     let long_ago = "UPDATE asks SET at = at - 181 * 86400000000";
     assert_eq!(database.run(long_ago), 1);

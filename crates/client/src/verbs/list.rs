@@ -131,13 +131,10 @@ impl List {
             let outline: FoundOutline = service.get(&format!("/search/outline?{what}"))?;
             total = outline.count;
             let all: Vec<&[u8]> = outline.ids.as_bytes().chunks(26).collect();
-            let rest = if self.oldest_first {
-                hits.clear();
-                &all[all.len().saturating_sub(wanted)..]
-            } else {
-                &all[hits.len().min(all.len())..wanted.min(all.len()).max(hits.len().min(all.len()))]
-            };
-            let ids: Vec<String> = rest.iter().map(|id| String::from_utf8_lossy(id).into_owned()).collect();
+            let known = if self.oldest_first { all.len().saturating_sub(wanted) } else { hits.len() };
+            hits.truncate(if self.oldest_first { 0 } else { known });
+            let rest = all.iter().skip(known).take(wanted - hits.len().min(wanted));
+            let ids: Vec<String> = rest.map(|id| String::from_utf8_lossy(id).into_owned()).collect();
             for some in ids.chunks(PAGE) {
                 let rows: yadori_api::RowsById =
                     service.post("/rows", &yadori_api::RowsRequest { ids: some.to_vec() })?;

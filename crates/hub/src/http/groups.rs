@@ -79,7 +79,7 @@ pub(super) async fn devices(
     let asker = asked.by(&hub).await?.member()?;
     let mut come = Come { last: asker.standing.last, devices: Vec::new() };
     for member in asker.chain.members() {
-        if let Some(ask) = hub.asked.of(&hub.records, (group, member.device)).await? {
+        if let Some(ask) = hub.asked.latest(&hub.records, (group, member.device)).await? {
             come.devices.push((member.device, ask.number, u64::try_from(ask.at / 1_000_000).unwrap_or(0)));
         }
     }

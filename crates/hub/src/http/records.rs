@@ -78,7 +78,7 @@ pub(super) async fn push(
     let hash = *blake3::hash(&body).as_bytes();
     let count = records.len();
     let little = records.iter().all(|(_, record)| record.len() <= LITTLE) && listed.is_empty();
-    let quota = hub.quota + if little { hub.quota / 10 } else { 0 };
+    let quota = hub.quota.saturating_add(if little { hub.quota / 10 } else { 0 });
     let mut push = Push { group, records, listed, hash, epoch: asker.standing.epoch, quota, now: micros() };
     for _ in 0..3 {
         match hub.pushing.push(push.clone()).await.ok_or_else(Failure::away)? {
