@@ -345,6 +345,7 @@ fn a_person_at_the_command_line_finds_phrases_places_and_the_oldest() {
     assert_eq!(shown(&["gas OR oil"]), ["oil 5 l", "gas 11 kg"]);
     assert_eq!(shown(&["(gas", "OR", "oil)", "-kg"]), ["oil 5 l"]);
     assert_eq!(shown(&["--oldest-first", "-n", "2"]), ["half boar", "board of "]);
+    assert_eq!(shown(&["board", "--oldest-first", "-n", "1"]), ["half boar"]);
     assert_eq!(shown(&["-n2"]), ["oil 5 l", "gas 11 kg"]);
     service.yadori(&["pin", "2"]);
     service.yadori(&["drawer", "new", "Replies"]);
