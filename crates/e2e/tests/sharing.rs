@@ -66,6 +66,7 @@ fn batches_come_and_go_with_what_both_add_to_them() {
     guest.yadori(&["batch", "--batch", "Guests", "drop", "2"]);
     guest.kill();
     guest.start_again();
+    guest.await_records();
     for one in [&host, &guest] {
         one.yadori(&["sync", "resume"]);
     }
@@ -141,6 +142,7 @@ fn a_rule_that_is_made_on_one_device_holds_on_all() {
     std::fs::write(&config, text.replace("rules = [", by_hand)).unwrap();
     guest.kill();
     guest.start_again();
+    guest.await_records();
     for one in [&host, &guest] {
         one.yadori(&["sync", "resume"]);
     }
