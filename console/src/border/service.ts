@@ -211,7 +211,7 @@ export class Service {
   async pickable({ view, query: words, rows: limit }: Wanted): Promise<{ rows: Row[]; more: boolean; total: number | null }> {
     const text = view === 'drawers' ? `is:drawer ${words}` : words;
     if (text !== '') {
-      const { hits, more } = await this.#json<Found>(`/search?${asked({ text, within: view === 'favorites' ? 'favorites' : null }, limit)}`);
+      const { hits, more } = await this.search({ text, within: view === 'favorites' ? 'favorites' : null }, limit);
       return { rows: hits.map(({ row }) => row), more, total: null };
     }
     if (view === 'history') {
@@ -263,8 +263,13 @@ export class Service {
     await this.#call(`/clips/${id}/draft`, { method: 'POST', headers, body: JSON.stringify({ text }), keepalive });
   };
 
-  search = (wanted: { text: string; within: string | null }, limit: number, signal: AbortSignal): Promise<Found> =>
-    this.#json(`/search?${asked(wanted, limit)}`, signal);
+  /** A query that can't be read (yet) fails with what was expected. */
+  search = async (wanted: { text: string; within: string | null }, limit: number, signal?: AbortSignal): Promise<Found> => {
+    const found = await this.#json<Found>(`/search?${asked(wanted, limit)}`, signal);
+    if (!found.expected) return found;
+    const { words: detail, ...where } = found.expected;
+    throw new Failure(200, { type: 'invalid-query', title: 'The query can’t be read', status: 200, detail, ...where });
+  };
   searchOutline = (wanted: { text: string; within: string | null }, limit: number, signal: AbortSignal): Promise<FoundOutline> =>
     this.#json(`/search/outline?${asked(wanted, limit)}`, signal);
   complete = async (q: string, cursor: number, signal: AbortSignal): Promise<Completion[]> =>

@@ -188,6 +188,30 @@ pub struct Take {
     /// Also has it pasted, there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub paste: Option<PasteInto>,
+    /// Addresses of further clips: their texts are joined to its own, and become a clip.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub and: Vec<String>,
+    /// What stands between the texts of several clips; a line's end if nothing is said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub with: Option<String>,
+}
+
+/// What a take would put on the live clipboard.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct ReadyText {
+    /// The first 4,000 characters of its text; none of a picture. Open questions stand in brackets.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub text: Option<String>,
+    /// Characters of the whole.
+    pub chars: u64,
+    /// The types of all its representations.
+    pub mimes: Vec<String>,
+    /// Its fill-ins would be filled.
+    pub filled: bool,
+    /// Questions that have no answer yet.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub questions: Vec<crate::Question>,
 }
 
 /// Where something is pasted.

@@ -26,8 +26,8 @@ pub use batches::{
 };
 pub use clearing::{Clear, ClearPlan, Cleared, Space, Waits, Work};
 pub use clips::{
-    AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Representation, Row,
-    Shape, Take, Taken, Tidied, TryTidy, TypedKeys,
+    AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, ReadyText,
+    Representation, Row, Shape, Take, Taken, Tidied, TryTidy, TypedKeys,
 };
 pub use devices::{
     AllDevices, Device, LetIn, OnItsWay, Pairing, PairingState, PauseExchange, RefusedRecord, SendClip,
@@ -45,7 +45,7 @@ pub use keeping::{
 };
 pub use problem::Problem;
 pub use search::{
-    Completion, Completions, Excerpt, ExcerptOf, FillPreview, Filled, Found, FoundOutline, Hit,
+    Completion, Completions, Excerpt, ExcerptOf, Expected, FillPreview, Filled, Found, FoundOutline, Hit,
     ImportProgress, Insight, Question, Share,
 };
 pub use sign_in::{

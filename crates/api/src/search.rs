@@ -56,6 +56,21 @@ pub struct Found {
     pub unread: u64,
     /// The state of the history this was read from.
     pub revision: u64,
+    /// The query can't be read (yet): nothing was searched.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub expected: Option<Expected>,
+}
+
+/// What was expected in a query that can't be read.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Expected {
+    /// Where: characters (Unicode scalar values) from and to.
+    pub at: (u32, u32),
+    /// What.
+    pub words: String,
+    /// What to do next.
+    pub hint: String,
 }
 
 /// Everything that matches, in outline, newest first.

@@ -22,10 +22,22 @@ pub(crate) fn confirmed(question: &str) -> Result<bool, Failure> {
             "nobody can answer here, so nothing was done; add --yes to do it, or --dry-run to see what it would do".into(),
         ));
     }
-    write!(std::io::stderr(), "{question} [y/N] ")?;
+    let answer = line(&format!("{question} [y/N] "))?.unwrap_or_default();
+    Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
+}
+
+/// Asks for a line at the terminal; `None` when the person gave up (the end of input: Ctrl-D).
+///
+/// # Errors
+/// The terminal can't be read.
+pub(crate) fn line(question: &str) -> Result<Option<String>, Failure> {
+    write!(std::io::stderr(), "{question}")?;
     let mut line = String::new();
-    std::io::stdin().lock().read_line(&mut line)?;
-    Ok(matches!(line.trim().to_lowercase().as_str(), "y" | "yes"))
+    if std::io::stdin().lock().read_line(&mut line)? == 0 {
+        writeln!(std::io::stderr())?;
+        return Ok(None);
+    }
+    Ok(Some(line.trim_end_matches(['\n', '\r']).to_owned()))
 }
 
 /// Waits for an answer; what takes longer than a second tells how far it has come.

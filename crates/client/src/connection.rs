@@ -16,7 +16,7 @@ use ureq::unversioned::transport::{
 };
 use ureq::{Agent, Body, Error, SendBody};
 use yadori_api::transfers::TRANSFER;
-use yadori_api::{Problem, ROOT};
+use yadori_api::{Found, Problem, ROOT};
 
 use crate::failure::Failure;
 
@@ -45,6 +45,22 @@ impl Connection {
 
     pub(crate) fn get<T: DeserializeOwned>(&self, path: &str) -> Result<T, Failure> {
         self.json(self.agent.get(url(path)).call())
+    }
+
+    /// What is found; a query that can't be read is a failure with what was expected.
+    pub(crate) fn found(&self, path: &str) -> Result<Found, Failure> {
+        let found: Found = self.get(path)?;
+        let Some(expected) = found.expected else { return Ok(found) };
+        Err(Failure::Answered(Box::new(Problem {
+            kind: "invalid-query".into(),
+            title: "The query can't be read".into(),
+            status: 200,
+            detail: expected.words,
+            hint: Some(expected.hint),
+            candidates: Vec::new(),
+            at: Some(expected.at),
+            questions: Vec::new(),
+        })))
     }
 
     pub(crate) fn post<T: DeserializeOwned>(&self, path: &str, body: &impl Serialize) -> Result<T, Failure> {

@@ -32,6 +32,16 @@ pub(crate) enum Failure {
     Damaged(u64),
     #[error("{0}")]
     NotKept(String),
+    /// Nothing of that name, or nothing that matches.
+    #[error("{0}")]
+    Nothing(String),
+    /// The person gave up, or said no.
+    #[error("{0}")]
+    Cancelled(String),
+    #[error("{0}")]
+    Editor(String),
+    #[error("{why}\n        With the answers that you gave: {again}")]
+    Later { why: Box<Failure>, again: String },
     #[error(
         "{0} belongs to another user, so nothing was sent there. Name the home of your own service with --home DIR"
     )]
@@ -45,15 +55,13 @@ impl Failure {
         match self {
             Self::Use(_) => 2,
             Self::NotRunning(_) => 3,
-            Self::Answered(problem) if problem.kind == "no-such-clip" => 4,
-            Self::Answered(problem)
-                if matches!(problem.kind.as_str(), "invalid-address" | "ambiguous-id" | "invalid-query") =>
-            {
-                2
-            }
+            Self::Nothing(_) => 4,
+            Self::Answered(problem) => of_answer(problem),
             Self::NotKept(_) => 5,
-            Self::Answered(_)
-            | Self::Connection(_)
+            Self::Cancelled(_) => 7,
+            Self::Later { why, .. } => why.exit_code(),
+            Self::Editor(_) => 8,
+            Self::Connection(_)
             | Self::File { .. }
             | Self::Output(_)
             | Self::LeftOut { .. }
@@ -65,6 +73,18 @@ impl Failure {
 
     pub(crate) fn file(path: &std::path::Path, cause: io::Error) -> Self {
         Self::File { path: path.display().to_string(), cause }
+    }
+}
+
+/// The exit code for what the service said. docs/client.md has them all.
+fn of_answer(problem: &Problem) -> u8 {
+    match (problem.kind.as_str(), problem.status) {
+        ("nothing-to-do", _) => 6,
+        ("invalid-query" | "ambiguous-id" | "needs-answers" | "formatting-would-go", _) => 2,
+        (_, 400 | 413 | 422) => 2,
+        ("no-such-call", _) => 1,
+        (_, 404) => 4,
+        _ => 1,
     }
 }
 

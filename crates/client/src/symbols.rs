@@ -27,6 +27,16 @@ pub(crate) fn shown(text: &str, keep_lines: bool) -> String {
         .collect()
 }
 
+/// A word as a shell reads it (POSIX, quoting): as it is, or in single quotes.
+pub(crate) fn in_shell(word: &str) -> String {
+    let plain = |c: char| c.is_ascii_alphanumeric() || "_-+=/.,:@%".contains(c);
+    let word = shown(word, false);
+    if !word.is_empty() && word.chars().all(plain) {
+        return word;
+    }
+    format!("'{}'", word.replace('\'', "'\\''"))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -37,6 +47,13 @@ mod tests {
         assert_eq!(shown("\x1b[31mred\x07\r\n", false), "␛[31mred␇␍⏎");
         assert_eq!(shown("a\u{202e}b\u{9b}2J", true), "a⁝b\u{fffd}2J");
         assert_eq!(shown("a\tb\nc", true), "a\tb\nc");
+    }
+
+    #[test]
+    fn words_are_quoted_where_a_shell_would_part_them() {
+        assert_eq!(in_shell("f1"), "f1");
+        assert_eq!(in_shell("Name=Mäki o'Hara"), "'Name=Mäki o'\\''Hara'");
+        assert_eq!(in_shell(""), "''");
     }
 
     proptest! {

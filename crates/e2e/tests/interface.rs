@@ -191,8 +191,20 @@ fn a_search_says_where_it_matches_and_how_a_query_can_go_on() {
     assert_eq!(inserts("oats from:web"), ["\"Web Browser\" "]);
     assert_eq!(inserts("in:l"), ["Letters "]);
     assert_eq!(inserts("ki"), ["kind:"]);
-    let (status, problem) = ask("/search", &[("q", "é kind:song")]);
-    assert_eq!((status, problem["at"].clone()), (422, json!([7, 11])));
+    // As one types, nothing fails: what is expected is said, and where.
+    for (query, at, words) in [
+        ("é kind:song", [7, 11], "text, link"),
+        ("kind:", [5, 5], "text, link"),
+        ("(oats", [0, 5], ")"),
+        ("oats since:", [11, 11], "2d"),
+    ] {
+        let (status, found) = ask("/search", &[("q", query)]);
+        assert_eq!((status, &found["hits"]), (200, &json!([])), "{query}");
+        assert_eq!(found["expected"]["at"], json!(at), "{query}");
+        let said = found["expected"]["words"].as_str().unwrap();
+        assert!(said.contains(words), "{query}: {said}");
+        assert_eq!(ask("/search/outline", &[("q", query)]).0, 422, "what acts are planned from: {query}");
+    }
     for wrong in [("limit", "0"), ("limit", "9999"), ("zone", "Nowhere")] {
         assert_eq!(ask("/search", &[("q", "oats"), wrong]).0, 422, "{wrong:?}");
     }

@@ -6,9 +6,9 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use yadori_api::picker::machine::{Do, Picker, View, Wanted};
 use yadori_api::{
-    Acted, CaptureState, Clear, ClearPlan, Cleared, Detail, Filling, Form, Found, Hand, HandedOut, Item,
-    Items, Keep, KeepIn, Kind, Page, PasteInto, PauseFor, Remove, Removed, Row, Scope, Status, Take, Taken,
-    Tidied, TryTidy,
+    Acted, CaptureState, Clear, ClearPlan, Cleared, Detail, Filling, Form, Hand, HandedOut, Item, Items,
+    Keep, KeepIn, Kind, Page, PasteInto, PauseFor, Remove, Removed, Row, Scope, Status, Take, Taken, Tidied,
+    TryTidy,
 };
 
 use super::pictures::{LARGE, Pixels, SMALL, fetch};
@@ -268,7 +268,7 @@ fn listed(service: &Connection, wanted: &Wanted) -> Result<Answer, Failure> {
     let within = if *view == View::Favorites { "&within=favorites" } else { "" };
     let query = if *view == View::Drawers { format!("is:drawer {query}") } else { query.clone() };
     let (q, zone) = (escaped(&query), crate::zone::parameter());
-    let found: Found = service.get(&format!("/search?q={q}&limit={limit}{within}{zone}"))?;
+    let found = service.found(&format!("/search?q={q}&limit={limit}{within}{zone}"))?;
     let rows = found.hits.into_iter().map(|hit| hit.row).collect();
     Ok(Answer::Listed { number: *number, rows, more: found.more, total: None })
 }

@@ -6,7 +6,7 @@ use std::io::Write;
 use anstyle::Style;
 use clap::Args;
 use jiff::tz::TimeZone;
-use yadori_api::{Excerpt, ExcerptOf, Found, FoundOutline, Hit, Item, Items, Page, Row};
+use yadori_api::{Excerpt, ExcerptOf, FoundOutline, Hit, Item, Items, Page, Row};
 
 use super::json;
 use crate::connection::{Connection, escaped};
@@ -122,8 +122,8 @@ impl List {
             (None, false) => String::new(),
         };
         let what = format!("q={}{within}{}", escaped(query), crate::zone::parameter());
-        let found: Found = service
-            .get(&format!("/search?{what}&limit={}", wanted.min(PAGE)))
+        let found = service
+            .found(&format!("/search?{what}&limit={}", wanted.min(PAGE)))
             .map_err(|why| pointed(why, query))?;
         let mut hits = found.hits;
         let mut total = hits.len() as u64;

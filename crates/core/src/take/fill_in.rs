@@ -215,12 +215,39 @@ fn moment(words: &[Word], usual: &str) -> Result<FillIn, Wrong> {
 
 /// Why a pattern for a time can't be used.
 #[derive(Debug, thiserror::Error)]
-#[error("this pattern can't be used; %d %m %Y %B %A %H %M are what most need")]
-struct UnusableForm;
+enum UnusableForm {
+    #[error("%{0} is none of the letters of a date; %d %m %Y %B %A %H %M are what most need")]
+    Letter(char),
+    #[error("a letter is missing after the last %; %% writes a percent sign")]
+    Open,
+    #[error("nothing in this pattern would be filled in; write %d.%m.%Y for 24.11.2026")]
+    Nothing,
+    #[error("this pattern can't be used; %d %m %Y %B %A %H %M are what most need")]
+    Other,
+}
+
+/// What may follow a `%`: `strftime` of POSIX.1-2017 without the forms of other calendars, and `%k %l %s` of common use.
+const LETTERS: &str = "aAbBcCdDeFgGhHIjklmMnprRsStTuUVwWxXyYzZ%";
 
 fn check_form(form: &str) -> Result<(), UnusableForm> {
+    let mut any = false;
+    let mut rest = form.chars();
+    while let Some(c) = rest.next() {
+        if c != '%' {
+            continue;
+        }
+        // Padding: none, blanks or noughts, as in GNU date.
+        let letter = rest.find(|c| !matches!(c, '-' | '_' | '0'..='9')).ok_or(UnusableForm::Open)?;
+        if !LETTERS.contains(letter) {
+            return Err(UnusableForm::Letter(letter));
+        }
+        any |= letter != '%';
+    }
+    if !any {
+        return Err(UnusableForm::Nothing);
+    }
     let sample = Zoned::default();
-    jiff::fmt::strtime::format(form, &sample).map(|_| ()).map_err(|_| UnusableForm)
+    jiff::fmt::strtime::format(form, &sample).map(|_| ()).map_err(|_| UnusableForm::Other)
 }
 
 fn offset(text: &str) -> Option<Offset> {
@@ -416,7 +443,10 @@ mod tests {
             ("{=ask \"x}", 6..9, "quote"),
             ("{=}", 0..3, "date, time"),
             ("{=date +3x}", 7..10, "+14d"),
-            ("{=date \"%Q%!\"}", 7..13, "pattern"),
+            ("{=date \"%Q%!\"}", 7..13, "%Q"),
+            ("{=date \"%d.%m.%E\"}", 7..17, "%E"),
+            ("{=date \"DD.MM.YYYY\"}", 7..19, "%d.%m.%Y"),
+            ("{=date \"%d.%\"}", 7..13, "missing"),
             ("{=ask}", 0..6, "question"),
             ("{=clip nobody}", 0..14, "nobody"),
             ("{=clip round}", 0..13, "never end"),
@@ -437,6 +467,14 @@ mod tests {
             match filled(&text, &[]) {
                 Ok(_) => {}
                 Err(why) => prop_assert!(why.at.start <= why.at.end && why.at.end <= text.len()),
+            }
+        }
+
+        #[test]
+        fn any_pattern_is_refused_or_can_be_filled(form in "[%a-zA-Z0-9:#^_. é-]{0,8}") {
+            let wanted = format!("{{=date \"{form}\"}}");
+            if let Ok(done) = filled(&wanted, &[]) {
+                prop_assert!(form.contains('%') && done.text != form, "{form}: {}", done.text);
             }
         }
 

@@ -1,5 +1,7 @@
 //! What chords do: the clip at a place is pasted, the picker is started. In the order in which they were pressed.
 
+use std::sync::Arc;
+
 use tokio::sync::mpsc;
 use yadori_api::{Form, Hand, PasteInto, Take};
 use yadori_core::acts::{Act, BatchChange};
@@ -34,7 +36,7 @@ pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::U
     }
 }
 
-async fn paste(app: &App, clip: &Clip) -> Result<(), ChordError> {
+async fn paste(app: &App, clip: &Arc<Clip>) -> Result<(), ChordError> {
     let wanted = Take { form: Form::Ready, paste: Some(PasteInto::Front), ..Take::default() };
     take(app, clip, &wanted).await?;
     Ok(())

@@ -5,8 +5,8 @@ use std::any::Any;
 use axum::Json;
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use yadori_api::Problem;
 use yadori_api::problem::PROBLEM_JSON;
+use yadori_api::{Expected, Problem};
 use yadori_core::AddressError;
 use yadori_core::acts::ActError;
 use yadori_core::acts::error::Obstacle;
@@ -41,13 +41,38 @@ struct More {
     retry_after: Option<u32>,
 }
 
+/// Characters of what stands at a place that are told.
+const PLACE: usize = 60;
+
 /// Bytes of a text as characters.
-fn chars_of(text: &str, at: &std::ops::Range<usize>) -> Option<(u32, u32)> {
+fn chars_of(text: &str, at: &std::ops::Range<usize>) -> (u32, u32) {
     let chars = |byte: usize| {
         let end = (0..=byte.min(text.len())).rev().find(|end| text.is_char_boundary(*end)).unwrap_or(0);
         u32::try_from(text[..end].chars().count()).unwrap_or(u32::MAX)
     };
-    Some((chars(at.start), chars(at.end)))
+    (chars(at.start), chars(at.end))
+}
+
+/// What was expected in a query, and where.
+pub(super) fn expected(text: &str, why: &QueryError) -> Expected {
+    Expected {
+        at: chars_of(text, &why.at),
+        words: why.expected.clone(),
+        hint: "put words in quotes to search for them as they are".into(),
+    }
+}
+
+/// Where in a text something is, for people: its line, its character there, and what stands there.
+fn place_in_words(text: &str, at: &std::ops::Range<usize>) -> String {
+    let before = text.get(..at.start).unwrap_or_default();
+    let line = before.matches('\n').count() + 1;
+    let column = before.rsplit('\n').next().unwrap_or_default().chars().count() + 1;
+    let there = text.get(at.clone()).unwrap_or_default();
+    let mut words: String = there.chars().take_while(|c| *c != '\n').take(PLACE).collect();
+    if words.len() < there.len() {
+        words.push('…');
+    }
+    format!("in line {line} at character {column}, `{words}`")
 }
 
 impl Failure {
@@ -99,27 +124,23 @@ impl Failure {
 
     /// A query that can't be read: where, and what was expected there.
     pub fn query(text: &str, why: &QueryError) -> Self {
+        let Expected { at, words, hint } = expected(text, why);
         Self {
-            more: Some(Box::new(More { at: chars_of(text, &why.at), ..More::default() })),
-            ..Self::new(
-                StatusCode::UNPROCESSABLE_ENTITY,
-                "invalid-query",
-                "The query can't be read",
-                why.expected.clone(),
-            )
-            .hint("put words in quotes to search for them as they are")
+            more: Some(Box::new(More { at: Some(at), ..More::default() })),
+            ..Self::new(StatusCode::UNPROCESSABLE_ENTITY, "invalid-query", "The query can't be read", words)
+                .hint(hint)
         }
     }
 
     /// A text whose fill-ins can't be filled: where, and why.
     pub fn fill_in(text: &str, why: &FillError) -> Self {
         Self {
-            more: Some(Box::new(More { at: chars_of(text, &why.at), ..More::default() })),
+            more: Some(Box::new(More { at: Some(chars_of(text, &why.at)), ..More::default() })),
             ..Self::new(
                 StatusCode::UNPROCESSABLE_ENTITY,
                 "invalid-fill-in",
                 "A fill-in can't be filled",
-                why.why.clone(),
+                format!("{}: {}", place_in_words(text, &why.at), why.why),
             )
             .hint("edit the text, or take it as it was copied (--as-copied)")
         }
@@ -243,6 +264,9 @@ impl From<TakeError> for Failure {
             | TakeError::Masked
             | TakeError::NoPicture
             | TakeError::Picture(_)
+            | TakeError::OneAlone
+            | TakeError::MaskedAmong
+            | TakeError::TooLarge
             | TakeError::MostOfWhat => {
                 Self::new(StatusCode::UNPROCESSABLE_ENTITY, "no-such-shape", "It can't be taken so", words)
             }
@@ -255,6 +279,7 @@ impl From<TakeError> for Failure {
                     .hint("`yadori show` lists them")
             }
             TakeError::Content(why) => Self::from(why),
+            TakeError::Write(why) => Self::from(why),
             TakeError::Filling(text, why) => Self::fill(&text, why),
             TakeError::Asks(questions) => Self::questions(questions),
             TakeError::NoPlainForm => {

@@ -7,6 +7,7 @@ use yadori_desk::{PasteError, TakeError as DeskError};
 use crate::pictures::small::SmallError;
 use crate::state::at_hand::ContentError;
 use crate::take::fill::FillingError;
+use crate::writer::WriteError;
 
 /// Why a clip is not on the live clipboard.
 #[derive(Debug, thiserror::Error)]
@@ -47,6 +48,18 @@ pub enum TakeError {
     /// No such earlier offer.
     #[error("there is no earlier copy {0} of it; {1} are kept")]
     NoEarlier(u32, usize),
+    /// Several are taken as text.
+    #[error("several clips are taken as one text: a shape, or an earlier copy, goes with one alone")]
+    OneAlone,
+    /// One of several is masked.
+    #[error("one of them was recognised as a secret: take it alone")]
+    MaskedAmong,
+    /// Several are too much.
+    #[error("together they are more than 64 MiB")]
+    TooLarge,
+    /// What was joined can't be kept.
+    #[error(transparent)]
+    Write(#[from] WriteError),
     /// No such clean-up.
     #[error(transparent)]
     Tidy(#[from] NoStep),

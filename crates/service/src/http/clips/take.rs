@@ -3,19 +3,28 @@
 use std::sync::Arc;
 
 use axum::extract::State;
-use yadori_api::{Problem, Take, Taken, TypedKeys};
+use yadori_api::{Problem, ReadyText, Take, Taken, TypedKeys};
+use yadori_core::clip::reading::plain_form;
 use yadori_core::picker::keys::Ask;
 
 use yadori_desk::Typed;
 
-use super::address::resolve;
+use super::address::{resolve, resolve_open};
 use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};
 use crate::state::shapes::row;
 use crate::take::shaped::missing_files;
-use crate::take::take::take as put_on_clipboard;
+use crate::take::take::{ready, take as put_on_clipboard, take_joined};
 
-/// Put a clip on the live clipboard; it is pasteable when this returns
+/// Characters of a text that a preview tells.
+const SHOWN: usize = 4_000;
+
+/// The clip that is named first, and those that go with it.
+fn all_of<'a>(address: &'a str, wanted: &'a Take) -> impl Iterator<Item = &'a str> {
+    std::iter::once(address).chain(wanted.and.iter().map(String::as_str))
+}
+
+/// Put a clip, or several joined, on the live clipboard; it is pasteable when this returns
 #[utoipa::path(post, path = "/clips/{address}/take", params(("address" = String, Path)), request_body = Take,
     responses((status = 200, body = Taken), (status = 404, body = Problem), (status = 409, body = Problem)))]
 pub(crate) async fn take(
@@ -24,12 +33,40 @@ pub(crate) async fn take(
     Json(wanted): Json<Take>,
 ) -> Result<axum::Json<Taken>, Failure> {
     let app = &context.app;
-    let clip = resolve(app, &address)?;
-    let filled = put_on_clipboard(app, &clip, &wanted).await?;
+    let clips: Vec<_> = all_of(&address, &wanted).map(|one| resolve(app, one)).collect::<Result<_, _>>()?;
+    let (clip, filled) = if let [one] = &clips[..] {
+        (one.clone(), put_on_clipboard(app, one, &wanted).await?)
+    } else {
+        let parts = (&context.queue, &context.disk);
+        let (id, filled) = take_joined(app, parts, &clips, &wanted).await?;
+        (app.clips.get(id).ok_or_else(|| Failure::no_clip("it was removed meanwhile"))?, filled)
+    };
     let row = row(&app.clips.history(), &clip);
     let pasted = wanted.paste.is_some();
     let missing = missing_files(&clip).await;
     Ok(axum::Json(Taken { row, form: wanted.form, filled, pasted, missing }))
+}
+
+/// What a take would put on the live clipboard, without doing it
+#[utoipa::path(post, path = "/clips/{address}/take/preview", params(("address" = String, Path)), request_body = Take,
+    responses((status = 200, body = ReadyText), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub(crate) async fn preview(
+    State(context): State<Arc<Context>>,
+    Path(address): Path<String>,
+    Json(wanted): Json<Take>,
+) -> Result<axum::Json<ReadyText>, Failure> {
+    let app = &context.app;
+    let clips: Vec<_> =
+        all_of(&address, &wanted).map(|one| resolve_open(app, one)).collect::<Result<_, _>>()?;
+    let ready = ready(app, &clips, &wanted).await?;
+    let text = plain_form(&ready.offer);
+    Ok(axum::Json(ReadyText {
+        chars: text.as_ref().map_or(0, |text| text.chars().count() as u64),
+        text: text.map(|text| text.chars().take(SHOWN).collect()),
+        mimes: ready.offer.representations.iter().map(|one| one.mime.clone()).collect(),
+        filled: ready.filled,
+        questions: ready.open,
+    }))
 }
 
 /// The picker is there: what was typed since its chord, once its window has the keyboard

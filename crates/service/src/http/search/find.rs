@@ -13,6 +13,7 @@ use yadori_core::text::stack::overwrite_stack;
 use super::query::Wanted;
 use crate::http::clips::list::kind_letter;
 use crate::http::extract::Query;
+use crate::http::problem::expected;
 use crate::http::{Context, Failure};
 use crate::search::find::find;
 use crate::state::shapes::row;
@@ -24,7 +25,7 @@ const EXCERPT: usize = 240;
 /// Long texts that are read for their excerpts, per answer.
 const READ: usize = 50;
 
-/// The newest clips that match a query, and where they match
+/// The newest clips that match a query, and where they match; or, of a query that can't be read (yet), what is expected
 #[utoipa::path(get, path = "/search", params(Wanted),
     responses((status = 200, body = Found), (status = 422, body = Problem)))]
 pub(crate) async fn search(
@@ -36,7 +37,14 @@ pub(crate) async fn search(
     if limit == 0 || limit > HITS {
         return Err(Failure::invalid(format!("`limit` must be between 1 and {HITS}")));
     }
-    let query = Arc::new(wanted.query(&context.app)?);
+    let query = match wanted.read(app)? {
+        Ok(query) => Arc::new(query),
+        Err(why) => {
+            let expected = Some(expected(&wanted.q, &why));
+            let (unread, revision) = (app.clips.unread(), app.clips.history().revision());
+            return Ok(axum::Json(Found { hits: Vec::new(), more: false, unread, revision, expected }));
+        }
+    };
     let found = find(app, query.clone(), limit).await?;
     let (clips, revision): (Vec<Arc<Clip>>, u64) = {
         let history = app.clips.history();
@@ -63,7 +71,7 @@ pub(crate) async fn search(
     }
     overwrite_stack();
     let unread = app.clips.unread();
-    Ok(axum::Json(Found { hits, more: found.more, unread, revision }))
+    Ok(axum::Json(Found { hits, more: found.more, unread, revision, expected: None }))
 }
 
 fn has_words(query: &search::Query) -> bool {

@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use utoipa::IntoParams;
 use yadori_core::acts::drawer_called;
-use yadori_core::search;
+use yadori_core::search::{self, QueryError};
 
 use crate::http::Failure;
 use crate::search::find::{read_query, zone};
@@ -26,19 +26,23 @@ pub(crate) struct Wanted {
     pub(super) spare_pinned: bool,
 }
 
-pub(super) fn parse(app: &App, text: &str, zone_name: Option<&str>) -> Result<search::Query, Failure> {
-    let zone = zone(zone_name).ok_or_else(Failure::no_zone)?;
-    read_query(app, text, zone).map_err(|why| Failure::query(text, &why))
-}
-
 impl Wanted {
-    /// What is asked, as a query.
-    pub(super) fn query(&self, app: &App) -> Result<search::Query, Failure> {
-        let query = parse(app, &self.q, self.zone.as_deref())?;
-        Ok(match self.within.as_deref() {
+    /// What is asked, as a query; or why it can't be read as one.
+    pub(super) fn read(&self, app: &App) -> Result<Result<search::Query, QueryError>, Failure> {
+        let zone = zone(self.zone.as_deref()).ok_or_else(Failure::no_zone)?;
+        let query = match read_query(app, &self.q, zone) {
+            Ok(query) => query,
+            Err(why) => return Ok(Err(why)),
+        };
+        Ok(Ok(match self.within.as_deref() {
             None => query,
             Some("favorites") => query.inside(None),
             Some(drawer) => query.inside(Some(drawer_called(&app.clips.history(), drawer)?)),
-        })
+        }))
+    }
+
+    /// What is asked, as a query.
+    pub(super) fn query(&self, app: &App) -> Result<search::Query, Failure> {
+        self.read(app)?.map_err(|why| Failure::query(&self.q, &why))
     }
 }
