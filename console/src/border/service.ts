@@ -72,6 +72,9 @@ const query = (wanted: Record<string, string>): string => new URLSearchParams(wa
 const asked = ({ text, within }: { text: string; within: string | null }, limit: number): string =>
   query({ q: text, limit: `${limit}`, zone: ZONE, ...(within === null ? {} : { within }) });
 
+/** Reasons that an import shows. */
+const REASONS = 200;
+
 /** How else a clip is taken: cleaned up, in another shape, as an earlier copy of it was. */
 export interface TakenAs {
   tidy?: string[];
@@ -323,12 +326,18 @@ export class Service {
     const answer = await this.#call('/import', { method: 'POST', headers, body: file });
     const reader = answer.body?.pipeThrough(new TextDecoderStream()).getReader();
     let rest = '';
+    let reasons: string[] = [];
     for (;;) {
       const { value, done } = (await reader?.read()) ?? { value: undefined, done: true };
       if (done) break;
       const lines = (rest + value).split('\n');
       rest = lines.pop() ?? '';
-      lines.filter(Boolean).forEach((line) => told(JSON.parse(line) as ImportProgress));
+      for (const line of lines.filter(Boolean)) {
+        const progress = JSON.parse(line) as ImportProgress;
+        // Each line has what was not told before.
+        reasons = [...reasons, ...(progress.reasons ?? [])].slice(0, REASONS);
+        told({ ...progress, reasons });
+      }
     }
   }
 

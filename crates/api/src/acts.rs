@@ -139,6 +139,7 @@ pub struct Act {
     /// The kind of act.
     pub act: ActKind,
     /// When.
+    #[serde(with = "crate::moment")]
     pub at: i64,
     /// How many clips it touched.
     #[serde(default)]
@@ -161,7 +162,7 @@ pub struct Act {
     /// It was taken back and can be made again.
     pub undone: bool,
     /// Until when it can be taken back; absent when there is no such end.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub until: Option<i64>,
 }
 
@@ -200,6 +201,6 @@ pub struct Draft {
     /// The text.
     pub text: String,
     /// When it was kept.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub at: Option<i64>,
 }

@@ -52,6 +52,7 @@ pub struct Batch {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub name: Option<String>,
     /// When it was begun.
+    #[serde(with = "crate::moment")]
     pub made_at: i64,
     /// It is the one in hand.
     pub in_hand: bool,

@@ -14,7 +14,7 @@ pub struct Clear {
     #[serde(default)]
     pub scope: Scope,
     /// What a preview gave: nothing that was copied after it goes.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub upto: Option<i64>,
     /// Without a grace period: it can't be taken back.
     #[serde(default)]
@@ -42,6 +42,7 @@ pub struct ClearPlan {
     /// The scope in words.
     pub words: String,
     /// To be given back with the clearing, so that it takes what was seen.
+    #[serde(with = "crate::moment")]
     pub upto: i64,
     /// For how many seconds it can be taken back.
     pub grace_seconds: u64,

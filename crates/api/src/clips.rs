@@ -31,6 +31,7 @@ pub struct Row {
     /// Has formatting.
     pub formatted: bool,
     /// When it was last copied.
+    #[serde(with = "crate::moment")]
     pub copied_at: i64,
     /// How often it was copied.
     pub copies: u64,
@@ -62,7 +63,7 @@ pub struct Row {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub secret: Option<SecretKind>,
     /// It lives in memory alone and ends at this moment.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub until: Option<i64>,
 }
 
@@ -100,6 +101,7 @@ pub struct Representation {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct EarlierOffer {
     /// When, in microseconds.
+    #[serde(with = "crate::moment")]
     pub at: i64,
     /// What it held.
     pub representations: Vec<Representation>,
@@ -303,7 +305,7 @@ pub struct AddClip {
     /// What it holds.
     pub representations: Vec<AddRepresentation>,
     /// When it was copied, if not now. Not in the future.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub at: Option<i64>,
     /// Where it came from.
     #[serde(default)]

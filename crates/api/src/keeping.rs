@@ -81,7 +81,7 @@ pub struct Outlook {
     /// In words.
     pub words: String,
     /// When it will be too old.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub at: Option<i64>,
     /// After how many more copies it will be one too many.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -182,10 +182,10 @@ pub struct StandingOrder {
     /// In words.
     pub words: String,
     /// When it acts next, where the clock tells.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub next: Option<i64>,
     /// When it acted last.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub last: Option<i64>,
     /// How many clips it took then.
     #[serde(default, skip_serializing_if = "Option::is_none")]

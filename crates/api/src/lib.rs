@@ -10,6 +10,7 @@ pub mod drawers;
 pub mod events;
 pub mod history;
 pub mod keeping;
+pub mod moment;
 pub mod problem;
 pub mod search;
 pub mod sign_in;
@@ -68,6 +69,7 @@ pub use yadori_core::picker;
 pub use yadori_core::take::chord;
 pub use yadori_core::take::tidy::STEPS;
 pub use yadori_core::text::difference::Part;
+pub use yadori_core::text::encoding::decoded;
 pub use yadori_core::{COPY_CAP, Color, Kind, Picture, RefusalReason, Source};
 
 /// Where the interface begins.

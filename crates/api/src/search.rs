@@ -206,7 +206,7 @@ pub struct ImportProgress {
     /// Clips that could not be read.
     #[serde(default)]
     pub skipped: u64,
-    /// Why, for the first few of them.
+    /// Why, for those of them that no line told of before.
     #[serde(default)]
     pub reasons: Vec<String>,
     /// It is over.

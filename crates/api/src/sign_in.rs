@@ -59,8 +59,10 @@ pub struct SignedInBrowser {
     /// The address it signed in at.
     pub origin: String,
     /// When it signed in.
+    #[serde(with = "crate::moment")]
     pub made_at: i64,
     /// When it last came back.
+    #[serde(with = "crate::moment")]
     pub seen_at: i64,
     /// It is the one that asks.
     pub here: bool,

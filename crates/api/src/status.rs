@@ -38,7 +38,7 @@ pub struct Capture {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub display: Option<String>,
     /// When it goes on by itself, where it is paused for a time.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub paused_until: Option<i64>,
 }
 
@@ -117,6 +117,7 @@ pub struct LiveClipboard {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Refusal {
     /// When it was made.
+    #[serde(with = "crate::moment")]
     pub at: i64,
     /// In a word.
     pub reason: RefusalReason,
@@ -148,6 +149,7 @@ pub struct ChordStatus {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Hitch {
     /// When it was pressed.
+    #[serde(with = "crate::moment")]
     pub at: i64,
     /// What did not happen, why, and what to do.
     pub words: String,
@@ -158,6 +160,7 @@ pub struct Hitch {
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Brought {
     /// When it came.
+    #[serde(with = "crate::moment")]
     pub at: i64,
     /// The clip.
     pub id: String,
@@ -186,7 +189,7 @@ pub struct Status {
     /// Clips that wait in memory for the database.
     pub unsaved: u64,
     /// When the last copy was made.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, with = "crate::moment::optional", skip_serializing_if = "Option::is_none")]
     pub last_copy_at: Option<i64>,
     /// The newest copies that were not kept, newest first.
     pub refusals: Vec<Refusal>,
@@ -224,6 +227,7 @@ pub struct Status {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub work: Option<Work>,
     /// Since when the service runs.
+    #[serde(with = "crate::moment")]
     pub started_at: i64,
 }
 

@@ -6,6 +6,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
+use rustix::process::Pid;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use ureq::config::Config;
@@ -41,6 +42,18 @@ impl Connection {
             .build();
         let agent = Agent::with_parts(config, OverUnix(socket.clone()), Nowhere);
         Self { socket, agent }
+    }
+
+    /// The process of the service (SO_PEERCRED, unix(7)).
+    ///
+    /// # Errors
+    /// Nothing answers, or another user does.
+    pub(crate) fn process(&self) -> Result<Pid, Failure> {
+        let failed = |why: std::io::Error| self.failed(Error::Io(why));
+        let stream = UnixStream::connect(&self.socket).map_err(failed)?;
+        check_owner(&stream).map_err(failed)?;
+        let peer = rustix::net::sockopt::socket_peercred(&stream);
+        Ok(peer.map_err(|why| failed(why.into()))?.pid)
     }
 
     pub(crate) fn get<T: DeserializeOwned>(&self, path: &str) -> Result<T, Failure> {
@@ -124,12 +137,16 @@ impl Connection {
         serde_json::from_reader(reader).map_err(|why| Failure::Connection(why.to_string()))
     }
 
-    fn checked(&self, answer: Result<Response<Body>, Error>) -> Result<Response<Body>, Failure> {
-        let answer = answer.map_err(|why| match why {
+    fn failed(&self, why: Error) -> Failure {
+        match why {
             Error::Io(why) if is_absent(&why) => Failure::NotRunning(self.socket.clone()),
             Error::Io(why) if is_foreign(&why) => Failure::NotOwn(self.socket.clone()),
             why => Failure::Connection(why.to_string()),
-        })?;
+        }
+    }
+
+    fn checked(&self, answer: Result<Response<Body>, Error>) -> Result<Response<Body>, Failure> {
+        let answer = answer.map_err(|why| self.failed(why))?;
         if answer.status().is_success() {
             return Ok(answer);
         }
@@ -172,6 +189,16 @@ fn url(path: &str) -> String {
 /// A part of a path that a person typed (RFC 3986).
 pub(crate) fn escaped(address: &str) -> String {
     utf8_percent_encode(address, NON_ALPHANUMERIC).to_string()
+}
+
+/// The same for a name that must not be empty.
+pub(crate) fn segment(name: &str) -> Result<String, Failure> {
+    if name.is_empty() {
+        return Err(Failure::Use(
+            "an empty name names nothing; `yadori list` shows clips, `yadori drawer list` drawers".into(),
+        ));
+    }
+    Ok(escaped(name))
 }
 
 #[derive(Debug)]

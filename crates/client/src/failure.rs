@@ -19,7 +19,7 @@ pub(crate) enum Failure {
     Connection(String),
     #[error("{0}")]
     Use(String),
-    #[error("{path}: {cause}")]
+    #[error("{path}: {}", of_file(cause))]
     File { path: String, cause: io::Error },
     #[error(
         "{name} holds {clips} clips, and these could not be read:\n{}\n`yadori check` mends what can be mended",
@@ -35,11 +35,20 @@ pub(crate) enum Failure {
     /// Nothing of that name, or nothing that matches.
     #[error("{0}")]
     Nothing(String),
+    /// It is so already.
+    #[error("{0}")]
+    Done(String),
     /// The person gave up, or said no.
     #[error("{0}")]
     Cancelled(String),
+    #[error(
+        "{skipped} of {total} could not be read; the rest is there, and importing again changes nothing of it"
+    )]
+    Skipped { skipped: u64, total: u64 },
     #[error("{0}")]
     Editor(String),
+    #[error("the service has ended. Start it with `yadorid`")]
+    Ended,
     #[error("{why}\n        With the answers that you gave: {again}")]
     Later { why: Box<Failure>, again: String },
     #[error(
@@ -54,10 +63,11 @@ impl Failure {
     pub(crate) fn exit_code(&self) -> u8 {
         match self {
             Self::Use(_) => 2,
-            Self::NotRunning(_) => 3,
+            Self::NotRunning(_) | Self::Ended => 3,
             Self::Nothing(_) => 4,
             Self::Answered(problem) => of_answer(problem),
             Self::NotKept(_) => 5,
+            Self::Done(_) => 6,
             Self::Cancelled(_) => 7,
             Self::Later { why, .. } => why.exit_code(),
             Self::Editor(_) => 8,
@@ -65,6 +75,7 @@ impl Failure {
             | Self::File { .. }
             | Self::Output(_)
             | Self::LeftOut { .. }
+            | Self::Skipped { .. }
             | Self::NotPaired(_)
             | Self::Damaged(_)
             | Self::NotOwn(_) => 1,
@@ -73,6 +84,19 @@ impl Failure {
 
     pub(crate) fn file(path: &std::path::Path, cause: io::Error) -> Self {
         Self::File { path: path.display().to_string(), cause }
+    }
+}
+
+/// What is wrong with a file, in words of our own where there are any.
+fn of_file(cause: &io::Error) -> String {
+    match cause.kind() {
+        io::ErrorKind::NotFound if cause.get_ref().is_none() => "there is no such file".into(),
+        io::ErrorKind::IsADirectory => "that is a directory, and a file is wanted".into(),
+        io::ErrorKind::NotADirectory => "a part of that path is no directory".into(),
+        io::ErrorKind::PermissionDenied => "you may not read or write it".into(),
+        io::ErrorKind::StorageFull => "the disk is full, and nothing was replaced".into(),
+        io::ErrorKind::ReadOnlyFilesystem => "nothing can be written there: it is read-only".into(),
+        _ => cause.to_string(),
     }
 }
 
@@ -94,7 +118,8 @@ fn in_words(problem: &Problem) -> String {
         words = format!("{words} ({})", problem.candidates.join(", "));
     }
     if let Some(hint) = &problem.hint {
-        words = format!("{words}.\n        {hint}");
+        let end = if words.ends_with(['?', '.', '…']) { "" } else { "." };
+        words = format!("{words}{end}\n        {hint}");
     }
     shown(&words, true)
 }

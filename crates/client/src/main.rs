@@ -1,26 +1,31 @@
 //! `yadori`: the client. Small and fast: one request over the service's Unix socket, no async runtime.
 //!
-//! Exit codes: 0 done, 1 failed, 2 wrong use, 3 the service is not running, 4 no such clip, 5 copies are not being saved
-//! (of `status`).
+//! Exit codes: docs/client.md has them all.
 
+mod answer;
 mod asking;
 mod code;
+mod completing;
 mod connection;
 mod failure;
 mod files;
+mod interrupt;
+mod mistakes;
 mod picker;
 mod place;
 mod symbols;
 mod table;
 mod transfer;
 mod verbs;
+mod when;
 mod zone;
 
 use std::io::{self, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use clap::{Parser, Subcommand};
+use clap::{CommandFactory, Parser, Subcommand};
+use clap_complete::env::CompleteEnv;
 
 use connection::Connection;
 use failure::Failure;
@@ -82,10 +87,19 @@ enum Verb {
     Reread(verbs::reread::Reread),
     Stop(verbs::stop::Stop),
     Completions(verbs::completions::Completions),
+    Manual(verbs::manual::Manual),
 }
 
 fn main() -> ExitCode {
-    let arguments = Arguments::parse_from(verbs::list::with_turned_words(std::env::args_os()));
+    CompleteEnv::with_factory(Arguments::command).complete();
+    let words = verbs::list::with_turned_words(std::env::args_os());
+    let arguments = match Arguments::try_parse_from(&words) {
+        Ok(arguments) => arguments,
+        Err(why) => {
+            let known = |word: &&str| Arguments::command().find_subcommand(word).is_some();
+            return mistakes::told(&why, words.iter().filter_map(|word| word.to_str()).find(known));
+        }
+    };
     let mut out = io::stdout().lock();
     let outcome = run(arguments, &mut out).and_then(|()| out.flush().map_err(Failure::from));
     match outcome {
@@ -100,8 +114,10 @@ fn main() -> ExitCode {
 }
 
 fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
-    if let Verb::Completions(verb) = &arguments.verb {
-        return verb.run::<Arguments>(out);
+    match &arguments.verb {
+        Verb::Completions(verb) => return verb.run(out),
+        Verb::Manual(verb) => return verb.run(Arguments::command(), out),
+        _ => {}
     }
     let environment = |name: &str| std::env::var_os(name).map(PathBuf::from);
     let socket = place::socket(arguments.home, environment)?;
@@ -147,6 +163,6 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
         Verb::Settings(verb) => verb.run(&service, out),
         Verb::Reread(verb) => verb.run(&service, out),
         Verb::Stop(verb) => verb.run(&service, out),
-        Verb::Completions(_) => Ok(()),
+        Verb::Completions(_) | Verb::Manual(_) => Ok(()),
     }
 }

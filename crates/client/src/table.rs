@@ -3,21 +3,29 @@
 use std::io::Write;
 
 use anstream::{AutoStream, ColorChoice};
-use jiff::Timestamp;
-use jiff::tz::TimeZone;
+use anstyle::AnsiColor;
 use tabled::Table;
 use tabled::builder::Builder;
 use tabled::settings::object::Columns;
 use tabled::settings::peaker::PriorityMax;
 use tabled::settings::{Alignment, Padding, Style, Width};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
-use yadori_api::{Kind, Row, Source};
+use yadori_api::{Color, Kind, Row, Source};
 
 use crate::symbols::shown;
 
-/// Columns of the terminal, or 100 where output goes elsewhere.
+/// Columns where nobody looks: lines are whole.
+pub(crate) const WHOLE: usize = usize::MAX;
+/// Columns that a table has at least.
+const LEAST: usize = 40;
+
+/// Columns that a line may have: what COLUMNS says, or as many as the terminal has. Where output goes elsewhere, lines are
+/// whole.
 pub(crate) fn width() -> usize {
-    terminal_size::terminal_size().map_or(100, |(width, _)| usize::from(width.0).max(40))
+    let said = std::env::var("COLUMNS").ok().and_then(|said| said.trim().parse::<usize>().ok());
+    let of_terminal =
+        || terminal_size::terminal_size_of(std::io::stdout()).map(|(width, _)| usize::from(width.0));
+    said.or_else(of_terminal).map_or(WHOLE, |width| width.max(LEAST))
 }
 
 /// The word for a kind.
@@ -89,20 +97,6 @@ pub(crate) fn count_of(count: u64, one: &str) -> String {
     if count == 1 { format!("1 {one}") } else { format!("{count} {one}s") }
 }
 
-/// A moment, short: the time today, the day and the time before.
-pub(crate) fn when(micros: i64, zone: &TimeZone) -> String {
-    let Ok(at) = Timestamp::from_microsecond(micros) else { return "?".into() };
-    let (at, now) = (at.to_zoned(zone.clone()), Timestamp::now().to_zoned(zone.clone()));
-    let form = if at.date() == now.date() {
-        "%H:%M"
-    } else if at.year() == now.year() {
-        "%-d %b %H:%M"
-    } else {
-        "%-d %b %Y"
-    };
-    at.strftime(form).to_string()
-}
-
 /// `text` cut to `columns` columns of a terminal.
 pub(crate) fn cut(text: &str, columns: usize) -> String {
     if text.width() <= columns {
@@ -122,6 +116,21 @@ pub(crate) fn cut(text: &str, columns: usize) -> String {
     out
 }
 
+/// A color as a spot, where the terminal can show it.
+pub(crate) fn spot(color: Option<Color>) -> String {
+    let Some(color) = color.filter(|_| styled()) else { return String::new() };
+    let style = match color {
+        Color::Blue => AnsiColor::Blue,
+        Color::Green => AnsiColor::Green,
+        Color::Amber => AnsiColor::Yellow,
+        Color::Red => AnsiColor::Red,
+        Color::Violet => AnsiColor::Magenta,
+        Color::Teal => AnsiColor::Cyan,
+    };
+    let style = style.on_default();
+    format!("{style}●{style:#} ")
+}
+
 /// True when standard output is looked at by a person whose terminal shows styles (NO_COLOR and the like are obeyed).
 pub(crate) fn styled() -> bool {
     AutoStream::choice(&std::io::stdout()) != ColorChoice::Never
@@ -133,6 +142,10 @@ pub(crate) fn write(
     rows: impl IntoIterator<Item = Vec<String>>,
     right: &[usize],
 ) -> std::io::Result<()> {
+    out.write_all(laid_out(rows, right, width()).as_bytes())
+}
+
+fn laid_out(rows: impl IntoIterator<Item = Vec<String>>, right: &[usize], width: usize) -> String {
     let mut builder = Builder::default();
     rows.into_iter().for_each(|row| builder.push_record(row));
     let mut table: Table = builder.build();
@@ -140,11 +153,16 @@ pub(crate) fn write(
     for column in right {
         table.modify(Columns::one(*column), Alignment::right());
     }
-    table.with(Width::truncate(width()).suffix("…").priority(PriorityMax::right()));
-    for line in table.to_string().lines() {
-        writeln!(out, "{}", line.trim_end())?;
+    if width < WHOLE {
+        // Blanks after the last column are trimmed.
+        table.with(Width::truncate(width.saturating_add(2)).suffix("…").priority(PriorityMax::right()));
     }
-    Ok(())
+    let mut out = String::new();
+    for line in table.to_string().lines() {
+        out.push_str(line.trim_end());
+        out.push('\n');
+    }
+    out
 }
 
 #[cfg(test)]
@@ -158,25 +176,25 @@ mod tests {
     }
 
     #[test]
-    fn a_day_that_is_not_today_is_named() {
-        assert_eq!(when(0, &TimeZone::UTC), "1 Jan 1970");
-    }
-
-    #[test]
     fn a_table_fits_and_cuts_what_is_widest() {
-        let mut out = Vec::new();
         let rows = [
             vec!["9".into(), "text".into(), "a word ".repeat(40)],
             vec!["10".into(), "link".into(), "漢字".repeat(60)],
             vec!["11".into(), "text".into(), format!("{0}bold{0:#} and plain", anstyle::Style::new().bold())],
         ];
-        write(&mut out, rows, &[0]).unwrap();
-        let text = String::from_utf8(out).unwrap();
-        let lines: Vec<&str> = text.lines().collect();
-        assert!(lines[0].starts_with(" 9  text  a word") && lines[0].ends_with('…'), "{text}");
-        assert!(lines[1].starts_with("10  link  漢字"), "{text}");
-        assert!(lines[..2].iter().all(|line| line.width() <= width()), "{text}");
-        assert!(lines[2].contains("\u{1b}[1mbold"), "{text}");
+        for width in [40, 80, 101] {
+            let text = laid_out(rows.clone(), &[0], width);
+            let lines: Vec<&str> = text.lines().collect();
+            assert!(lines[0].starts_with(" 9  text  a word") && lines[0].ends_with('…'), "{text}");
+            assert!(lines[1].starts_with("10  link  漢字"), "{text}");
+            assert!(
+                lines[..2].iter().all(|line| (width - 3..=width).contains(&line.width())),
+                "{width}: {text}"
+            );
+            assert!(lines[2].contains("\u{1b}[1mbold"), "{text}");
+        }
+        let whole = laid_out(rows, &[0], WHOLE);
+        assert!(whole.contains(&"漢字".repeat(60)) && !whole.contains('…'), "{whole}");
     }
 
     proptest! {

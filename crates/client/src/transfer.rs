@@ -6,6 +6,7 @@ use std::path::Path;
 
 use yadori_api::TransferEnd;
 
+use crate::answer::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::files::write::Target;
@@ -44,6 +45,21 @@ pub(crate) fn receive<R: Read>(
         }
         Ok(end)
     })
+}
+
+/// Says what was written, unless standard output is the file.
+pub(crate) fn written(
+    out: &mut dyn Write,
+    end: &TransferEnd,
+    target: &Target,
+    as_json: bool,
+    words: impl FnOnce() -> String,
+) -> Result<(), Failure> {
+    match target {
+        Target::Standard => Ok(()),
+        _ if as_json => json(out, end),
+        _ => Ok(writeln!(out, "{}", words())?),
+    }
 }
 
 /// Names the clips that are not in a file, as an error: whoever relies on the exit code learns of them.

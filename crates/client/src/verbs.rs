@@ -12,10 +12,12 @@ pub(crate) mod devices;
 pub(crate) mod drawer;
 pub(crate) mod edit;
 pub(crate) mod export;
+mod follow;
 pub(crate) mod import;
 pub(crate) mod join;
 pub(crate) mod limits;
 pub(crate) mod list;
+pub(crate) mod manual;
 pub(crate) mod orders;
 pub(crate) mod pair;
 pub(crate) mod pause;
@@ -41,18 +43,13 @@ use std::io::Write;
 use serde::Serialize;
 use yadori_api::{ActKind, Acted, Detail};
 
-use crate::connection::{Connection, escaped};
+use crate::answer::{json, json_line};
+use crate::connection::{Connection, segment};
 use crate::failure::Failure;
-
-/// An answer for programs.
-fn json(out: &mut dyn Write, answer: &impl Serialize) -> Result<(), Failure> {
-    let text = serde_json::to_string_pretty(answer).map_err(|why| Failure::Connection(why.to_string()))?;
-    Ok(writeln!(out, "{text}")?)
-}
 
 /// A clip in full, by its address.
 fn detail(service: &Connection, address: &str) -> Result<Detail, Failure> {
-    service.get(&format!("/clips/{}", escaped(address)))
+    service.get(&format!("/clips/{}", segment(address)?))
 }
 
 /// The id of a clip, by its address.

@@ -231,8 +231,21 @@ impl Service {
     }
 
     /// The newest clips.
+    #[track_caller]
     pub fn list(&self, count: u32) -> Vec<Row> {
-        serde_json::from_str(&self.yadori(&["list", "--json", "-n", &count.to_string()])).expect("rows")
+        let listed = self.listed(&["-n", &count.to_string()]);
+        serde_json::from_value(Value::Array(listed)).expect("rows")
+    }
+
+    /// What `list` gives a program; nothing when nothing matches.
+    #[track_caller]
+    pub fn listed(&self, arguments: &[&str]) -> Vec<Value> {
+        let done = self.client(&[&["list", "--json"], arguments].concat());
+        let said = String::from_utf8_lossy(&done.stderr);
+        assert!(matches!(done.status.code(), Some(0 | 4)), "yadori list {arguments:?}: {said}");
+        let mut answer: Value = serde_json::from_slice(&done.stdout).expect("JSON");
+        assert_eq!(answer["format"], 1);
+        serde_json::from_value(answer["clips"].take()).expect("a list")
     }
 
     /// Waits until copies are kept.

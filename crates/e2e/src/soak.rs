@@ -225,9 +225,7 @@ impl Soak {
     }
 
     fn finds(&self, word: &str) -> bool {
-        let found = self.service.yadori(&["list", "--json", word]);
-        serde_json::from_str::<Value>(&found)
-            .is_ok_and(|found| found.as_array().is_some_and(|all| !all.is_empty()))
+        !self.service.listed(&[word]).is_empty()
     }
 
     /// Every copy that was answered is there, byte for byte.

@@ -15,13 +15,11 @@ fn add(service: &Service, text: &str) -> String {
 }
 
 fn titles(service: &Service, arguments: &[&str]) -> Vec<String> {
-    let items: Value =
-        serde_json::from_str(&service.yadori(&[arguments, &["--json"]].concat())).expect("JSON");
     let name = |item: &Value| match item.get("divider") {
         Some(divider) => format!("-- {}", divider["name"].as_str().unwrap_or_default()),
-        None => item["clip"]["head"].as_str().unwrap_or_default().to_owned(),
+        None => item["head"].as_str().unwrap_or_default().to_owned(),
     };
-    items.as_array().expect("a list").iter().map(name).collect()
+    service.listed(arguments).iter().map(name).collect()
 }
 
 /// What the database says, asked by its own client.
@@ -37,15 +35,13 @@ fn records(home: &std::path::Path, sql: &str) -> String {
 
 /// Everything that acts change, in words.
 fn picture(service: &Service) -> Value {
-    let rows: Value = serde_json::from_str(&service.yadori(&["list", "-n", "400", "--json"])).expect("JSON");
-    let rows: Vec<Value> = rows
-        .as_array()
-        .expect("rows")
+    let rows: Vec<Value> = service
+        .listed(&["-n", "400"])
         .iter()
         .map(|row| json!([row["id"], row["title"], row["color"], row["kept"], row["copies"]]))
         .collect();
     let drawers: Value = serde_json::from_str(&service.yadori(&["drawer", "list", "--json"])).expect("JSON");
-    json!([rows, titles(service, &["list", "-f"]), drawers])
+    json!([rows, titles(service, &["-f"]), drawers])
 }
 
 #[test]
@@ -79,11 +75,7 @@ fn every_act_is_taken_back_and_made_again_in_order_across_restarts() {
         let act: Vec<String> = act
             .iter()
             .map(|word| match *word {
-                "a name" => {
-                    let found: Value =
-                        serde_json::from_str(&service.yadori(&["list", "--json", "A name"])).unwrap();
-                    found[0]["row"]["id"].as_str().unwrap().to_owned()
-                }
+                "a name" => service.listed(&["A name"])[0]["id"].as_str().unwrap().to_owned(),
                 word => word.to_owned(),
             })
             .collect();
@@ -155,7 +147,7 @@ fn what_was_written_since_is_not_undone() {
     service.yadori(&["edit", &id, "--text", "oats 25 kg"]);
     add(&service, "oats 25 kg");
     service.yadori(&["undo"]);
-    assert_eq!(titles(&service, &["list", "-f"]), ["oats"]);
+    assert_eq!(titles(&service, &["-f"]), ["oats"]);
     assert!(service.list(5).iter().any(|row| row.head == "oats 25 kg" && row.kept.is_none()));
 }
 
@@ -178,7 +170,7 @@ fn an_edit_takes_over_the_place_and_says_first_that_formatting_would_go() {
     service.yadori(&["edit", &id, "--text", "Dear all", "--plain"]);
     let heads: Vec<String> = service.list(9).into_iter().map(|row| row.head).collect();
     assert_eq!(heads, ["above", "Dear all", "Dear group", "below"]);
-    assert_eq!(titles(&service, &["list", "-d", "replies"]), ["Dear all"]);
+    assert_eq!(titles(&service, &["-d", "replies"]), ["Dear all"]);
     let rows = service.list(9);
     assert_eq!((rows[1].title.as_deref(), rows[2].title.as_deref()), (Some("Letter"), None));
     assert_eq!(rows[1].made_from.as_deref(), Some(id.as_str()));
@@ -234,14 +226,14 @@ fn two_orders_made_at_once_end_in_the_same_order_for_both() {
         items.iter().map(|item| item["clip"]["head"].as_str().unwrap_or_default().to_owned()).collect()
     };
     let told = heads(&read());
-    let listed = titles(&service, &["list", "-f"]);
+    let listed = titles(&service, &["-f"]);
     assert_eq!(listed.iter().collect::<HashSet<_>>().len(), 30);
     assert_eq!(told, listed);
     // What both were told is what the records hold.
     service.stop();
     service.start_again();
     service.await_records();
-    assert_eq!(titles(&service, &["list", "-f"]), told);
+    assert_eq!(titles(&service, &["-f"]), told);
 }
 
 #[test]
@@ -251,7 +243,7 @@ fn a_service_that_is_killed_in_the_middle_of_acts_leaves_each_done_or_not_done()
     let all: Vec<&str> = [vec!["pin"], ids.iter().map(String::as_str).collect()].concat();
     service.yadori(&all);
     for round in 0..4 {
-        let before = titles(&service, &["list", "-f"]);
+        let before = titles(&service, &["-f"]);
         let stop = AtomicBool::new(false);
         let (pid, home) = (service.pid(), service.home().to_owned());
         std::thread::scope(|scope| {
@@ -280,7 +272,7 @@ fn a_service_that_is_killed_in_the_middle_of_acts_leaves_each_done_or_not_done()
         service.kill();
         service.start_again();
         service.await_records();
-        let mut after = titles(&service, &["list", "-f"]);
+        let mut after = titles(&service, &["-f"]);
         // The last one moved to the front, any number of times; never half of that.
         let is_turned = |after: &[String]| {
             (0..40).any(|by| {
@@ -292,12 +284,12 @@ fn a_service_that_is_killed_in_the_middle_of_acts_leaves_each_done_or_not_done()
         assert!(after.is_empty() || is_turned(&after), "{} of 40", after.len());
         if after.is_empty() {
             service.yadori(&["undo"]);
-            after = titles(&service, &["list", "-f"]);
+            after = titles(&service, &["-f"]);
         }
         assert!(is_turned(&after));
         // Nothing but whole acts is listed, and the next one works.
         service.yadori(&["pin", "f40", "--before", "f1"]);
-        assert_eq!(titles(&service, &["list", "-f"])[0], after[39]);
+        assert_eq!(titles(&service, &["-f"])[0], after[39]);
     }
 }
 

@@ -21,9 +21,7 @@ fn json(service: &Service, arguments: &[&str]) -> Value {
 
 /// Every clip as a person sees it, in the order of the history.
 fn everything(service: &Service) -> Vec<Value> {
-    let list: Value =
-        serde_json::from_str(&service.yadori(&["list", "-n", "100000", "--json"])).expect("JSON");
-    let mut clips = list.as_array().cloned().expect("clips");
+    let mut clips = service.listed(&["-n", "100000"]);
     for clip in &mut clips {
         clip.as_object_mut().expect("a clip").remove("prefix");
     }

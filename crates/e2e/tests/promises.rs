@@ -420,7 +420,7 @@ async fn what_another_client_does_moves_no_button_under_a_press() -> Result<()> 
     );
     for n in 0..5 {
         if n > 0 {
-            service.yadori(&["title", &ids[1]]);
+            service.yadori(&["title", &ids[1], "--none"]);
         }
         browser.until("return !document.querySelector('[aria-expanded=true] p.font-medium')").await?;
         let (x, y): (i64, i64) = serde_json::from_value(browser.script(&middle).await?)?;

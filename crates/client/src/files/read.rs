@@ -1,12 +1,26 @@
 //! Reading files and standard input, of which nobody knows how much they hold.
 
 use std::fs::File;
-use std::io::{self, Read};
+use std::io::{self, BufReader, Read};
 use std::path::Path;
 
 use yadori_api::COPY_CAP;
 
 use crate::failure::Failure;
+
+/// A file, or standard input for `-`, to be read as it comes; and how many bytes it has, where that is known.
+pub(crate) fn opened(path: &Path) -> Result<(Box<dyn Read>, Option<u64>), Failure> {
+    if path == Path::new("-") {
+        return Ok((Box::new(io::stdin()), None));
+    }
+    let failed = |cause| Failure::file(path, cause);
+    let file = File::open(path).map_err(failed)?;
+    let about = file.metadata().map_err(failed)?;
+    if about.is_dir() {
+        return Err(failed(io::ErrorKind::IsADirectory.into()));
+    }
+    Ok((Box::new(BufReader::with_capacity(1 << 18, file)), about.is_file().then_some(about.len())))
+}
 
 /// All of a file, if it is no larger than a clip may be.
 pub(crate) fn file(path: &Path) -> Result<Vec<u8>, Failure> {

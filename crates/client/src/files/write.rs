@@ -10,6 +10,7 @@ use std::path::{Path, PathBuf};
 use tempfile::NamedTempFile;
 
 use crate::failure::Failure;
+use crate::interrupt;
 
 /// Bytes gathered before they are written.
 const BUFFER: usize = 1 << 18;
@@ -81,7 +82,8 @@ impl Target {
             }
             Self::File(path, mode) => {
                 let failed = |cause| Failure::file(path, cause);
-                let scratch = beside(path).map_err(failed)?;
+                let scratch = beside(path).map_err(|cause| no_directory(path, cause))?;
+                let _begun = interrupt::file(scratch.path().to_owned());
                 let mut to = BufWriter::with_capacity(BUFFER, scratch.as_file());
                 let done = write(&mut to)?;
                 to.flush().map_err(failed)?;
@@ -94,6 +96,15 @@ impl Target {
             }
         }
     }
+}
+
+/// Why a file can't be made: what is missing is its directory.
+pub(crate) fn no_directory(path: &Path, cause: io::Error) -> Failure {
+    if cause.kind() == io::ErrorKind::NotFound {
+        let why = "there is no such directory to write it into";
+        return Failure::file(path, io::Error::new(io::ErrorKind::NotFound, why));
+    }
+    Failure::file(path, cause)
 }
 
 /// A file beside a place, gone when it is dropped.

@@ -16,6 +16,7 @@ use super::Shown;
 use super::pictures::THUMB;
 use crate::symbols::shown as visible;
 use crate::table;
+use crate::when::when;
 
 /// Rows around the list: the field, a line under it, a line for words, two for keys.
 const AROUND: u16 = 5;
@@ -301,7 +302,7 @@ fn left_of(row: &Row, on_screen: usize, room: usize) -> (Line<'static>, Line<'st
 
 fn right_of(row: &Row, zone: &jiff::tz::TimeZone) -> String {
     let from = table::from(&row.source);
-    let when = table::when(row.copied_at, zone);
+    let when = when(row.copied_at, zone);
     let from = visible(&table::cut(&from, 14), false);
     if from.is_empty() { when } else { format!("{from}  {when}") }
 }

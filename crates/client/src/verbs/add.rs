@@ -9,7 +9,7 @@ use jiff::Timestamp;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
-use yadori_api::{AddClip, AddRepresentation, Added, Source};
+use yadori_api::{AddClip, AddRepresentation, Added, Source, decoded};
 
 use super::{json, list};
 use crate::connection::Connection;
@@ -62,7 +62,7 @@ impl Add {
             let (kind, path) = pair
                 .split_once('=')
                 .ok_or_else(|| Failure::Use(format!("--also takes MIME=FILE, and `{pair}` has no `=`")))?;
-            representations.push(encoded(kind.to_owned(), &read::file(Path::new(path))?));
+            representations.push(encoded(typed(kind)?, &read::file(Path::new(path))?));
         }
         let at = self.at.as_deref().map(moment).transpose()?;
         let source = Source { program: self.program, window: self.window, page: self.page };
@@ -94,16 +94,39 @@ impl Add {
                 read::standard_input()?
             }
         };
+        let bytes = match &bytes[..] {
+            [0xff, 0xfe, ..] | [0xfe, 0xff, ..] if self.kind.is_none() => {
+                decoded(bytes.clone()).map_or(bytes, String::into_bytes)
+            }
+            _ => bytes,
+        };
         let kind = match &self.kind {
-            Some(kind) => kind.clone(),
+            Some(kind) => typed(kind)?,
             None => recognised(&bytes).ok_or_else(|| {
                 Failure::Use(
-                    "it is neither text nor a picture of a known type; say what it is with --type MIME"
+                    "it is neither UTF-8 or UTF-16 text nor a picture of a known type; convert a text in another encoding, as with \
+                     `iconv -f LATIN1 -t UTF-8`, or say what it is with --type MIME"
                         .into(),
                 )
             })?,
         };
         Ok(encoded(kind, &bytes))
+    }
+}
+
+/// A type as it was given, if it can be one: two names and perhaps parameters (RFC 9110, section 8.3.1).
+fn typed(kind: &str) -> Result<String, Failure> {
+    let token = |name: &str| {
+        let good = |c: char| c.is_ascii_alphanumeric() || "!#$%&'*+-.^_`|~".contains(c);
+        !name.is_empty() && name.chars().all(good)
+    };
+    let (names, _) = kind.split_once(';').unwrap_or((kind, ""));
+    let plain = kind.chars().all(|c| !c.is_control());
+    match names.trim_end().split_once('/') {
+        Some((top, sub)) if plain && token(top) && token(sub) => Ok(kind.to_owned()),
+        _ => Err(Failure::Use(format!(
+            "`{kind}` is no type of content; one looks like text/html or image/png"
+        ))),
     }
 }
 
@@ -127,13 +150,25 @@ fn recognised(bytes: &[u8]) -> Option<String> {
 
 fn moment(text: &str) -> Result<i64, Failure> {
     let zoned: Option<Timestamp> = text.parse().ok();
+    // An offset that is none is no time of this zone.
+    let bare =
+        text.split_once(['T', 't', ' ']).is_none_or(|(_, time)| !time.contains(['+', '-', 'Z', 'z', '[']));
     let local = || {
-        let here: DateTime = text.parse().ok()?;
+        let here: DateTime = text.parse().ok().filter(|_| bare)?;
         Some(here.to_zoned(TimeZone::system()).ok()?.timestamp())
     };
-    zoned.or_else(local).map(jiff::Timestamp::as_microsecond).ok_or_else(|| {
-        Failure::Use(format!("--at takes a time such as 2026-11-02T09:41, and `{text}` is none"))
-    })
+    let at = zoned.or_else(local).map(jiff::Timestamp::as_microsecond).ok_or_else(|| {
+        Failure::Use(format!(
+            "--at takes a time such as 2026-11-02T09:41, 2026-11-02T09:41Z or 2026-11-02T09:41+09:00, and `{text}` is none"
+        ))
+    })?;
+    match at {
+        ..0 => Err(Failure::Use(format!("`{text}` lies before 1970, and no clip is that old"))),
+        at if at > Timestamp::now().as_microsecond() => {
+            Err(Failure::Use(format!("`{text}` lies in the future, and nothing was copied then")))
+        }
+        at => Ok(at),
+    }
 }
 
 /// The `file:` URI of an absolute path (RFC 8089).
@@ -156,6 +191,32 @@ mod tests {
         assert_eq!(recognised(b"BMI table").as_deref(), Some(PLAIN));
         assert_eq!(recognised(b"BM\xff\xfe\0\0").as_deref(), Some("image/bmp"));
         assert_eq!(recognised(b"\xff\xfe\0"), None);
+    }
+
+    #[test]
+    fn types_are_what_they_say() {
+        for good in ["text/plain", "text/plain;charset=utf-8", "application/x-yadori.test+xml"] {
+            assert!(typed(good).is_ok(), "{good}");
+        }
+        for wrong in ["nonsense", "text/", "/plain", "text/pl ain", "té/xt", "text/plain\n"] {
+            assert!(typed(wrong).unwrap_err().to_string().contains("text/html"), "{wrong}");
+        }
+    }
+
+    #[test]
+    fn times_that_can_not_be_are_refused_in_words() {
+        for (text, words) in [
+            ("2026-11-02T09:41+99:00", "is none"),
+            ("2026-11-02T09:41+9", "is none"),
+            ("2026-02-30T09:41", "is none"),
+            ("1969-12-31T23:59:59Z", "before 1970"),
+            ("9000-01-01T00:00Z", "in the future"),
+            ("9999999-01-01T00:00Z", "is none"),
+        ] {
+            let why = moment(text).unwrap_err();
+            assert!(why.exit_code() == 2 && why.to_string().contains(words), "{text}: {why}");
+        }
+        assert_eq!(moment("2026-11-02T09:41+09:00").unwrap(), moment("2026-11-02T00:41Z").unwrap());
     }
 
     #[test]

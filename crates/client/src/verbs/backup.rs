@@ -5,11 +5,12 @@ use std::path::PathBuf;
 
 use clap::Args;
 
+use super::export::bar;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::files::write::Target;
 use crate::table;
-use crate::transfer::{receive, told, whole};
+use crate::transfer::{receive, told, whole, written};
 
 /// Write everything, contents included, to a file
 #[derive(Debug, Args)]
@@ -19,20 +20,25 @@ pub(crate) struct Backup {
     /// Replace the file, once the new one is whole
     #[arg(long)]
     force: bool,
+    /// For programs
+    #[arg(long)]
+    json: bool,
 }
 
 impl Backup {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let target = Target::at(&self.file, self.force)?;
-        let end = receive(service, "/backup", &target, out, |bytes| bytes)?;
-        if !matches!(target, Target::Standard) {
-            writeln!(
-                out,
+        let bar = bar();
+        let end = receive(service, "/backup", &target, out, |bytes| bar.wrap_read(bytes));
+        bar.finish_and_clear();
+        let end = end?;
+        written(out, &end, &target, self.json, || {
+            format!(
                 "Wrote {} to {}. It is not encrypted: keep it where nobody else reads.",
                 table::size(end.bytes),
                 told(&self.file)
-            )?;
-        }
+            )
+        })?;
         whole(&end, &target)
     }
 }

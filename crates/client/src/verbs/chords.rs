@@ -45,7 +45,7 @@ impl Chords {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let status: Status = service.get("/status")?;
         if self.json {
-            return json(out, &status.chords);
+            return json(out, &serde_json::json!({ "chords": status.chords }));
         }
         if status.chords.is_empty() {
             writeln!(

@@ -114,7 +114,7 @@ impl Clear {
                 minutes => format!("`yadori undo` takes it back for {minutes} minutes"),
             };
             if !confirmed(&format!("Clear {}? {grace}.", count_of(plan.clips, "clip")))? {
-                return Ok(writeln!(out, "Nothing was done.")?);
+                return Err(Failure::Cancelled("nothing was done".into()));
             }
         }
         let wanted = Wanted { upto: Some(plan.upto), ..wanted };

@@ -2,12 +2,24 @@
 
 use std::io::Write;
 
-use clap::{Args, CommandFactory};
-use clap_complete::Shell;
+use clap::{Args, ValueEnum};
+use clap_complete::env::Shells;
 
 use crate::failure::Failure;
 
-/// Print completions for a shell
+/// A shell.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+enum Shell {
+    Bash,
+    Elvish,
+    Fish,
+    Powershell,
+    Zsh,
+}
+
+/// Print completions for a shell: verbs and options, drawers, filters and recent clips
+///
+/// Put it where the shell reads it, e.g. `yadori completions bash > ~/.local/share/bash-completion/completions/yadori`.
 #[derive(Debug, Args)]
 pub(crate) struct Completions {
     /// Which shell
@@ -15,9 +27,13 @@ pub(crate) struct Completions {
 }
 
 impl Completions {
-    pub(crate) fn run<C: CommandFactory>(&self, out: &mut dyn Write) -> Result<(), Failure> {
+    pub(crate) fn run(&self, out: &mut dyn Write) -> Result<(), Failure> {
+        let name = format!("{:?}", self.shell).to_ascii_lowercase();
+        let shells = Shells::builtins();
+        let shell = shells.completer(&name);
+        let shell = shell.ok_or_else(|| Failure::Use(format!("completions for {name} are not known")))?;
         let mut script = Vec::new();
-        clap_complete::generate(self.shell, &mut C::command(), "yadori", &mut script);
+        shell.write_registration("COMPLETE", "yadori", "yadori", "yadori", &mut script)?;
         Ok(out.write_all(&script)?)
     }
 }

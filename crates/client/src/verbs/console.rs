@@ -12,6 +12,7 @@ use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
+use crate::when::when;
 
 /// Print a sign-in link for the console, good once and for a minute
 ///
@@ -73,8 +74,8 @@ impl Console {
         }
         let zone = TimeZone::system();
         let rows = found.browsers.iter().map(|one| {
-            let seen = format!("seen {}", table::when(one.seen_at, &zone));
-            let since = format!("since {}", table::when(one.made_at, &zone));
+            let seen = format!("seen {}", when(one.seen_at, &zone));
+            let since = format!("since {}", when(one.made_at, &zone));
             vec![
                 one.id[..SHOWN.min(one.id.len())].to_owned(),
                 shown(&one.name, false),

@@ -3,15 +3,18 @@
 use std::io::Write;
 
 use clap::{Args, Subcommand};
+use clap_complete::engine::ArgValueCompleter;
 use jiff::tz::TimeZone;
 use unicode_width::UnicodeWidthStr;
 use yadori_api::{AllDevices, OnItsWay, PauseExchange, SendClip};
 
 use super::{ids_of, json};
+use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
+use crate::when::when;
 
 /// List your devices: when each was heard of, how far it is behind, and what it sends
 #[derive(Debug, Args)]
@@ -59,7 +62,7 @@ impl Devices {
         for one in &all.devices {
             let heard = match (one.this, one.heard_at) {
                 (true, _) => "this device".to_owned(),
-                (false, Some(at)) => table::when(at, &zone),
+                (false, Some(at)) => when(at, &zone),
                 (false, None) => "not heard of yet".to_owned(),
             };
             let behind = match one.behind {
@@ -85,7 +88,7 @@ impl Devices {
 #[derive(Debug, Args)]
 pub(crate) struct Send {
     /// Which clip
-    #[arg(value_name = "CLIP")]
+    #[arg(value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clip: String,
     /// Which device: its name, or the beginning of its id, as `yadori devices` shows them
     #[arg(value_name = "DEVICE")]
@@ -137,7 +140,7 @@ fn print(all: &AllDevices, out: &mut dyn Write) -> Result<(), Failure> {
     if let Some(trouble) = &all.trouble {
         line("Waits", &shown(trouble, false))?;
     }
-    line("Reached", &all.reached_at.map_or("not yet".to_owned(), |at| table::when(at, &zone)))?;
+    line("Reached", &all.reached_at.map_or("not yet".to_owned(), |at| when(at, &zone)))?;
     line("To be sent", &all.waits.to_string())?;
     let to_come = if all.behind == 0 && all.received_at.is_some() {
         "nothing".to_owned()
@@ -147,7 +150,7 @@ fn print(all: &AllDevices, out: &mut dyn Write) -> Result<(), Failure> {
     line("To be received", &to_come)?;
     line("In this run", &format!("{} sent, {} received", all.sent, all.received))?;
     for one in &all.refused {
-        let words = format!("{}: record {}: {}", table::when(one.at, &zone), one.number, one.why);
+        let words = format!("{}: record {}: {}", when(one.at, &zone), one.number, one.why);
         line("Refused", &shown(&words, false))?;
     }
     Ok(())

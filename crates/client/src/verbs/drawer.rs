@@ -4,16 +4,18 @@ use std::io::Write;
 use std::path::PathBuf;
 
 use clap::{Args, Subcommand};
+use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{AllDrawers, ChangeDivider, ChangeDrawer, Item, Items, Keep, KeepIn, NewDivider, NewDrawer};
 
 use super::title::ColorName;
-use super::{act, ids, ids_of, json};
-use crate::connection::{Connection, escaped};
+use super::{act, detail, ids, ids_of, json};
+use crate::completing::{clips, drawers};
+use crate::connection::{Connection, segment};
 use crate::failure::Failure;
 use crate::files::write::Target;
 use crate::symbols::shown;
 use crate::table;
-use crate::transfer::{receive, whole};
+use crate::transfer::{receive, whole, written};
 
 /// Make, fill and arrange drawers
 ///
@@ -48,9 +50,10 @@ enum Verb {
     /// Put clips into a drawer
     Put {
         /// Which drawer
+        #[arg(add = ArgValueCompleter::new(drawers))]
         drawer: String,
         /// Which clips
-        #[arg(required = true, value_name = "CLIP")]
+        #[arg(required = true, value_name = "CLIP", add = ArgValueCompleter::new(clips))]
         clips: Vec<String>,
         /// Before this clip or divider in it
         #[arg(long, value_name = "CLIP|DIVIDER", conflicts_with = "last")]
@@ -59,9 +62,16 @@ enum Verb {
         #[arg(long)]
         last: bool,
     },
+    /// Take clips out of their drawer; they stay favorites
+    Out {
+        /// Which clips
+        #[arg(required = true, value_name = "CLIP", add = ArgValueCompleter::new(clips))]
+        clips: Vec<String>,
+    },
     /// Rename a drawer
     Rename {
         /// Which drawer
+        #[arg(add = ArgValueCompleter::new(drawers))]
         drawer: String,
         /// Its new name
         name: String,
@@ -69,6 +79,7 @@ enum Verb {
     /// Give a drawer a color
     Color {
         /// Which drawer
+        #[arg(add = ArgValueCompleter::new(drawers))]
         drawer: String,
         /// The color
         #[arg(value_enum)]
@@ -77,6 +88,7 @@ enum Verb {
     /// Stand a drawer under a group; without one, under none
     Group {
         /// Which drawer
+        #[arg(add = ArgValueCompleter::new(drawers))]
         drawer: String,
         /// The group
         group: Option<String>,
@@ -84,19 +96,22 @@ enum Verb {
     /// Move a drawer before another one, or to the end
     Move {
         /// Which drawer
+        #[arg(add = ArgValueCompleter::new(drawers))]
         drawer: String,
         /// Before which one
-        #[arg(long, value_name = "DRAWER")]
+        #[arg(long, value_name = "DRAWER", add = ArgValueCompleter::new(drawers))]
         before: Option<String>,
     },
     /// Remove a drawer; its clips become favorites
     Remove {
         /// Which drawer
+        #[arg(add = ArgValueCompleter::new(drawers))]
         drawer: String,
     },
     /// Make, rename, move or remove a divider in a drawer
     Divider {
         /// Which drawer
+        #[arg(add = ArgValueCompleter::new(drawers))]
         drawer: String,
         /// Its words
         name: String,
@@ -113,6 +128,7 @@ enum Verb {
     /// Write a drawer with everything in it to a JSON file
     Export {
         /// Which drawer
+        #[arg(add = ArgValueCompleter::new(drawers))]
         drawer: String,
         /// Where to; `-` for standard output
         file: PathBuf,
@@ -130,7 +146,7 @@ enum Verb {
 impl Drawer {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let change = |drawer: &str, request: &ChangeDrawer, out: &mut dyn Write| {
-            act(service, out, &format!("/drawers/{}/change", escaped(drawer)), request, self.json)
+            act(service, out, &format!("/drawers/{}/change", segment(drawer)?), request, self.json)
         };
         match &self.verb {
             Verb::List { text } => self.list(service, out, text.as_deref().unwrap_or_default()),
@@ -154,6 +170,26 @@ impl Drawer {
                     self.json,
                 )
             }
+            Verb::Out { clips } => {
+                let (mut ids, mut outside) = (Vec::new(), Vec::new());
+                for address in clips {
+                    let row = detail(service, address)?.row;
+                    let inside = row.kept.as_ref().is_some_and(|kept| kept.drawer.is_some());
+                    if inside { ids.push(row.id) } else { outside.push(address.as_str()) }
+                }
+                if !outside.is_empty() {
+                    let which = outside.join(", ");
+                    return Err(Failure::Done(format!("in no drawer: {which}; nothing was done")));
+                }
+                let to = KeepIn::Favorites;
+                act(
+                    service,
+                    out,
+                    "/keep",
+                    &Keep { ids, to, before: Some(String::new()), secrets: false },
+                    self.json,
+                )
+            }
             Verb::Rename { drawer, name } => {
                 change(drawer, &ChangeDrawer { name: Some(name.clone()), ..ChangeDrawer::default() }, out)
             }
@@ -172,7 +208,7 @@ impl Drawer {
             Verb::Remove { drawer } => act(
                 service,
                 out,
-                &format!("/drawers/{}/remove", escaped(drawer)),
+                &format!("/drawers/{}/remove", segment(drawer)?),
                 &serde_json::json!({}),
                 self.json,
             ),
@@ -181,11 +217,9 @@ impl Drawer {
             }
             Verb::Export { drawer, file, force } => {
                 let target = Target::at(file, *force)?;
-                let from = format!("/drawers/{}/export", escaped(drawer));
+                let from = format!("/drawers/{}/export", segment(drawer)?);
                 let end = receive(service, &from, &target, out, |bytes| bytes)?;
-                if !matches!(target, Target::Standard) {
-                    writeln!(out, "Written to {}.", file.display())?;
-                }
+                written(out, &end, &target, self.json, || format!("Written to {}.", file.display()))?;
                 whole(&end, &target)
             }
             Verb::Import { file } => {
@@ -205,21 +239,19 @@ impl Drawer {
         rename: Option<&str>,
         remove: bool,
     ) -> Result<(), Failure> {
-        let path = format!("/drawers/{}/dividers", escaped(drawer));
+        let path = format!("/drawers/{}/dividers", segment(drawer)?);
         let before = before.map(|before| thing(service, drawer, before)).transpose()?;
         let known = divider_called(service, drawer, name)?;
         match (known, remove) {
             (Some(id), true) => {
                 act(service, out, &format!("{path}/{id}/remove"), &serde_json::json!({}), self.json)
             }
-            (None, true) => Err(Failure::Use(format!("there is no divider called {name} in it"))),
+            (None, true) => Err(no_divider(name)),
             (Some(id), false) => {
                 let request = ChangeDivider { name: rename.map(str::to_owned), before };
                 act(service, out, &format!("{path}/{id}/change"), &request, self.json)
             }
-            (None, false) if rename.is_some() => {
-                Err(Failure::Use(format!("there is no divider called {name} in it")))
-            }
+            (None, false) if rename.is_some() => Err(no_divider(name)),
             (None, false) => {
                 act(service, out, &path, &NewDivider { name: name.to_owned(), before }, self.json)
             }
@@ -233,15 +265,17 @@ impl Drawer {
             let group = one.group.as_deref().unwrap_or_default();
             one.name.to_lowercase().contains(&wanted) || group.to_lowercase().contains(&wanted)
         });
+        if all.drawers.is_empty() && !text.is_empty() {
+            return Err(Failure::Nothing(format!(
+                "no drawer is called like {}; `yadori drawer list` shows them all",
+                shown(text, false)
+            )));
+        }
         if self.json {
             return json(out, &all);
         }
         if all.drawers.is_empty() {
-            return Ok(writeln!(
-                out,
-                "There is no drawer{}. `yadori drawer new NAME` makes one.",
-                if text.is_empty() { " yet" } else { " like that" }
-            )?);
+            return Ok(writeln!(out, "There is no drawer yet. `yadori drawer new NAME` makes one.")?);
         }
         let mut rows = Vec::new();
         let mut group: Option<&str> = None;
@@ -251,16 +285,21 @@ impl Drawer {
                 rows.push(vec![shown(group.unwrap_or_default(), false)]);
             }
             let indent = if group.is_some() { "  " } else { "" };
-            let color = one.color.map(|color| format!("{color:?}").to_ascii_lowercase()).unwrap_or_default();
-            rows.push(vec![format!("{indent}{}", shown(&one.name, false)), one.clips.to_string(), color]);
+            let color = one.color.map(|color| color.word().to_owned()).unwrap_or_default();
+            let name = format!("{indent}{}{}", table::spot(one.color), shown(&one.name, false));
+            rows.push(vec![name, one.clips.to_string(), color]);
         }
         table::write(out, rows, &[1])?;
         Ok(writeln!(out, "Favorites outside drawers: {}", all.favorites)?)
     }
 }
 
+fn no_divider(name: &str) -> Failure {
+    Failure::Nothing(format!("there is no divider called {} in it", shown(name, false)))
+}
+
 fn divider_called(service: &Connection, drawer: &str, name: &str) -> Result<Option<String>, Failure> {
-    let items: Items = service.get(&format!("/drawers/{}", escaped(drawer)))?;
+    let items: Items = service.get(&format!("/drawers/{}", segment(drawer)?))?;
     Ok(items.items.into_iter().find_map(|item| match item {
         Item::Divider(divider) if divider.name.to_lowercase() == name.to_lowercase() => Some(divider.id),
         _ => None,

@@ -5,9 +5,11 @@ use std::process::Command;
 
 use anstyle::AnsiColor;
 use clap::Args;
+use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{Acted, Compared, Edit as Changed, Part};
 
 use super::{detail, json, told};
+use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
@@ -19,7 +21,7 @@ use crate::table;
 #[derive(Debug, Args)]
 pub(crate) struct Edit {
     /// Which clip
-    #[arg(value_name = "CLIP")]
+    #[arg(value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clip: String,
     /// The changed text, instead of an editor
     #[arg(long, value_name = "TEXT", conflicts_with_all = ["compare", "put_back"])]
@@ -27,7 +29,7 @@ pub(crate) struct Edit {
     /// Formatting may be lost
     #[arg(long)]
     plain: bool,
-    /// Show what was changed, word by word
+    /// Show what was changed, word by word; without colors, ‹what went› and «what came»
     #[arg(long)]
     compare: bool,
     /// Put the original back in its place
@@ -93,8 +95,8 @@ impl Edit {
             match (part.part, color) {
                 (Part::Dropped, true) => write!(out, "{dropped}{text}{dropped:#}")?,
                 (Part::Added, true) => write!(out, "{added}{text}{added:#}")?,
-                (Part::Dropped, false) => write!(out, "[-{text}-]")?,
-                (Part::Added, false) => write!(out, "{{+{text}+}}")?,
+                (Part::Dropped, false) => write!(out, "‹{text}›")?,
+                (Part::Added, false) => write!(out, "«{text}»")?,
                 _ => write!(out, "{text}")?,
             }
         }
@@ -131,16 +133,16 @@ pub(crate) fn in_editor(old: &str) -> Result<String, Failure> {
         .args(["-c", &format!("{editor} \"$1\""), "sh"])
         .arg(&path)
         .status()
-        .map_err(|cause| Failure::File { path: editor.clone(), cause })?;
+        .map_err(|cause| Failure::Editor(format!("the editor ({editor}) can't be started: {cause}")))?;
     let bytes = std::fs::read(&path).map_err(|cause| Failure::file(&path, cause));
     let untouched = bytes.as_ref().is_ok_and(|bytes| bytes == old.as_bytes());
     let keep = |why: String| {
         if untouched {
-            return Failure::Use(why);
+            return Failure::Editor(why);
         }
         match file.keep() {
-            Ok((_, path)) => Failure::Use(format!("{why}. What you typed is in {}", path.display())),
-            Err(_) => Failure::Use(why),
+            Ok((_, path)) => Failure::Editor(format!("{why}. What you typed is in {}", path.display())),
+            Err(_) => Failure::Editor(why),
         }
     };
     if !status.success() {

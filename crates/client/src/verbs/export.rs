@@ -3,39 +3,62 @@
 use std::io::{self, IsTerminal, Write};
 use std::path::PathBuf;
 
-use clap::Args;
+use clap::{Args, ValueEnum};
+use clap_complete::engine::ArgValueCompleter;
 use indicatif::{ProgressBar, ProgressStyle};
 
 use super::ids;
+use super::list::pointed;
+use crate::completing::{clips, words};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 use crate::files::write::Target;
 use crate::table;
-use crate::transfer::{receive, told, whole};
+use crate::transfer::{receive, told, whole, written};
+
+/// What is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum Format {
+    /// Everything that they hold
+    Zip,
+    /// Their texts, as a table
+    Csv,
+}
 
 /// Write clips to a file: a zip with everything they hold, or a CSV of their texts
 #[derive(Debug, Args)]
 pub(crate) struct Export {
-    /// Where to; a name that ends with .csv makes a CSV of texts, `-` is standard output
+    /// Where to: a name that ends with .zip or .csv; `-` is standard output
     file: PathBuf,
+    /// What to write, where the name does not say it
+    #[arg(long, value_enum, value_name = "FORMAT")]
+    format: Option<Format>,
     /// Only these clips
-    #[arg(value_name = "CLIP", conflicts_with = "query")]
+    #[arg(value_name = "CLIP", add = ArgValueCompleter::new(clips), conflicts_with = "query")]
     clips: Vec<String>,
     /// Only what a query finds
-    #[arg(short, long, value_name = "QUERY")]
+    #[arg(short, long, value_name = "QUERY", add = ArgValueCompleter::new(words))]
     query: Option<String>,
     /// Replace the file, once the new one is whole
     #[arg(long)]
     force: bool,
+    /// For programs
+    #[arg(long)]
+    json: bool,
 }
 
 impl Export {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let target = Target::at(&self.file, self.force)?;
-        let csv = self.file.extension().is_some_and(|one| one.eq_ignore_ascii_case("csv"));
-        let mut path = format!("/export?format={}", if csv { "csv" } else { "zip" });
+        let format = self.format(&target)?;
+        let mut path = format!("/export?format={}", if format == Format::Csv { "csv" } else { "zip" });
         if let Some(query) = &self.query {
-            path.push_str(&format!("&q={}{}", escaped(query), crate::zone::parameter()));
+            let what = format!("q={}{}", escaped(query), crate::zone::parameter());
+            let first = service.found(&format!("/search?{what}&limit=1"));
+            if first.map_err(|why| pointed(why, query))?.hits.is_empty() {
+                return Err(Failure::Nothing("nothing matches, so nothing was written".into()));
+            }
+            path.push_str(&format!("&{what}"));
         }
         if !self.clips.is_empty() {
             path.push_str(&format!("&ids={}", ids(service, &self.clips)?.join(",")));
@@ -44,14 +67,33 @@ impl Export {
         let end = receive(service, &path, &target, out, |bytes| bar.wrap_read(bytes));
         bar.finish_and_clear();
         let end = end?;
-        if !matches!(target, Target::Standard) {
-            writeln!(out, "Written to {} ({}).", told(&self.file), table::size(end.bytes))?;
-        }
+        written(out, &end, &target, self.json, || {
+            format!("Written to {} ({}).", told(&self.file), table::size(end.bytes))
+        })?;
         whole(&end, &target)
     }
 }
 
-fn bar() -> ProgressBar {
+impl Export {
+    /// What the name says, unless it is said otherwise.
+    fn format(&self, target: &Target) -> Result<Format, Failure> {
+        if let Some(format) = self.format {
+            return Ok(format);
+        }
+        let Target::File(..) = target else { return Ok(Format::Zip) };
+        let extension = self.file.extension().map(|one| one.to_string_lossy().to_ascii_lowercase());
+        match extension.as_deref() {
+            Some("zip") => Ok(Format::Zip),
+            Some("csv") => Ok(Format::Csv),
+            _ => Err(Failure::Use(format!(
+                "{} ends neither with .zip nor with .csv; say what to write with --format zip or --format csv",
+                told(&self.file)
+            ))),
+        }
+    }
+}
+
+pub(super) fn bar() -> ProgressBar {
     if !io::stderr().is_terminal() {
         return ProgressBar::hidden();
     }

@@ -1,7 +1,6 @@
 //! `yadori import`: clips from a file. What is there already is left alone; one that was cut off goes on when it is
 //! made again.
 
-use std::fs::File;
 use std::io::{self, BufRead, BufReader, IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
@@ -12,6 +11,8 @@ use yadori_api::ImportProgress;
 use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
+use crate::files::read::opened;
+use crate::interrupt;
 use crate::symbols::shown;
 
 /// How a plain text is parted.
@@ -25,10 +26,13 @@ enum Split {
     Blocks,
 }
 
+/// Reasons that are told one by one.
+const REASONS: usize = 1_000;
+
 /// Bring clips in: from an export, a drawer's file, a CSV, or a plain text
 #[derive(Debug, Args)]
 pub(crate) struct Import {
-    /// Where from
+    /// Where from; `-` for standard input
     file: PathBuf,
     /// How a plain text is parted
     #[arg(long, value_enum)]
@@ -45,13 +49,15 @@ impl Import {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let split = self.split.map(|split| format!("{split:?}").to_ascii_lowercase());
         let text = self.text || split.is_some();
-        let csv = self.file.extension().is_some_and(|one| one.eq_ignore_ascii_case("csv"));
-        let format = if text {
-            Some("text")
-        } else if csv {
-            Some("csv")
-        } else {
-            None
+        let extension = self.file.extension().map(|one| one.to_string_lossy().to_ascii_lowercase());
+        // Without a name that says it, the content does.
+        let format = match extension.as_deref() {
+            _ if text => Some("text"),
+            Some("csv") => Some("csv"),
+            Some("zip") => Some("zip"),
+            Some("json") => Some("drawer"),
+            Some("txt" | "md") => Some("text"),
+            _ => None,
         };
         bring_in(service, out, &self.file, format, split.as_deref(), self.json)
     }
@@ -66,32 +72,42 @@ pub(crate) fn bring_in(
     split: Option<&str>,
     as_json: bool,
 ) -> Result<(), Failure> {
-    let file = File::open(path).map_err(|cause| Failure::file(path, cause))?;
+    let (from, length) = opened(path)?;
     let options = [format.map(|one| format!("format={one}")), split.map(|one| format!("split={one}"))];
     let options: Vec<String> = options.into_iter().flatten().collect();
-    let lines = service
-        .upload_lines(&format!("/import?{}", options.join("&")), BufReader::with_capacity(1 << 18, file))?;
+    let _begun = interrupt::words("what has come stays; import the same again, and it goes on");
+    let sent = sending(length);
+    let lines = service.upload_lines(&format!("/import?{}", options.join("&")), sent.wrap_read(from));
+    sent.finish_and_clear();
     let bar = if io::stderr().is_terminal() { ProgressBar::new(0) } else { ProgressBar::hidden() };
     if let Ok(style) = ProgressStyle::with_template("{bar:30} {pos} of {len} clips, {eta} left") {
         bar.set_style(style);
     }
-    let mut last = ImportProgress::default();
-    for line in BufReader::new(lines).lines() {
+    let (mut last, mut reasons) = (ImportProgress::default(), Vec::new());
+    for line in BufReader::new(lines?).lines() {
         let line = line.map_err(|why| Failure::Connection(why.to_string()))?;
         last = serde_json::from_str(&line).map_err(|why| Failure::Connection(why.to_string()))?;
         bar.set_length(last.total);
         bar.set_position(last.done);
+        // Each line has what was not told before.
+        for reason in last.reasons.drain(..) {
+            if !as_json && reasons.len() < REASONS {
+                bar.suspend(|| writeln!(io::stderr(), "  {}", shown(&reason, false)))?;
+            }
+            reasons.push(reason);
+        }
     }
     bar.finish_and_clear();
+    let (told, skipped) = (reasons.len(), last.skipped);
+    last.reasons = reasons;
     if as_json {
         json(out, &last)?;
     } else {
         let known = if last.known > 0 { format!(", {} known already", last.known) } else { String::new() };
-        let skipped =
-            if last.skipped > 0 { format!(", {} could not be read", last.skipped) } else { String::new() };
-        writeln!(out, "Brought in {} of {}{known}{skipped}.", last.added, last.total)?;
-        for reason in &last.reasons {
-            writeln!(out, "  {}", shown(reason, false))?;
+        let could_not = if skipped > 0 { format!(", {skipped} could not be read") } else { String::new() };
+        writeln!(out, "Brought in {} of {}{known}{could_not}.", last.added, last.total)?;
+        if told > REASONS {
+            writeln!(io::stderr(), "  … and {} more; --json has them all", told - REASONS)?;
         }
     }
     match last.problem {
@@ -99,6 +115,20 @@ pub(crate) fn bring_in(
             Err(Failure::Connection("the import was cut off; import again and it goes on".into()))
         }
         Some(why) => Err(Failure::Connection(format!("{why}; import again and it goes on"))),
+        None if skipped > 0 => Err(Failure::Skipped { skipped, total: last.total }),
         None => Ok(()),
     }
+}
+
+/// How much of a file was sent, where somebody looks.
+pub(super) fn sending(length: Option<u64>) -> ProgressBar {
+    if !io::stderr().is_terminal() {
+        return ProgressBar::hidden();
+    }
+    let (bar, template) = match length {
+        Some(length) => (ProgressBar::new(length), "{bar:30} {bytes} of {total_bytes}, {eta} left"),
+        None => (ProgressBar::new_spinner(), "{spinner} {bytes}, {bytes_per_sec}"),
+    };
+    let style = ProgressStyle::with_template(template);
+    bar.with_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()))
 }

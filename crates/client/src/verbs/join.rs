@@ -3,9 +3,11 @@
 use std::io::Write;
 
 use clap::{Args, ValueEnum};
+use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{Join as Request, Joined};
 
 use super::{ids, json};
+use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
@@ -23,7 +25,7 @@ enum ListOf {
 #[derive(Debug, Args)]
 pub(crate) struct Join {
     /// Which clips
-    #[arg(value_name = "CLIP", required_unless_present = "batch")]
+    #[arg(value_name = "CLIP", add = ArgValueCompleter::new(clips), required_unless_present = "batch")]
     clips: Vec<String>,
     /// The items of a batch instead, by its name; `-` is the one in hand
     #[arg(long, value_name = "NAME", conflicts_with = "clips")]

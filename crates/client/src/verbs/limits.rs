@@ -15,7 +15,8 @@ use super::settings::value_of;
 use crate::asking::{confirmed, with_progress};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
-use crate::table::{count_of, size, when};
+use crate::table::{count_of, size};
+use crate::when::when;
 
 /// Show, change and obey the limits: how many clips, how old, how large
 #[derive(Debug, Args)]
@@ -124,7 +125,7 @@ impl Limits {
                     show(out, &plan)?;
                     out.flush()?;
                     if !confirmed(&format!("Let {} go?", count_of(plan.goes.clips, "clip")))? {
-                        return Ok(writeln!(out, "Nothing was done.")?);
+                        return Err(Failure::Cancelled("nothing was done".into()));
                     }
                 }
                 let obeyed: Obeyed =
@@ -160,7 +161,7 @@ impl Limits {
             out.flush()?;
             let question = format!("Set this, and let {} go?", count_of(plan.goes.clips, "clip"));
             if !confirmed(&question)? {
-                return Ok(writeln!(out, "Nothing was changed.")?);
+                return Err(Failure::Cancelled("nothing was changed".into()));
             }
         }
         let _: AllSettings = service.patch("/settings", &ChangeSettings { changes })?;

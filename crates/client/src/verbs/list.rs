@@ -1,18 +1,25 @@
 //! `yadori list`: the history, newest first, or what a query finds in it; the favorites; a drawer.
 
-use std::ffi::OsString;
+mod written;
+
 use std::io::Write;
 
 use anstyle::Style;
 use clap::Args;
+use clap_complete::engine::ArgValueCompleter;
 use jiff::tz::TimeZone;
-use yadori_api::{Excerpt, ExcerptOf, FoundOutline, Hit, Item, Items, Page, Row};
+use serde::Serialize;
+use yadori_api::{Divider, Excerpt, ExcerptOf, FoundOutline, Hit, Item, Items, Page, Row};
 
-use super::json;
-use crate::connection::{Connection, escaped};
+use super::{follow, json};
+use crate::completing::{drawers, words};
+use crate::connection::{Connection, escaped, segment};
 use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
+use crate::when::when;
+
+pub(crate) use written::{with_turned_words, written};
 
 /// What a page of the interface holds at most.
 const PAGE: usize = 500;
@@ -26,7 +33,7 @@ const PAGE: usize = 500;
 #[derive(Debug, Args)]
 pub(crate) struct List {
     /// Words and filters
-    #[arg(value_name = "QUERY")]
+    #[arg(value_name = "QUERY", add = ArgValueCompleter::new(words))]
     query: Vec<String>,
     /// How many: 20 if not given, of favorites and drawers all
     #[arg(short = 'n', long, value_name = "COUNT", value_parser = clap::value_parser!(u32).range(1..))]
@@ -38,15 +45,53 @@ pub(crate) struct List {
     #[arg(short, long, conflicts_with = "drawer")]
     favorites: bool,
     /// What is in a drawer, in its own order; with a query what it finds there
-    #[arg(short, long, value_name = "DRAWER")]
+    #[arg(short, long, value_name = "DRAWER", add = ArgValueCompleter::new(drawers))]
     drawer: Option<String>,
+    /// Go on with what is copied from now on, until Ctrl-C
+    #[arg(long, conflicts_with_all = ["query", "favorites", "drawer", "oldest_first"])]
+    follow: bool,
     /// For programs
     #[arg(long)]
     json: bool,
 }
 
+/// A list for programs. docs/client.md describes it.
+#[derive(Debug, Serialize)]
+pub(crate) struct Listed<'l> {
+    clips: Vec<Listing<'l>>,
+    /// How many there are in all.
+    total: u64,
+    /// Long texts that are still being read after the start: they may match as well.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    unread: Option<u64>,
+}
+
+/// One thing in a list.
+#[derive(Debug, Serialize)]
+#[serde(untagged)]
+pub(crate) enum Listing<'l> {
+    /// A clip, and where it matches.
+    Clip {
+        #[serde(flatten)]
+        row: &'l Row,
+        #[serde(skip_serializing_if = "<[Excerpt]>::is_empty")]
+        excerpts: &'l [Excerpt],
+    },
+    /// A heading among what is kept.
+    Divider { divider: &'l Divider },
+}
+
+impl<'l> Listing<'l> {
+    pub(crate) fn of(row: &'l Row) -> Self {
+        Self::Clip { row, excerpts: &[] }
+    }
+}
+
 impl List {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        if self.follow {
+            return follow::run(service, out, self.number, self.json);
+        }
         let query = written(&self.query);
         if !query.trim().is_empty() {
             return self.found(service, out, &query);
@@ -54,7 +99,7 @@ impl List {
         let path = match &self.drawer {
             None if !self.favorites => return self.newest(service, out),
             None => "/favorites".to_owned(),
-            Some(drawer) => format!("/drawers/{}", escaped(drawer)),
+            Some(drawer) => format!("/drawers/{}", segment(drawer)?),
         };
         if self.oldest_first {
             return Err(Failure::Use(
@@ -93,7 +138,8 @@ impl List {
             clips.reverse();
         }
         if self.json {
-            return json(out, &clips);
+            let clips = clips.iter().map(Listing::of).collect();
+            return json(out, &Listed { clips, total, unread: None });
         }
         if clips.is_empty() {
             writeln!(
@@ -145,10 +191,18 @@ impl List {
             hits.reverse();
         }
         if self.json {
-            return json(out, &hits);
+            let clips =
+                hits.iter().map(|hit| Listing::Clip { row: &hit.row, excerpts: &hit.excerpts }).collect();
+            json(out, &Listed { clips, total, unread: Some(found.unread) })?;
         }
         if hits.is_empty() {
-            writeln!(out, "Nothing matches.")?;
+            return Err(Failure::Nothing(match found.unread {
+                0 => "nothing matches".into(),
+                unread => format!("nothing matches; {unread} long texts are still being read, and may"),
+            }));
+        }
+        if self.json {
+            return Ok(());
         }
         let lines: Vec<Line<'_>> = hits.iter().map(Line::of_hit).collect();
         print_lines(out, &lines, None)?;
@@ -157,74 +211,6 @@ impl List {
         }
         self.rest(out, total, hits.len())
     }
-}
-
-/// What stands before a word of a query that begins with `-` like an option. No text has it.
-const TURNED: char = '\u{1}';
-
-/// The program's arguments, with words of `list` that are turned round (`-draft`) told from its options (`-d`, `-n5`).
-pub(crate) fn with_turned_words(arguments: impl Iterator<Item = OsString>) -> Vec<OsString> {
-    let mut all: Vec<OsString> = arguments.collect();
-    let Some(verb) = verb_of(&all).filter(|verb| all[*verb] == "list") else { return all };
-    let mut value = false;
-    for one in all.iter_mut().skip(verb + 1) {
-        let Some(text) = one.to_str() else { continue };
-        if text == "--" {
-            break;
-        }
-        let option = text.strip_prefix('-').filter(|rest| !rest.starts_with('-'));
-        let letters = option.is_some_and(|rest| {
-            let count = rest.strip_prefix('n').is_some_and(|n| n.bytes().all(|byte| byte.is_ascii_digit()));
-            rest.chars().count() > 1 && !count
-        });
-        let is_value =
-            std::mem::replace(&mut value, matches!(text, "-n" | "-d" | "--number" | "--drawer" | "--home"));
-        if letters && !is_value {
-            *one = format!("{TURNED}{text}").into();
-        }
-    }
-    all
-}
-
-/// Where the verb stands: first, or after the home.
-fn verb_of(all: &[OsString]) -> Option<usize> {
-    let mut at = 1;
-    while let Some(text) = all.get(at)?.to_str().filter(|text| text.starts_with("--home")) {
-        at += if text == "--home" { 2 } else { 1 };
-    }
-    Some(at)
-}
-
-/// Whether a text is words and nothing else: no filter, no pattern, nothing quoted, turned round, or held together.
-fn is_phrase(text: &str) -> bool {
-    let filter = |word: &str| {
-        word.split_once(':').is_some_and(|(name, _)| name.bytes().all(|byte| byte.is_ascii_lowercase()))
-    };
-    let plain = |word: &str| !(word.starts_with(['-', '(', '/']) || word == "OR" || filter(word));
-    !text.contains('"') && text.trim().contains(char::is_whitespace) && text.split_whitespace().all(plain)
-}
-
-/// A query as it was typed in a shell: an argument with spaces was quoted there.
-pub(crate) fn written(arguments: &[String]) -> String {
-    let arguments: Vec<String> =
-        arguments.iter().map(|one| one.strip_prefix(TURNED).unwrap_or(one).to_owned()).collect();
-    if let [one] = &arguments[..] {
-        return if is_phrase(one) { format!("\"{}\"", one.trim()) } else { one.clone() };
-    }
-    let quoted = |one: &String| {
-        if one.contains(char::is_whitespace) && !one.contains(['"', '(']) {
-            if let Some(turned) = one.strip_prefix('-') {
-                return format!("-\"{turned}\"");
-            }
-            match one.split_once(':').filter(|(name, _)| name.bytes().all(|byte| byte.is_ascii_lowercase())) {
-                Some((name, value)) => format!("{name}:\"{value}\""),
-                None => format!("\"{one}\""),
-            }
-        } else {
-            one.clone()
-        }
-    };
-    arguments.iter().map(quoted).collect::<Vec<_>>().join(" ")
 }
 
 /// An error in a query, with the query and a mark under the place.
@@ -266,7 +252,11 @@ fn kept(
         goes
     });
     if as_json {
-        return json(out, &items);
+        let clips = items.iter().map(|item| match item {
+            Item::Clip(row) => Listing::of(row),
+            Item::Divider(divider) => Listing::Divider { divider },
+        });
+        return json(out, &Listed { clips: clips.collect(), total, unread: None });
     }
     if total == 0 {
         writeln!(
@@ -369,6 +359,7 @@ fn print_lines(
     let zone = TimeZone::system();
     let marked = table::styled();
     let has_room = table::width() >= WIDE;
+    let from_most = if table::width() == table::WHOLE { table::WHOLE } else { FROM };
     let rows = lines.iter().enumerate().map(|(n, line)| {
         let row = line.row;
         let place = match favorites_from {
@@ -377,8 +368,9 @@ fn print_lines(
         };
         let what =
             if marked && !line.marks.is_empty() { bold(&line.what, &line.marks) } else { line.what.clone() };
-        let from = if has_room { table::cut(&table::from(&row.source), FROM) } else { String::new() };
-        let when = table::when(row.copied_at, &zone);
+        let what = format!("{}{what}", table::spot(row.color));
+        let from = if has_room { table::cut(&table::from(&row.source), from_most) } else { String::new() };
+        let when = when(row.copied_at, &zone);
         vec![place, row.prefix.clone(), when, table::kind(row.kind).to_owned(), what, notes(row), from]
     });
     Ok(table::write(out, rows, &[0, 2])?)
@@ -391,54 +383,18 @@ const FROM: usize = 22;
 /// How often it was copied, where it is kept, that it is not saved yet.
 fn notes(row: &Row) -> String {
     let copies = (row.copies > 1).then(|| format!("×{}", row.copies));
+    let color = row.color.filter(|_| !table::styled()).map(|color| format!("({})", color.word()));
     let kept = row.kept.as_ref().map(|kept| match &kept.drawer_name {
         Some(name) => format!("[{}]", table::cut(&shown(name, false), 16)),
         None => "[favorite]".into(),
     });
     let unsaved = (!row.saved).then(|| "(not saved yet)".into());
-    [copies, kept, unsaved].into_iter().flatten().collect::<Vec<_>>().join(" ")
+    [copies, color, kept, unsaved].into_iter().flatten().collect::<Vec<_>>().join(" ")
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn a_query_reads_as_it_was_typed() {
-        let told =
-            |arguments: &[&str]| written(&arguments.iter().map(|one| (*one).to_owned()).collect::<Vec<_>>());
-        assert_eq!(told(&["gas", "kind:text"]), "gas kind:text");
-        assert_eq!(told(&["two words", "-x"]), "\"two words\" -x");
-        assert_eq!(told(&["in:long replies", "x"]), "in:\"long replies\" x");
-        assert_eq!(told(&["gas \"11 kg\""]), "gas \"11 kg\"");
-        assert_eq!(told(&["half board"]), "\"half board\"");
-        assert_eq!(told(&["gas kind:text"]), "gas kind:text");
-        assert_eq!(told(&["gas -oil"]), "gas -oil");
-        assert_eq!(told(&["gas OR oil"]), "gas OR oil");
-        assert_eq!(told(&["(gas", "OR", "oil)", "-half board"]), "(gas OR oil) -\"half board\"");
-        assert_eq!(told(&["gas"]), "gas");
-    }
-
-    #[test]
-    fn words_that_are_turned_round_are_no_options() {
-        let told = |line: &str| {
-            let all = with_turned_words(line.split(' ').map(OsString::from)).into_iter();
-            all.map(|one| one.to_string_lossy().replace(TURNED, "!")).collect::<Vec<_>>().join(" ")
-        };
-        for (line, read) in [
-            ("yadori list bunks -confirmed", "yadori list bunks !-confirmed"),
-            ("yadori list -draft", "yadori list !-draft"),
-            ("yadori list -n5 -f -d Replies", "yadori list -n5 -f -d Replies"),
-            ("yadori list -n 5 -d -odd --json", "yadori list -n 5 -d -odd --json"),
-            ("yadori list -- -draft", "yadori list -- -draft"),
-            ("yadori --home x list -(a", "yadori --home x list !-(a"),
-            ("yadori take -draft", "yadori take -draft"),
-            ("yadori drawer list -draft", "yadori drawer list -draft"),
-            ("yadori --home=list take -draft", "yadori --home=list take -draft"),
-        ] {
-            assert_eq!(told(line), read);
-        }
-    }
 
     #[test]
     fn matches_are_bold() {

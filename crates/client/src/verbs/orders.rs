@@ -12,7 +12,8 @@ use super::scope::Meant;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::line;
-use crate::table::{count_of, when};
+use crate::table::count_of;
+use crate::when::when;
 
 /// Show and change standing orders: clearings that happen by themselves, on this device only
 #[derive(Debug, Args)]
@@ -63,7 +64,7 @@ impl Orders {
             }),
             Some(What::Remove { number }) => {
                 if !(1..=orders.len()).contains(number) {
-                    return Err(Failure::Use(format!(
+                    return Err(Failure::Nothing(format!(
                         "there is no order {number}; `yadori orders` numbers them"
                     )));
                 }

@@ -11,6 +11,7 @@ use crate::asking::{confirmed, with_progress};
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::table;
+use crate::when::when;
 
 /// Pause capture, for a time or until `yadori resume`
 ///
@@ -64,7 +65,7 @@ impl Pause {
             Some(at) => writeln!(
                 out,
                 "Paused until {}. Nothing that is copied meanwhile is read.",
-                table::when(at, &TimeZone::system())
+                when(at, &TimeZone::system())
             )?,
             None => {
                 writeln!(

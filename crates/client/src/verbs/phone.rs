@@ -12,6 +12,7 @@ use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
+use crate::when::when;
 
 /// Phones that see this history: a code to scan, the list, and how to end one
 ///
@@ -66,8 +67,8 @@ impl Phone {
         writeln!(out, "{how}")?;
         let zone = TimeZone::system();
         let rows = all.phones.iter().map(|one| {
-            let since = format!("since {}", table::when(one.made_at, &zone));
-            let seen = format!("seen {}", table::when(one.seen_at, &zone));
+            let since = format!("since {}", when(one.made_at, &zone));
+            let seen = format!("seen {}", when(one.seen_at, &zone));
             vec![one.id[..SHOWN.min(one.id.len())].to_owned(), shown(&one.name, false), since, seen]
         });
         table::write(out, rows, &[1])?;
@@ -101,7 +102,7 @@ fn remove(service: &Connection, which: &str, out: &mut dyn Write) -> Result<(), 
     };
     let meant: Vec<&SignedInBrowser> = all.phones.iter().filter(is_meant).collect();
     match meant.as_slice() {
-        [] => Err(Failure::Use(format!("no phone is called `{which}`; `yadori phone list` shows them"))),
+        [] => Err(Failure::Nothing(format!("no phone is called `{which}`; `yadori phone list` shows them"))),
         [one] => {
             service.post_nothing(&format!("/sign-ins/{}/end", one.id))?;
             Ok(writeln!(

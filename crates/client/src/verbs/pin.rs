@@ -3,10 +3,12 @@
 use std::io::{IsTerminal, Write};
 
 use clap::Args;
+use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{Keep, KeepIn};
 
 use super::{act, ids, ids_of};
 use crate::asking::confirmed;
+use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
 
@@ -14,10 +16,10 @@ use crate::failure::Failure;
 #[derive(Debug, Args)]
 pub(crate) struct Pin {
     /// Which clips
-    #[arg(required = true, value_name = "CLIP")]
+    #[arg(required = true, value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clips: Vec<String>,
     /// Place them before this favorite, e.g. f1
-    #[arg(long, value_name = "CLIP", conflicts_with = "last")]
+    #[arg(long, value_name = "CLIP", add = ArgValueCompleter::new(clips), conflicts_with = "last")]
     before: Option<String>,
     /// Move them to the end
     #[arg(long)]
@@ -42,7 +44,7 @@ impl Pin {
         match act(service, out, "/keep", &request, self.json) {
             Err(Failure::Answered(problem)) if problem.kind == "secret" && std::io::stdin().is_terminal() => {
                 if !confirmed("It was recognised as a secret, and pinning records it, masked. Pin it?")? {
-                    return Ok(writeln!(out, "Nothing was done.")?);
+                    return Err(Failure::Cancelled("nothing was done".into()));
                 }
                 act(service, out, "/keep", &Keep { secrets: true, ..request }, self.json)
             }
@@ -55,7 +57,7 @@ impl Pin {
 #[derive(Debug, Args)]
 pub(crate) struct Unpin {
     /// Which clips
-    #[arg(required = true, value_name = "CLIP")]
+    #[arg(required = true, value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clips: Vec<String>,
     /// For programs
     #[arg(long)]

@@ -3,15 +3,17 @@
 use std::io::Write;
 
 use clap::Args;
-use yadori_api::Acted;
 
-use super::{json, list, name_of};
+use super::undo::step;
 use crate::connection::Connection;
 use crate::failure::Failure;
 
-/// Make again what was taken back last
+/// Make again what was taken back last, or the last few
 #[derive(Debug, Args)]
 pub(crate) struct Redo {
+    /// How many
+    #[arg(value_name = "COUNT", default_value_t = 1, value_parser = clap::value_parser!(u16).range(1..))]
+    count: u16,
     /// For programs
     #[arg(long)]
     json: bool,
@@ -19,11 +21,6 @@ pub(crate) struct Redo {
 
 impl Redo {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let acted: Acted = service.post_empty("/redo")?;
-        if self.json {
-            return json(out, &acted);
-        }
-        writeln!(out, "Made again: {}.", name_of(acted.act))?;
-        list::print(out, &acted.clips)
+        step(service, out, ("/redo", self.count, self.json), |act| format!("Made again: {act}."))
     }
 }

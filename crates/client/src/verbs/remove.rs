@@ -3,10 +3,12 @@
 use std::io::Write;
 
 use clap::Args;
+use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{FoundOutline, Remove as Removal, Removed, Row, RowsById, RowsRequest};
 
 use super::list::{pointed, print};
 use super::{detail, json};
+use crate::completing::{clips, words};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 
@@ -22,10 +24,10 @@ const SHOWN: usize = 20;
 #[derive(Debug, Args)]
 pub(crate) struct Remove {
     /// Which clips
-    #[arg(required_unless_present = "query", value_name = "CLIP")]
+    #[arg(required_unless_present = "query", value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clips: Vec<String>,
     /// Everything that a query finds
-    #[arg(short, long, value_name = "QUERY", conflicts_with = "clips")]
+    #[arg(short, long, value_name = "QUERY", add = ArgValueCompleter::new(words), conflicts_with = "clips")]
     query: Option<String>,
     /// With --query: favorites and clips in drawers, too
     #[arg(long, requires = "query")]
@@ -58,7 +60,7 @@ impl Remove {
             } else {
                 String::new()
             };
-            return Err(Failure::Use(format!("nothing matches{spared}")));
+            return Err(Failure::Nothing(format!("nothing matches{spared}")));
         }
         if self.dry_run {
             let first = ids.iter().take(SHOWN).cloned().collect();
@@ -79,12 +81,12 @@ impl Remove {
         }
         let minutes = removed.grace_seconds.div_ceil(60);
         let pinned =
-            if spared > 0 { format!(" {} stayed, being pinned.", clips(spared)) } else { String::new() };
+            if spared > 0 { format!(" {} stayed, being pinned.", so_many(spared)) } else { String::new() };
         let parts = if acts > 1 { format!(" in {acts} acts") } else { String::new() };
         writeln!(
             out,
             "Removed {}{parts}.{pinned} `yadori undo` takes that back, for {minutes} minutes.",
-            clips(removed.removed)
+            so_many(removed.removed)
         )?;
         Ok(())
     }
@@ -97,9 +99,12 @@ impl Remove {
         if all > rows.len() {
             writeln!(out, "… and {} more", all - rows.len())?;
         }
-        let pinned =
-            if spared > 0 { format!(" {} would stay, being pinned.", clips(spared)) } else { String::new() };
-        Ok(writeln!(out, "{} would be removed.{pinned} Nothing was done.", clips(all as u64))?)
+        let pinned = if spared > 0 {
+            format!(" {} would stay, being pinned.", so_many(spared))
+        } else {
+            String::new()
+        };
+        Ok(writeln!(out, "{} would be removed.{pinned} Nothing was done.", so_many(all as u64))?)
     }
 
     /// What a query finds, and how much more there is that stays because it is pinned and was not named. What the query
@@ -120,6 +125,6 @@ fn ids(found: &FoundOutline) -> Vec<String> {
     found.ids.as_bytes().chunks(26).map(|id| String::from_utf8_lossy(id).into_owned()).collect()
 }
 
-fn clips(count: u64) -> String {
+fn so_many(count: u64) -> String {
     if count == 1 { "1 clip".into() } else { format!("{count} clips") }
 }

@@ -1,21 +1,23 @@
 //! `yadori restore`: a backup into an empty history.
 
-use std::fs::File;
-use std::io::{BufReader, Write};
+use std::io::Write;
 use std::path::PathBuf;
 
 use clap::Args;
 use yadori_api::Restored;
 
+use super::import::sending;
 use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
+use crate::files::read::opened;
+use crate::interrupt;
 use crate::table;
 
 /// Make a backup the history of an empty home
 #[derive(Debug, Args)]
 pub(crate) struct Restore {
-    /// The backup
+    /// The backup; `-` for standard input
     file: PathBuf,
     /// For programs
     #[arg(long)]
@@ -24,12 +26,17 @@ pub(crate) struct Restore {
 
 impl Restore {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        let file = File::open(&self.file).map_err(|cause| Failure::file(&self.file, cause))?;
-        let restored: Restored = service.upload("/restore", BufReader::with_capacity(1 << 18, file))?;
+        let (from, length) = opened(&self.file)?;
+        let bar = sending(length);
+        let _begun = interrupt::words("nothing was restored; restore again when you like");
+        let restored: Result<Restored, Failure> = service.upload("/restore", bar.wrap_read(from));
+        bar.finish_and_clear();
+        let restored = restored?;
         if self.json {
             return json(out, &restored);
         }
-        writeln!(out, "Restored {} clips ({}).", restored.clips, table::size(restored.bytes))?;
+        let (clips, size) = (table::count_of(restored.clips, "clip"), table::size(restored.bytes));
+        writeln!(out, "Restored {clips} ({size}).")?;
         Ok(())
     }
 }

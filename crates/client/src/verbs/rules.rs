@@ -178,7 +178,7 @@ impl Rules {
         let mut rules: Vec<Rule> = all.rules.iter().map(|one| one.rule.clone()).collect();
         let place = |number: usize| {
             let there = (1..=rules.len()).contains(&number);
-            let gone = || Failure::Use(format!("there is no rule {number}; `yadori rules` numbers them"));
+            let gone = || Failure::Nothing(format!("there is no rule {number}; `yadori rules` numbers them"));
             there.then(|| number - 1).ok_or_else(gone)
         };
         match &self.what {

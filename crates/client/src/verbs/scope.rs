@@ -1,7 +1,10 @@
 //! What a clearing means, as a person says it: by hand and in standing orders.
 
 use clap::{Args, ValueEnum};
+use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{Kind, Scope};
+
+use crate::completing::words;
 
 /// A kind of clips.
 #[derive(Clone, Copy, Debug, ValueEnum)]
@@ -33,7 +36,7 @@ pub(crate) struct Meant {
     #[arg(long, value_name = "PROGRAM")]
     from: Option<String>,
     /// Only what this search finds
-    #[arg(short, long, value_name = "QUERY")]
+    #[arg(short, long, value_name = "QUERY", add = ArgValueCompleter::new(words))]
     pub(super) query: Option<String>,
     /// Only what was recognised as a secret
     #[arg(long)]

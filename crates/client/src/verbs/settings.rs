@@ -85,7 +85,7 @@ impl Settings {
             Some(What::Get { name }) => {
                 let found = all()?.settings.into_iter().find(|one| one.name == *name);
                 let one = found.ok_or_else(|| {
-                    Failure::Use(format!("there is no setting `{name}`; `yadori settings` lists them"))
+                    Failure::Nothing(format!("there is no setting `{name}`; `yadori settings` lists them"))
                 })?;
                 if self.json {
                     return json(out, &one);

@@ -1,19 +1,25 @@
 //! `yadori show`: the whole of a clip, for reading or byte for byte.
 
-use std::io::{self, IsTerminal, Write};
+use std::io::{self, IsTerminal, Read, Write};
 use std::path::PathBuf;
 
 use clap::Args;
+use clap_complete::engine::ArgValueCompleter;
 use jiff::tz::TimeZone;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use yadori_api::{Detail, Kind};
 
 use super::{detail, json};
+use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
-use crate::files::write::{Target, new_file};
+use crate::files::write::{Target, new_file, no_directory};
 use crate::symbols::shown;
 use crate::table;
+use crate::when::when;
+
+/// Bytes of one representation that are shown.
+const SHOWN: u64 = 1 << 20;
 
 /// Show the whole of a clip
 ///
@@ -21,7 +27,7 @@ use crate::table;
 #[derive(Debug, Args)]
 pub(crate) struct Show {
     /// Which clip
-    #[arg(default_value = "1", value_name = "CLIP")]
+    #[arg(default_value = "1", value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clip: String,
     /// Its facts and representations instead of its text
     #[arg(long, conflicts_with_all = ["raw", "output"])]
@@ -44,8 +50,8 @@ pub(crate) struct Show {
     /// With --mail: write the address instead of opening it
     #[arg(long, requires = "mail")]
     print: bool,
-    /// Which representation, for --raw, --output and --save
-    #[arg(long = "type", value_name = "MIME")]
+    /// Which representation
+    #[arg(long = "type", value_name = "MIME", conflicts_with_all = ["details", "mail", "json"])]
     kind: Option<String>,
     /// For programs
     #[arg(long, conflicts_with_all = ["raw", "output"])]
@@ -63,7 +69,7 @@ impl Show {
         }
         if let Some(folder) = &self.save {
             let path = self.free_name(folder, &whole)?;
-            let mut file = new_file(&path).map_err(|cause| Failure::file(&path, cause))?;
+            let mut file = new_file(&path).map_err(|cause| no_directory(&path, cause))?;
             self.copy_bytes(service, &whole, &mut file)?;
             file.sync_all().map_err(|cause| Failure::file(&path, cause))?;
             return Ok(writeln!(out, "Saved as {}.", path.display())?);
@@ -79,11 +85,40 @@ impl Show {
             }
             return self.copy_bytes(service, &whole, out);
         }
+        if self.kind.is_some() {
+            return self.one_text(service, &whole, out);
+        }
         if self.details || whole.text.is_none() {
             return facts(out, &whole);
         }
         writeln!(out, "{}", shown(whole.text.as_deref().unwrap_or_default(), true))?;
         if whole.text_cut {
+            writeln!(io::stderr(), "yadori: only the first MiB is shown; --raw gives all of it")?;
+        }
+        Ok(())
+    }
+
+    /// The words of one representation.
+    fn one_text(&self, service: &Connection, whole: &Detail, out: &mut dyn Write) -> Result<(), Failure> {
+        let (n, mime) = self.pick(whole)?;
+        let bytes = service.download(&format!("/clips/{}/representations/{n}", whole.row.id))?;
+        let mut read = Vec::new();
+        bytes.take(SHOWN + 1).read_to_end(&mut read).map_err(|why| Failure::Connection(why.to_string()))?;
+        let cut = read.len() as u64 > SHOWN;
+        let text = match String::from_utf8(read) {
+            Ok(text) => text,
+            // A character that the end has parted.
+            Err(why) if cut && why.utf8_error().error_len().is_none() => {
+                let whole = why.utf8_error().valid_up_to();
+                String::from_utf8_lossy(&why.into_bytes()[..whole]).into_owned()
+            }
+            Err(_) => {
+                let mime = shown(&mime, false);
+                return Err(Failure::Use(format!("{mime} is no text; -o FILE writes its bytes")));
+            }
+        };
+        writeln!(out, "{}", shown(&text, true))?;
+        if cut {
             writeln!(io::stderr(), "yadori: only the first MiB is shown; --raw gives all of it")?;
         }
         Ok(())
@@ -166,7 +201,7 @@ fn facts(out: &mut dyn Write, whole: &Detail) -> Result<(), Failure> {
     line("Id", &row.id)?;
     line("Place", &row.place.to_string())?;
     line("Kind", table::kind(row.kind))?;
-    line("Copied", &format!("{}, {}", table::when(row.copied_at, &TimeZone::system()), times(row.copies)))?;
+    line("Copied", &format!("{}, {}", when(row.copied_at, &TimeZone::system()), times(row.copies)))?;
     let from = table::from(&row.source);
     if !from.is_empty() {
         line("From", &from)?;
@@ -175,7 +210,10 @@ fn facts(out: &mut dyn Write, whole: &Detail) -> Result<(), Failure> {
         line("Page", &shown(page, false))?;
     }
     if row.kind != Kind::Image && row.kind != Kind::Files {
-        line("Length", &format!("{} characters, {} lines", row.chars, row.lines))?;
+        line(
+            "Length",
+            &format!("{}, {}", table::count_of(row.chars, "character"), table::count_of(row.lines, "line")),
+        )?;
     }
     for one in &whole.representations {
         line("Holds", &format!("{}, {}", shown(&one.mime, false), table::size(one.size)))?;

@@ -14,6 +14,7 @@ use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
+use crate::when::when;
 
 /// Say whether copies are kept, and what an ordinary paste would insert
 ///
@@ -47,7 +48,7 @@ impl Status {
         let display =
             status.capture.display.as_ref().map(|name| format!(" (display {name})")).unwrap_or_default();
         let until = match (status.capture.state, status.capture.paused_until) {
-            (CaptureState::Paused, Some(at)) => format!(" until {}", table::when(at, &TimeZone::system())),
+            (CaptureState::Paused, Some(at)) => format!(" until {}", when(at, &TimeZone::system())),
             (CaptureState::Paused, None) => " until `yadori resume`".to_owned(),
             _ => String::new(),
         };
@@ -67,7 +68,7 @@ impl Status {
         }
         let zone = TimeZone::system();
         if let Some(at) = status.last_copy_at {
-            line(out, "Last copy", &table::when(at, &zone))?;
+            line(out, "Last copy", &when(at, &zone))?;
         }
         let live = match (status.live.state, &status.live.clip) {
             (LiveState::Clip, Some(row)) => {
@@ -109,7 +110,7 @@ impl Status {
         }
         for refusal in status.refusals.iter().take(5) {
             let program = refusal.program.as_ref().map(|name| format!(", from {name}")).unwrap_or_default();
-            let words = format!("{}: {}{program}", table::when(refusal.at, &zone), refusal.words);
+            let words = format!("{}: {}{program}", when(refusal.at, &zone), refusal.words);
             line(out, "Not kept", &shown(&words, false))?;
         }
         if let Some(batch) = status.batch.as_ref().filter(|batch| batch.gathering || batch.left > 0) {
@@ -120,12 +121,12 @@ impl Status {
             line(out, "Chord", &format!("{} ({}): {problem}", chord.keys, purpose(chord)))?;
         }
         if let Some(hitch) = &status.hitch {
-            let words = format!("{}: {}", table::when(hitch.at, &zone), hitch.words);
+            let words = format!("{}: {}", when(hitch.at, &zone), hitch.words);
             line(out, "Last chord", &shown(&words, false))?;
         }
         if let Some(brought) = &status.brought {
             let live = if brought.live { ", on the live clipboard" } else { "" };
-            let words = format!("a clip, {}{live}", table::when(brought.at, &zone));
+            let words = format!("a clip, {}{live}", when(brought.at, &zone));
             line(out, &format!("From {}", shown(&table::cut(&brought.device, 9), false)), &words)?;
         }
         for fault in &status.faults {

@@ -4,11 +4,13 @@ use std::collections::BTreeMap;
 use std::io::{self, IsTerminal, Write};
 
 use clap::{Args, ValueEnum};
+use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{Form, PasteInto, Question, ReadyText, Shape, Take as Request, Taken};
 
 use super::json;
 use crate::asking::line;
-use crate::connection::{Connection, escaped};
+use crate::completing::clips;
+use crate::connection::{Connection, segment};
 use crate::failure::Failure;
 use crate::symbols::{in_shell, shown};
 use crate::table;
@@ -49,7 +51,7 @@ impl ShapeName {
 #[derive(Debug, Args)]
 pub(crate) struct Take {
     /// Which clips
-    #[arg(default_value = "1", value_name = "CLIP")]
+    #[arg(default_value = "1", value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clips: Vec<String>,
     /// As plain text, without formatting; fill-ins of a kept text are filled
     #[arg(long)]
@@ -113,7 +115,7 @@ impl Take {
             and: more.to_vec(),
             with: self.with.clone(),
         };
-        let path = format!("/clips/{}/take", escaped(first));
+        let path = format!("/clips/{}/take", segment(first)?);
         if !self.answer.is_empty() || self.preview || self.proposed {
             let ready: ReadyText = service.post(&format!("{path}/preview"), &request)?;
             request.answers = answers(&self.answer, &ready.questions)?;

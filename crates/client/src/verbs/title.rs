@@ -4,21 +4,26 @@ use std::io::Write;
 
 use clap::builder::PossibleValue;
 use clap::{Args, ValueEnum};
+use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{BringUp as Up, Color as Word, Paint, Title as Request};
 
 use super::{act, ids, ids_of};
+use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
 
-/// Give a clip a title; without one, take its title away
+/// Give a clip a title, or take it away
 #[derive(Debug, Args)]
 pub(crate) struct Title {
     /// Which clip
-    #[arg(value_name = "CLIP")]
+    #[arg(value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clip: String,
     /// One line of at most 200 characters
-    #[arg(value_name = "TITLE")]
+    #[arg(value_name = "TITLE", required_unless_present = "none")]
     title: Option<String>,
+    /// Take its title away
+    #[arg(long, conflicts_with = "title")]
+    none: bool,
     /// For programs
     #[arg(long)]
     json: bool,
@@ -26,6 +31,9 @@ pub(crate) struct Title {
 
 impl Title {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
+        if self.title.as_deref().is_some_and(|title| title.trim().is_empty()) {
+            return Err(Failure::Use("an empty title is none; --none takes a title away".into()));
+        }
         let request = Request { id: ids_of(service, &self.clip)?, title: self.title.clone() };
         act(service, out, "/title", &request, self.json)
     }
@@ -70,7 +78,7 @@ pub(crate) struct Color {
     #[arg(value_enum, value_name = "COLOR")]
     color: ColorName,
     /// Which clips
-    #[arg(required = true, value_name = "CLIP")]
+    #[arg(required = true, value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clips: Vec<String>,
     /// For programs
     #[arg(long)]
@@ -88,7 +96,7 @@ impl Color {
 #[derive(Debug, Args)]
 pub(crate) struct BringUp {
     /// Which clips
-    #[arg(required = true, value_name = "CLIP")]
+    #[arg(required = true, value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clips: Vec<String>,
     /// For programs
     #[arg(long)]

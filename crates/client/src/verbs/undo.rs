@@ -6,16 +6,17 @@ use clap::Args;
 use jiff::tz::TimeZone;
 use yadori_api::{Acted, Acts};
 
-use super::{json, list, name_of};
+use super::{json, json_line, list, name_of};
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
+use crate::when::when;
 
 /// Acts that are shown at most.
 const SHOWN: usize = 12;
 
-/// Take the last act back
+/// Take the last act back, or the last few
 ///
 /// Acts are taken back one by one, newest first, wherever they were made on this device. What was removed can be
 /// taken back until its grace period ends.
@@ -24,9 +25,37 @@ pub(crate) struct Undo {
     /// Show what can be taken back, and what can be made again
     #[arg(short, long)]
     list: bool,
+    /// How many
+    #[arg(value_name = "COUNT", default_value_t = 1, conflicts_with = "list", value_parser = clap::value_parser!(u16).range(1..))]
+    count: u16,
     /// For programs
     #[arg(long)]
     json: bool,
+}
+
+/// Steps acts, one after the other; for programs, a line for each.
+pub(super) fn step(
+    service: &Connection,
+    out: &mut dyn Write,
+    (path, count, as_json): (&str, u16, bool),
+    words: impl Fn(&str) -> String,
+) -> Result<(), Failure> {
+    for n in 0..count {
+        let acted: Acted = match service.post_empty(path) {
+            Err(Failure::Answered(problem)) if n > 0 && problem.kind == "nothing-to-do" => {
+                return Err(Failure::Done(format!("after {n} there was nothing more: {}", problem.detail)));
+            }
+            answer => answer?,
+        };
+        if as_json {
+            json_line(out, &acted)?;
+            continue;
+        }
+        writeln!(out, "{}", words(name_of(acted.act)))?;
+        list::print(out, &acted.clips)?;
+        out.flush()?;
+    }
+    Ok(())
 }
 
 impl Undo {
@@ -34,12 +63,9 @@ impl Undo {
         if self.list {
             return self.acts(service, out);
         }
-        let acted: Acted = service.post_empty("/undo")?;
-        if self.json {
-            return json(out, &acted);
-        }
-        writeln!(out, "Taken back: {}. `yadori redo` makes it again.", name_of(acted.act))?;
-        list::print(out, &acted.clips)
+        step(service, out, ("/undo", self.count, self.json), |act| {
+            format!("Taken back: {act}. `yadori redo` makes it again.")
+        })
     }
 
     fn acts(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
@@ -53,14 +79,14 @@ impl Undo {
         let zone = TimeZone::system();
         let rows = acts.acts.iter().take(SHOWN).map(|act| {
             let undone = if act.undone { "taken back; `yadori redo` makes it again" } else { "" };
-            let until = act.until.map(|at| format!("until {}", table::when(at, &zone))).unwrap_or_default();
+            let until = act.until.map(|at| format!("until {}", when(at, &zone))).unwrap_or_default();
             let what = match (&act.first, act.drawer.as_ref().or(act.about.as_ref())) {
                 (Some(row), _) => table::line(row),
                 (None, Some(name)) => shown(name, false),
                 (None, None) => String::new(),
             };
             let what = if act.clips > 1 { format!("{} clips: {what}", act.clips) } else { what };
-            let (at, name) = (table::when(act.at, &zone), name_of(act.act).to_owned());
+            let (at, name) = (when(act.at, &zone), name_of(act.act).to_owned());
             vec![at, name, what, until, undone.to_owned()]
         });
         table::write(out, rows, &[0])?;

@@ -2,6 +2,7 @@
 
 pub mod compound;
 pub mod difference;
+pub mod encoding;
 pub mod fold;
 pub mod html;
 pub mod name;

@@ -71,7 +71,10 @@ fn beside_searches() -> Result<()> {
             let began = Instant::now();
             let done = service.client(&["list", "--json", pattern]);
             let said = String::from_utf8_lossy(&done.stderr);
-            assert!(done.status.success() || said.contains("given up"), "{pattern}: {said}");
+            assert!(
+                matches!(done.status.code(), Some(0 | 4)) || said.contains("given up"),
+                "{pattern}: {said}"
+            );
             times.push(millis(began.elapsed()));
         }
         times

@@ -28,8 +28,8 @@ use crate::writer::{Queue, WriteError};
 const UPLOAD_MOST: u64 = 16 << 30;
 /// Copies on their way to the disk at once.
 const AT_ONCE: usize = 64;
-/// Reasons that are told at most.
-const REASONS: usize = 5;
+/// Reasons that are told in one line of progress.
+const REASONS: usize = 50;
 /// Clips between two lines of progress.
 const TOLD_EVERY: u64 = 50;
 
@@ -146,12 +146,14 @@ impl Run {
             line.push('\n');
             let _ = self.import.told.blocking_send(line);
         }
+        self.progress.reasons.clear();
     }
 
     fn skip(&mut self, line: u64, why: &str) {
         self.progress.skipped += 1;
-        if self.progress.reasons.len() < REASONS {
-            self.progress.reasons.push(format!("clip {line}: {why}"));
+        self.progress.reasons.push(format!("clip {line}: {why}"));
+        if self.progress.reasons.len() >= REASONS {
+            self.tell();
         }
     }
 

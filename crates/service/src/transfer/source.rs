@@ -4,6 +4,7 @@ use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek};
 use std::os::fd::AsRawFd;
 
+use yadori_core::text::encoding::decoded;
 use yadori_core::text::name::{NAME_CHARS, NameError, name_of};
 use yadori_core::{COPY_CAP, Content, Digest};
 use zip::ZipArchive;
@@ -74,9 +75,14 @@ pub enum SourceError {
     /// The file itself.
     #[error("it could not be read ({0})")]
     Unreadable(#[from] io::Error),
-    /// Not UTF-8.
-    #[error("it is no UTF-8 text")]
+    /// Not a text.
+    #[error(
+        "it is no text in UTF-8 or UTF-16; convert one in another encoding, as with `iconv -f LATIN1 -t UTF-8`"
+    )]
     NoText,
+    /// A backup, or another archive of that kind.
+    #[error("it is a tar archive; `yadori restore` brings a backup back into an empty home")]
+    Tar,
     /// A text that is too large.
     #[error("it is larger than 1 GiB")]
     TooLarge,
@@ -167,9 +173,17 @@ pub(super) fn open(mut file: File, format: Option<Format>, split: Split) -> Resu
 }
 
 fn whole_text(file: File) -> Result<String, SourceError> {
-    let mut text = String::new();
-    let read = file.take(FILE_MOST + 1).read_to_string(&mut text).map_err(|_| SourceError::NoText)?;
-    if read as u64 > FILE_MOST { Err(SourceError::TooLarge) } else { Ok(text) }
+    let mut bytes = Vec::new();
+    let read = file.take(FILE_MOST + 1).read_to_end(&mut bytes)?;
+    if read as u64 > FILE_MOST {
+        return Err(SourceError::TooLarge);
+    }
+    // A tar archive says so after the head of its first part (POSIX.1-2017, ustar).
+    if bytes.get(257..262) == Some(b"ustar") {
+        return Err(SourceError::Tar);
+    }
+    let text = decoded(bytes).ok_or(SourceError::NoText)?;
+    if text.contains('\0') { Err(SourceError::NoText) } else { Ok(text) }
 }
 
 fn open_zip(file: File) -> Result<Source, SourceError> {

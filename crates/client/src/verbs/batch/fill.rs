@@ -3,9 +3,11 @@
 use std::io::Write;
 
 use clap::{Args, ValueEnum};
+use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{After, ChangeBatch, Filling, NewBatch, Parts, Split, TrySplit};
 
 use super::super::{ids, json};
+use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
@@ -54,13 +56,13 @@ impl Keys {
 #[derive(Debug, Args)]
 pub(super) struct Fill {
     /// Which clips, in the order in which they shall be handed out
-    #[arg(value_name = "CLIP")]
+    #[arg(value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     clips: Vec<String>,
     /// A text that is no clip
     #[arg(long, value_name = "TEXT")]
     text: Vec<String>,
     /// All clips of the sitting in which this one was copied, the first one copied first
-    #[arg(long, value_name = "CLIP")]
+    #[arg(long, value_name = "CLIP", add = ArgValueCompleter::new(clips))]
     sitting: Option<String>,
     /// Split each: `lines`, `paragraphs`, `entries` (of a list), `cells` (of a copied range), `csv`, `pairs` (names and
     /// values), or `pattern`

@@ -183,7 +183,7 @@ pub const KNOWN: [Known; 30] = [
 #[derive(Debug, thiserror::Error)]
 pub enum ChangeError {
     /// Nothing is called so.
-    #[error("there is no setting `{0}`; did you mean `{1}`?")]
+    #[error("there is no setting `{0}`{1}")]
     Unknown(String, String),
     /// The value is none.
     #[error("`{0}` is {1}")]
@@ -208,7 +208,8 @@ pub fn named(name: &str) -> Result<&'static Known, ChangeError> {
     all().find(|one| one.name == name).ok_or_else(|| {
         let names: Vec<&str> = all().map(|one| one.name).collect();
         let near = yadori_core::text::near::nearest(name, names.iter().copied());
-        ChangeError::Unknown(name.to_owned(), near.unwrap_or("limits.clips").to_owned())
+        let near = near.map(|near| format!("; did you mean `{near}`?")).unwrap_or_default();
+        ChangeError::Unknown(name.to_owned(), near)
     })
 }
 
