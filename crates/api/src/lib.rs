@@ -8,6 +8,7 @@ pub mod clips;
 pub mod devices;
 pub mod drawers;
 pub mod events;
+pub mod fill_ins;
 pub mod history;
 pub mod keeping;
 pub mod moment;
@@ -39,6 +40,7 @@ pub use drawers::{
     NewDrawer, RankedDivider,
 };
 pub use events::{ClipEvent, Event, GoneEvent, KeptEvent};
+pub use fill_ins::{FillPreview, Filled, Question};
 pub use history::{Outline, Page, RowsById, RowsRequest};
 pub use keeping::{
     AgeShare, AllOrders, AllRules, AllSettings, Amount, ChangeSettings, CountedRule, LimitsPlan, Obeyed,
@@ -46,8 +48,8 @@ pub use keeping::{
 };
 pub use problem::Problem;
 pub use search::{
-    Completion, Completions, Excerpt, ExcerptOf, Expected, FillPreview, Filled, Found, FoundOutline, Hit,
-    ImportProgress, Insight, Question, Share,
+    Completion, Completions, Excerpt, ExcerptOf, Expected, Found, FoundOutline, Hit, ImportProgress, Insight,
+    Share,
 };
 pub use sign_in::{
     AllPhones, Frame, PhoneLink, Proof, Renew, SignIn, SignInLink, SignedIn, SignedInBrowser,

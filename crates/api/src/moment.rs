@@ -28,7 +28,6 @@ pub fn rfc3339(micros: i64) -> Option<String> {
 ///
 /// # Errors
 /// Those of the serialiser.
-#[expect(clippy::trivially_copy_pass_by_ref, reason = "that is how serde calls it")]
 pub fn serialize<S: Serializer>(micros: &i64, to: S) -> Result<S::Ok, S::Error> {
     match rfc3339(*micros).filter(|_| IN_WORDS.get()) {
         Some(words) => to.serialize_str(&words),
@@ -75,7 +74,6 @@ pub mod optional {
     ///
     /// # Errors
     /// Those of the serialiser.
-    #[expect(clippy::ref_option, reason = "that is how serde calls it")]
     pub fn serialize<S: Serializer>(micros: &Option<i64>, to: S) -> Result<S::Ok, S::Error> {
         match micros {
             Some(micros) => super::serialize(micros, to),

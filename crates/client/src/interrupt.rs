@@ -1,6 +1,7 @@
 //! What is told and cleaned up when a person interrupts something that takes a while (Ctrl-C, SIGTERM, SIGHUP).
 
-use std::path::PathBuf;
+use std::io::Write;
+use std::path::{Path, PathBuf};
 use std::sync::{Mutex, Once, PoisonError};
 
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
@@ -21,8 +22,8 @@ static LISTENS: Once = Once::new();
 pub(crate) struct Guard(Begun);
 
 /// A file that goes when a person interrupts.
-pub(crate) fn file(path: PathBuf) -> Guard {
-    begin(|| Begun::File(path.clone()))
+pub(crate) fn file(path: &Path) -> Guard {
+    begin(|| Begun::File(path.to_owned()))
 }
 
 /// Words that are said when a person interrupts.
@@ -39,7 +40,9 @@ fn begin(of: impl Fn() -> Begun) -> Guard {
             for one in ALL.lock().unwrap_or_else(PoisonError::into_inner).iter() {
                 match one {
                     Begun::File(path) => drop(std::fs::remove_file(path)),
-                    Begun::Words(words) => eprintln!("\nyadori: interrupted; {words}"),
+                    Begun::Words(words) => {
+                        drop(writeln!(std::io::stderr(), "\nyadori: interrupted; {words}"));
+                    }
                 }
             }
             // As a shell tells of a program that a signal has ended (POSIX.1-2017, section 2.8.2).

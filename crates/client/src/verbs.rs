@@ -28,6 +28,7 @@ pub(crate) mod redo;
 pub(crate) mod remove;
 pub(crate) mod reread;
 pub(crate) mod restore;
+mod rows;
 pub(crate) mod rules;
 pub(crate) mod scope;
 pub(crate) mod settings;

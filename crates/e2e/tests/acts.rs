@@ -93,7 +93,7 @@ fn every_act_is_taken_back_and_made_again_in_order_across_restarts() {
         service.yadori(&["undo"]);
         assert_eq!(picture(&service), pictures[n], "undo of {:?}", acts[n]);
     }
-    assert_eq!(service.client(&["undo"]).status.code(), Some(1));
+    assert_eq!(service.client(&["undo"]).status.code(), Some(6));
     for (n, act) in acts.iter().enumerate() {
         if n == 5 {
             service.kill();
@@ -103,11 +103,11 @@ fn every_act_is_taken_back_and_made_again_in_order_across_restarts() {
         service.yadori(&["redo"]);
         assert_eq!(picture(&service), pictures[n + 1], "redo of {act:?}");
     }
-    assert_eq!(service.client(&["redo"]).status.code(), Some(1));
+    assert_eq!(service.client(&["redo"]).status.code(), Some(6));
     // A new act leaves nothing to be made again.
     service.yadori(&["undo"]);
     service.yadori(&["color", "blue", id(0)]);
-    assert_eq!(service.client(&["redo"]).status.code(), Some(1));
+    assert_eq!(service.client(&["redo"]).status.code(), Some(6));
 }
 
 #[test]
@@ -181,7 +181,7 @@ fn an_edit_takes_over_the_place_and_says_first_that_formatting_would_go() {
     let mut edit = service.client_command(&["edit", "2"]);
     assert!(edit.env("EDITOR", &editor).env_remove("VISUAL").status().unwrap().success());
     assert_eq!(service.list(2)[1].head, "Dear everybody");
-    assert!(service.yadori(&["edit", "2", "--compare"]).contains("{+everybody+}"));
+    assert!(service.yadori(&["edit", "2", "--compare"]).contains("«everybody»"));
     for bad in
         [vec!["edit", "2", "--text", "Dear everybody"], vec!["edit", "2", "--text", ""], vec!["edit", "99"]]
     {
@@ -381,7 +381,7 @@ fn what_makes_no_sense_is_refused_with_the_next_step_and_nothing_is_lost() {
     assert!(status == 422 && problem["detail"].as_str().unwrap().contains("never end"), "{problem}");
     assert_eq!(problem["at"], json!([2, 17]));
     for query in ["in:nowhere", "/(a{1000}){1000}/", "kind:song", "since:soon"] {
-        let url = format!("{address}/api/v1/search");
+        let url = format!("{address}/api/v1/search/outline");
         let (status, problem) =
             Service::curl(&["-G", "--data-urlencode", &format!("q={query}"), "-H", &auth, &url]);
         assert_eq!(status, 422, "{query}: {problem}");

@@ -41,13 +41,13 @@ fn the_client_names_what_is_wrong_and_what_to_do_and_exits_by_the_book() {
         (&["show", "1", "--raw", "--type", "image/png"], 2, "there is: text/plain"),
         (&["add", "--file", "/nowhere/at/all"], 1, "/nowhere/at/all"),
         (&["add", "--at", "yesterday", "x"], 2, "2026-11-02T09:41"),
-        (&["add", "--at", "2999-01-01T00:00", "x"], 1, "between 1970 and now"),
-        (&["add", ""], 1, "nothing in it"),
+        (&["add", "--at", "2999-01-01T00:00", "x"], 2, "in the future"),
+        (&["add", ""], 6, "nothing in it"),
         (&["add", "--reference", "/nowhere/at/all"], 1, "/nowhere/at/all"),
-        (&["list", "-n", "0"], 2, "0 is not in"),
+        (&["list", "-n", "0"], 2, "at least 1"),
         (&["restore", "/nowhere.tar"], 1, "/nowhere.tar"),
-        (&["undo"], 1, "nothing to take back"),
-        (&["frobnicate"], 2, "unrecognized subcommand"),
+        (&["undo"], 6, "nothing to take back"),
+        (&["frobnicate"], 2, "no verb `frobnicate`"),
     ] {
         let (got, said) = says(&service, arguments);
         assert!(

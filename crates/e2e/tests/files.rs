@@ -120,7 +120,7 @@ fn nothing_is_replaced_without_force_and_standard_output_and_devices_are_written
     service.yadori(&["drawer", "put", "Huts", &id]);
     let file = path(&service, "there");
     for arguments in [
-        &["export", &file][..],
+        &["export", "--format", "zip", &file][..],
         &["backup", &file],
         &["drawer", "export", "Huts", &file],
         &["show", &id, "-o", &file],

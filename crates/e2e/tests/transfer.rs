@@ -34,11 +34,8 @@ fn picture(service: &Service) -> Value {
         })
         .collect();
     let list = |arguments: &[&str]| -> Vec<Value> {
-        let items: Value =
-            serde_json::from_str(&service.yadori(&[arguments, &["--json"]].concat())).expect("JSON");
-        let name =
-            |item: &Value| item.get("divider").map_or(item["clip"]["id"].clone(), |one| one["name"].clone());
-        items.as_array().expect("a list").iter().map(name).collect()
+        let name = |item: &Value| item.get("divider").map_or(item["id"].clone(), |one| one["name"].clone());
+        service.listed(arguments).iter().map(name).collect()
     };
     let drawers: Value = serde_json::from_str(&service.yadori(&["drawer", "list", "--json"])).expect("JSON");
     let drawers: Vec<Value> = drawers["drawers"]
@@ -47,10 +44,10 @@ fn picture(service: &Service) -> Value {
         .iter()
         .map(|one| {
             let name = one["name"].as_str().unwrap_or_default();
-            json!([name, one["color"], one["group"], list(&["list", "-d", name])])
+            json!([name, one["color"], one["group"], list(&["-d", name])])
         })
         .collect();
-    json!([rows, list(&["list", "-f"]), drawers])
+    json!([rows, list(&["-f"]), drawers])
 }
 
 /// A home with something of everything.
@@ -207,10 +204,11 @@ fn imports_that_are_broken_say_so_and_change_nothing() {
         ("cut off", good[..good.len() - 30].to_vec(), "zip"),
         ("a drawer that is none", b"{\"yadori_drawer\":1}".to_vec(), "drawer"),
         ("a drawer from later", b"{\"yadori_drawer\":7,\"name\":\"x\",\"items\":[]}".to_vec(), "newer"),
-        ("no text", vec![0xff, 0xfe, 0x00, 0x80], "UTF-8"),
+        ("no text", vec![0xe9, 0xfe, 0x00, 0x80], "UTF-8"),
         ("nothing", Vec::new(), "nothing"),
     ];
     for (name, bytes, words) in cases {
+        let path = service.home().join(if name == "no text" { "import.txt" } else { "import" });
         std::fs::write(&path, bytes).unwrap();
         let done = service.client(&["import", path.to_str().unwrap()]);
         let said = String::from_utf8_lossy(&done.stderr).into_owned();
@@ -222,8 +220,10 @@ fn imports_that_are_broken_say_so_and_change_nothing() {
     let outside = json!({ "representations": [{ "mime": "text/plain", "file": "/etc/passwd" }] });
     let drawer = json!({ "yadori_drawer": 1, "name": "Mixed", "items": [{ "clip": long }, { "clip": fine }, { "clip": outside }] });
     std::fs::write(&path, drawer.to_string()).unwrap();
-    let said = service.yadori(&["drawer", "import", path.to_str().unwrap()]);
+    let done = service.client(&["drawer", "import", path.to_str().unwrap()]);
+    let said = format!("{}{}", String::from_utf8_lossy(&done.stdout), String::from_utf8_lossy(&done.stderr));
     assert!(said.contains("Brought in 1 of 3") && said.contains("clip 1: its title"), "{said}");
+    assert_eq!(done.status.code(), Some(1));
     assert_eq!(service.list(9).len(), 2);
 }
 

@@ -83,7 +83,7 @@ impl Target {
             Self::File(path, mode) => {
                 let failed = |cause| Failure::file(path, cause);
                 let scratch = beside(path).map_err(|cause| no_directory(path, cause))?;
-                let _begun = interrupt::file(scratch.path().to_owned());
+                let _begun = interrupt::file(scratch.path());
                 let mut to = BufWriter::with_capacity(BUFFER, scratch.as_file());
                 let done = write(&mut to)?;
                 to.flush().map_err(failed)?;

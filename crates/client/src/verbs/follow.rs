@@ -6,7 +6,7 @@ use std::io::{BufRead, BufReader, Write};
 use yadori_api::{ClipEvent, Page};
 
 use super::json_line;
-use super::list::{Listing, print};
+use super::rows::{Listing, print};
 use crate::connection::Connection;
 use crate::failure::Failure;
 

@@ -279,7 +279,6 @@ impl From<TakeError> for Failure {
                     .hint("`yadori show` lists them")
             }
             TakeError::Content(why) => Self::from(why),
-            TakeError::Write(why) => Self::from(why),
             TakeError::Filling(text, why) => Self::fill(&text, why),
             TakeError::Asks(questions) => Self::questions(questions),
             TakeError::NoPlainForm => {

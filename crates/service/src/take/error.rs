@@ -7,7 +7,6 @@ use yadori_desk::{PasteError, TakeError as DeskError};
 use crate::pictures::small::SmallError;
 use crate::state::at_hand::ContentError;
 use crate::take::fill::FillingError;
-use crate::writer::WriteError;
 
 /// Why a clip is not on the live clipboard.
 #[derive(Debug, thiserror::Error)]
@@ -57,9 +56,6 @@ pub enum TakeError {
     /// Several are too much.
     #[error("together they are more than 64 MiB")]
     TooLarge,
-    /// What was joined can't be kept.
-    #[error(transparent)]
-    Write(#[from] WriteError),
     /// No such clean-up.
     #[error(transparent)]
     Tidy(#[from] NoStep),

@@ -8,8 +8,6 @@ use yadori_core::take::fill_in::may_hold;
 use yadori_core::take::tidy::{Step, tidied};
 use yadori_core::{COPY_CAP, Clip, ClipId, Offer};
 
-use crate::intake::bring_in::add;
-use crate::records::room::Disk;
 use crate::state::app::App;
 use crate::state::clock::now;
 use crate::state::health::LiveNow;
@@ -17,7 +15,6 @@ use crate::take::error::TakeError;
 use crate::take::fill::{filled, questions};
 use crate::take::put::{Pasting, into_of, put, standing};
 use crate::take::shaped::{meant, shaped};
-use crate::writer::Queue;
 
 /// What would be put on the live clipboard.
 #[derive(Debug)]
@@ -121,17 +118,24 @@ pub async fn ready(app: &App, clips: &[Arc<Clip>], wanted: &Take) -> Result<Read
     Ok(Ready { offer, plain, ..done })
 }
 
-/// The same, with nothing left to be asked.
-async fn answered(app: &App, clips: &[Arc<Clip>], wanted: &Take) -> Result<Ready, TakeError> {
+/// The same, with nothing left to be asked, where there is a clipboard.
+///
+/// # Errors
+/// They can't be taken so, or something is asked first.
+pub async fn answered(app: &App, clips: &[Arc<Clip>], wanted: &Take) -> Result<Ready, TakeError> {
     app.desk.as_ref().ok_or(TakeError::NoDesk)?;
     let ready = ready(app, clips, wanted).await?;
     if ready.open.is_empty() { Ok(ready) } else { Err(TakeError::Asks(ready.open)) }
 }
 
-async fn put_as(app: &App, id: ClipId, ready: Ready, into: Option<PasteInto>) -> Result<(), TakeError> {
+/// Puts what is ready on the live clipboard, as this clip.
+///
+/// # Errors
+/// The clipboard is as it was then.
+pub async fn put_as(app: &App, id: ClipId, ready: Ready, into: Option<PasteInto>) -> Result<(), TakeError> {
     let live = LiveNow::Clip(id, ready.plain);
     let pasting = into.map(|into| Pasting { into: into_of(into), asked: None, then: None });
-    Ok(put(app, Some(Arc::new(ready.offer)), live, pasting).await?)
+    put(app, Some(Arc::new(ready.offer)), live, pasting).await
 }
 
 /// Puts a clip on the live clipboard in the form that is wanted; it is pasteable when this returns. True when fill-ins
@@ -144,22 +148,4 @@ pub async fn take(app: &App, clip: &Arc<Clip>, wanted: &Take) -> Result<bool, Ta
     let has_filled = ready.filled;
     put_as(app, clip.id, ready, wanted.paste).await?;
     Ok(has_filled)
-}
-
-/// Joins several clips, keeps what that makes as a clip, and puts it on the live clipboard. Gives the clip, and whether
-/// fill-ins were filled.
-///
-/// # Errors
-/// The clipboard is as it was then.
-pub async fn take_joined(
-    app: &App,
-    (queue, disk): (&Queue, &Disk),
-    clips: &[Arc<Clip>],
-    wanted: &Take,
-) -> Result<(ClipId, bool), TakeError> {
-    let ready = answered(app, clips, wanted).await?;
-    let has_filled = ready.filled;
-    let id = add(app, queue, disk, ready.offer.clone(), true).await?;
-    put_as(app, id, ready, wanted.paste).await?;
-    Ok((id, has_filled))
 }

@@ -19,8 +19,9 @@ use crate::intake::bring_in::bring_in;
 use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::state::clock::now;
+pub use crate::transfer::format::{Format, Split};
 use crate::transfer::record::{ClipRecord, DrawerRecord, KeptRecord, RecordError, kept_as};
-pub use crate::transfer::source::{Format, SourceError, Split};
+pub use crate::transfer::source::SourceError;
 use crate::transfer::source::{Source, open};
 use crate::writer::{Queue, WriteError};
 

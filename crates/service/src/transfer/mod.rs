@@ -2,6 +2,7 @@
 
 pub mod backup;
 pub mod export;
+mod format;
 pub mod import;
 pub mod outgoing;
 mod parts;

@@ -10,6 +10,7 @@ use yadori_core::{COPY_CAP, Content, Digest};
 use zip::ZipArchive;
 
 use crate::transfer::export::{DRAWERS, END, End, FORMAT, HEAD, Head, OLD_CLIPS};
+use crate::transfer::format::{Format, Split};
 use crate::transfer::parts::is_portion;
 use crate::transfer::record::{
     ClipRecord, DrawerFile, DrawerRecord, ItemRecord, KeptRecord, RecordError, RepresentationRecord,
@@ -23,51 +24,6 @@ const PART_MOST: u64 = 64 << 20;
 const FILE_MOST: u64 = 1 << 30;
 /// Parts of an archive at most.
 const PARTS: usize = 4_000_000;
-
-/// What a file is taken for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Format {
-    /// An export.
-    Zip,
-    /// A drawer.
-    Drawer,
-    /// A table of texts.
-    Csv,
-    /// A text.
-    Text,
-}
-
-impl Format {
-    /// The format with this name.
-    pub fn called(name: &str) -> Option<Self> {
-        [("zip", Self::Zip), ("drawer", Self::Drawer), ("csv", Self::Csv), ("text", Self::Text)]
-            .into_iter()
-            .find(|(known, _)| *known == name)
-            .map(|(_, format)| format)
-    }
-}
-
-/// How a text is parted.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Split {
-    /// Not at all.
-    #[default]
-    Whole,
-    /// Each line is a clip.
-    Lines,
-    /// What stands between empty lines is a clip.
-    Blocks,
-}
-
-impl Split {
-    /// The way with this name.
-    pub fn called(name: &str) -> Option<Self> {
-        [("whole", Self::Whole), ("lines", Self::Lines), ("blocks", Self::Blocks)]
-            .into_iter()
-            .find(|(known, _)| *known == name)
-            .map(|(_, split)| split)
-    }
-}
 
 /// Why a file can't be brought in at all.
 #[derive(Debug, thiserror::Error)]
@@ -174,16 +130,14 @@ pub(super) fn open(mut file: File, format: Option<Format>, split: Split) -> Resu
 
 fn whole_text(file: File) -> Result<String, SourceError> {
     let mut bytes = Vec::new();
-    let read = file.take(FILE_MOST + 1).read_to_end(&mut bytes)?;
-    if read as u64 > FILE_MOST {
-        return Err(SourceError::TooLarge);
-    }
+    file.take(FILE_MOST + 1).read_to_end(&mut bytes)?;
     // A tar archive says so after the head of its first part (POSIX.1-2017, ustar).
-    if bytes.get(257..262) == Some(b"ustar") {
-        return Err(SourceError::Tar);
+    match bytes.get(257..262) {
+        _ if bytes.len() as u64 > FILE_MOST => return Err(SourceError::TooLarge),
+        Some(b"ustar") => return Err(SourceError::Tar),
+        _ => {}
     }
-    let text = decoded(bytes).ok_or(SourceError::NoText)?;
-    if text.contains('\0') { Err(SourceError::NoText) } else { Ok(text) }
+    decoded(bytes).filter(|text| !text.contains('\0')).ok_or(SourceError::NoText)
 }
 
 fn open_zip(file: File) -> Result<Source, SourceError> {

@@ -12,9 +12,10 @@ use yadori_desk::Typed;
 use super::address::{resolve, resolve_open};
 use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};
+use crate::intake::bring_in::add;
 use crate::state::shapes::row;
 use crate::take::shaped::missing_files;
-use crate::take::take::{ready, take as put_on_clipboard, take_joined};
+use crate::take::take::{answered, put_as, ready, take as put_on_clipboard};
 
 /// Characters of a text that a preview tells.
 const SHOWN: usize = 4_000;
@@ -37,8 +38,11 @@ pub(crate) async fn take(
     let (clip, filled) = if let [one] = &clips[..] {
         (one.clone(), put_on_clipboard(app, one, &wanted).await?)
     } else {
-        let parts = (&context.queue, &context.disk);
-        let (id, filled) = take_joined(app, parts, &clips, &wanted).await?;
+        // What several make is a clip, and that is taken.
+        let ready = answered(app, &clips, &wanted).await?;
+        let id = add(app, &context.queue, &context.disk, ready.offer.clone(), true).await?;
+        let filled = ready.filled;
+        put_as(app, id, ready, wanted.paste).await?;
         (app.clips.get(id).ok_or_else(|| Failure::no_clip("it was removed meanwhile"))?, filled)
     };
     let row = row(&app.clips.history(), &clip);
