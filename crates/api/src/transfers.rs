@@ -24,6 +24,9 @@ pub struct TransferEnd {
     pub digest: String,
     /// Clips in it.
     pub clips: u64,
+    /// Pictures that are not in it, since a table of texts has no place for them.
+    #[serde(default)]
+    pub pictures: u64,
     /// Clips that should be in it and are not.
     pub left_out: Vec<LeftOut>,
 }

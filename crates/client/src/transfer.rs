@@ -11,6 +11,7 @@ use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::files::write::Target;
 use crate::symbols::shown;
+use crate::table::count_of;
 
 /// Receives a file. `watch` sees the bytes as they come.
 pub(crate) fn receive<R: Read>(
@@ -55,6 +56,13 @@ pub(crate) fn written(
     as_json: bool,
     words: impl FnOnce() -> String,
 ) -> Result<(), Failure> {
+    if end.pictures > 0 {
+        let pictures = count_of(end.pictures, "picture");
+        writeln!(
+            io::stderr(),
+            "yadori: {pictures} left out: a table holds texts; export to .zip for everything"
+        )?;
+    }
     match target {
         Target::Standard => Ok(()),
         _ if as_json => json(out, end),

@@ -2,7 +2,7 @@
 
 use tokio::sync::oneshot;
 use yadori_core::acts::Extra;
-use yadori_core::{ClipId, Offer};
+use yadori_core::{ClipId, Content, Digest, Offer};
 use yadori_store::CHUNK;
 
 use crate::intake::reading::{Arrival, read_offer};
@@ -25,6 +25,15 @@ pub async fn add(
     answer.await.unwrap_or(Err(WriteError::Stopping))
 }
 
+/// What is known of a clip that comes from elsewhere.
+#[derive(Debug, Default)]
+pub struct Known {
+    /// It.
+    pub extra: Extra,
+    /// The contents of its earlier offers.
+    pub contents: Vec<(Digest, Content)>,
+}
+
 /// Brings a clip in with what is known of it elsewhere; the answer comes when it is on disk.
 ///
 /// # Errors
@@ -35,10 +44,12 @@ pub async fn bring_in(
     disk: &Disk,
     offer: Offer,
     on_top: bool,
-    extra: Option<Extra>,
+    extra: Option<Known>,
 ) -> Result<oneshot::Receiver<Result<ClipId, WriteError>>, WriteError> {
+    let (extra, contents) = extra.map_or((None, Vec::new()), |known| (Some(known.extra), known.contents));
     let arrival = Arrival { at: offer.at, at_start: false, live: false, on_top, extra: extra.map(Box::new) };
     let mut capture = read_offer(app.clips.device(), offer, arrival).await.ok_or(WriteError::Empty)?;
+    capture.contents.extend(contents);
     let (done, answer) = oneshot::channel();
     capture.done = Some(done);
     submit(app, queue, disk, capture).await;

@@ -3,7 +3,7 @@
 use yadori_core::acts::{Copied, Extra};
 use yadori_core::clip::facts::{HEAD_CHARS, HEAD_FILES};
 use yadori_core::clip::reading::plain_form;
-use yadori_core::{DeviceId, Micros, Offer, OfferRecord, RepresentationRecord, read};
+use yadori_core::{Content, DeviceId, Digest, Micros, Offer, OfferRecord, RepresentationRecord, read};
 
 use crate::writer::{ASIDE, Capture};
 
@@ -43,6 +43,14 @@ fn capture_of(device: DeviceId, mut offer: Offer, arrival: Arrival) -> Option<Ca
     let (facts, offer) = (reading.facts, reading.offer);
     let short = facts.chars <= HEAD_CHARS as u64 && facts.file_count <= HEAD_FILES as u64;
     let text = if short { None } else { plain_form(&offer) };
+    let (record, contents) = recorded(offer);
+    let Arrival { at, at_start, live, on_top, extra } = arrival;
+    let copied = Copied { id: reading.id, facts, record, at, at_start, on_top, extra };
+    Some(Capture { copied, contents, text, staged: false, live, done: None })
+}
+
+/// An offer as it is recorded, and its contents.
+pub fn recorded(offer: Offer) -> (OfferRecord, Vec<(Digest, Content)>) {
     let contents: Vec<_> =
         offer.representations.iter().map(|one| (one.content.digest(), one.content.clone())).collect();
     let representations = offer
@@ -57,7 +65,5 @@ fn capture_of(device: DeviceId, mut offer: Offer, arrival: Arrival) -> Option<Ca
         .collect();
     let record =
         OfferRecord { representations, also: offer.also, source: offer.source.bounded(SOURCE_CHARS) };
-    let Arrival { at, at_start, live, on_top, extra } = arrival;
-    let copied = Copied { id: reading.id, facts, record, at, at_start, on_top, extra };
-    Some(Capture { copied, contents, text, staged: false, live, done: None })
+    (record, contents)
 }

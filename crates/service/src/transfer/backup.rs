@@ -180,7 +180,7 @@ fn write_parts(archive: &mut Archive, snapshot: &mut Snapshot, handle: &Handle) 
     archive.append(END, &serde_json::to_vec(&end)?)?;
     archive.builder.finish()?;
     archive.builder.get_mut().flush()?;
-    Ok(Content { clips: end.clips, left_out: end.left_out })
+    Ok(Content { clips: end.clips, left_out: end.left_out, ..Content::default() })
 }
 
 /// The clip without earlier offers that can't be read; `None` when what it shows can't.

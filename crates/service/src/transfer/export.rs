@@ -9,7 +9,7 @@ use tokio::runtime::Handle;
 use yadori_api::LeftOut;
 use yadori_core::acts::{ActError, drawer_called};
 use yadori_core::clip::reading::plain_form;
-use yadori_core::{Clip, ClipId, Digest, Kind};
+use yadori_core::{Clip, ClipId, Digest, Kind, OfferRecord, Source};
 use zip::ZipWriter;
 use zip::write::{SimpleFileOptions, StreamWriter};
 
@@ -19,7 +19,8 @@ use crate::state::clock::now;
 use crate::transfer::outgoing::{Content, Outgoing};
 use crate::transfer::parts::{Portions, portion_name};
 use crate::transfer::record::{
-    ClipRecord, DrawerFile, DrawerRecord, ItemRecord, KeptRecord, RepresentationRecord, Thing, places, things,
+    ClipRecord, DrawerFile, DrawerRecord, EarlierRecord, ItemRecord, KeptRecord, RepresentationRecord, Thing,
+    places, things,
 };
 
 /// The name of the part that says what an export is.
@@ -30,8 +31,14 @@ pub(super) const DRAWERS: &str = "drawers.json";
 pub(super) const OLD_CLIPS: &str = "clips.jsonl";
 /// The name of the last part.
 pub(super) const END: &str = "end.json";
-/// The version of this format. The first one had its clips in one part, and no end.
-pub(super) const FORMAT: u32 = 2;
+/// The version of this format. The first one had its clips in one part, and no end; the second no earlier copies.
+pub(super) const FORMAT: u32 = 3;
+/// The version of a drawer's file. The first one had no earlier copies.
+pub(super) const DRAWER_FORMAT: u32 = 2;
+
+/// The columns of a CSV.
+pub(super) const COLUMNS: [&str; 11] =
+    ["copied_at", "kind", "title", "color", "drawer", "place", "copies", "program", "window", "page", "text"];
 
 /// What an export is.
 #[derive(Debug, Serialize, Deserialize)]
@@ -156,13 +163,34 @@ impl Export {
                 }
             };
             let mut record = ClipRecord::of(&clip, self.kept.get(&clip.id).cloned());
-            for (one, content) in offer.representations.iter().zip(contents) {
-                let inline = RepresentationRecord::inline(&one.mime, &content);
-                let beside = || RepresentationRecord::beside(&one.mime, one.digest);
-                if inline.is_none() && written.insert(one.digest) {
-                    part(&format!("contents/{}", one.digest.to_hex()), content.expose())?;
+            let mut put = |offer: &OfferRecord, contents: Vec<yadori_core::Content>| {
+                let both = offer.representations.iter().zip(contents);
+                let put = both.map(|(one, content)| {
+                    let inline = RepresentationRecord::inline(&one.mime, &content);
+                    if inline.is_none() && written.insert(one.digest) {
+                        part(&format!("contents/{}", one.digest.to_hex()), content.expose())?;
+                    }
+                    Ok(inline.unwrap_or_else(|| RepresentationRecord::beside(&one.mime, one.digest)))
+                });
+                put.collect::<io::Result<Vec<RepresentationRecord>>>()
+            };
+            record.representations = put(offer, contents)?;
+            for earlier in clip.state.shown_offers().iter().skip(1).map(|one| &one.value) {
+                let read: Result<Vec<_>, ContentError> = earlier
+                    .representations
+                    .iter()
+                    .map(|one| self.handle.block_on(self.app.at_hand.content(one.digest)))
+                    .collect();
+                match read {
+                    Ok(contents) => record.earlier.push(EarlierRecord {
+                        source: earlier.source.clone(),
+                        representations: put(earlier, contents)?,
+                        also: earlier.also.clone(),
+                    }),
+                    Err(why @ ContentError::Away) => return Err(io::Error::other(why)),
+                    // What it shows is whole.
+                    Err(ContentError::Damaged) => {}
                 }
-                record.representations.push(inline.unwrap_or_else(beside));
             }
             self.content.clips += 1;
             portions.add(&record, |number, lines| part(&portion_name(number), lines))?;
@@ -174,10 +202,13 @@ impl Export {
 
     fn write_csv(mut self, out: Outgoing) -> io::Result<(Outgoing, Content)> {
         let mut csv = csv::Writer::from_writer(out);
-        csv.write_record(["copied_at", "kind", "title", "drawer", "program", "window", "text"])?;
+        csv.write_record(COLUMNS)?;
         for id in self.clips() {
-            let clip = self.app.clips.get(id).filter(|clip| clip.facts.kind() != Kind::Image);
-            let Some(clip) = clip else { continue };
+            let Some(clip) = self.app.clips.get(id) else { continue };
+            if clip.facts.kind() == Kind::Image {
+                self.content.pictures += 1;
+                continue;
+            }
             let offer = match self.handle.block_on(self.app.at_hand.texts_of(&clip)) {
                 Ok(offer) => offer,
                 Err(why) => {
@@ -187,19 +218,25 @@ impl Export {
             };
             let record = ClipRecord::of(&clip, self.kept.get(&clip.id).cloned());
             let text = plain_form(&offer).unwrap_or_default();
-            let drawer = record.kept.and_then(|kept| kept.drawer);
-            csv.write_record(
-                [
-                    record.copied_at.as_deref(),
-                    record.kind.as_deref(),
-                    record.title.as_deref(),
-                    drawer.as_deref(),
-                    record.source.program.as_deref(),
-                    record.source.window.as_deref(),
-                    Some(&text),
-                ]
-                .map(Option::unwrap_or_default),
-            )?;
+            let number = |number: u64| Some(number.to_string());
+            let (place, drawer) = record.kept.map_or((None, None), |kept| (number(kept.place), kept.drawer));
+            let Source { program, window, page } = record.source;
+            let color = record.color.map(|color| color.word().to_owned());
+            let copies = record.copies.and_then(number);
+            let cells = [
+                record.copied_at,
+                record.kind,
+                record.title,
+                color,
+                drawer,
+                place,
+                copies,
+                program,
+                window,
+                page,
+                Some(text),
+            ];
+            csv.write_record(cells.map(Option::unwrap_or_default))?;
             self.content.clips += 1;
         }
         let out = csv.into_inner().map_err(|why| io::Error::other(why.to_string()))?;
@@ -226,7 +263,7 @@ impl DrawerExport {
             let id = drawer_called(&history, name)?;
             let state = history.drawers().get(&id).cloned().unwrap_or_default();
             let file = DrawerFile {
-                yadori_drawer: 1,
+                yadori_drawer: DRAWER_FORMAT,
                 name: state.name().unwrap_or_default().to_owned(),
                 color: state.color(),
                 group: state.group().map(str::to_owned),
@@ -258,6 +295,19 @@ impl DrawerExport {
                         RepresentationRecord::whole(&one.mime, &one.content)
                     };
                     record.representations = offer.representations.iter().map(whole).collect();
+                    for earlier in clip.state.shown_offers().iter().skip(1).map(|one| &one.value) {
+                        let read = self.app.at_hand.offer_of(earlier, clip.copied_at());
+                        match self.handle.block_on(read) {
+                            Ok(offer) => record.earlier.push(EarlierRecord {
+                                source: offer.source.clone(),
+                                representations: offer.representations.iter().map(whole).collect(),
+                                also: offer.also.clone(),
+                            }),
+                            Err(why @ ContentError::Away) => return Err(io::Error::other(why)),
+                            // What it shows is whole.
+                            Err(ContentError::Damaged) => {}
+                        }
+                    }
                     self.file.items.push(ItemRecord::Clip(Box::new(record)));
                     content.clips += 1;
                 }

@@ -11,11 +11,13 @@ use yadori_api::ImportProgress;
 use yadori_core::acts::Extra;
 use yadori_core::acts::bring_drawer::ForeignDrawer;
 use yadori_core::history::rank::{between, numbered};
+use yadori_core::merge::clip::OFFERS_KEPT;
 use yadori_core::text::fold::fold;
 use yadori_core::text::name::{TITLE_CHARS, name_of};
-use yadori_core::{ClipId, Content, Kept, Offer, read};
+use yadori_core::{ClipId, Content, Kept, Offer, OfferRecord, read};
 
-use crate::intake::bring_in::bring_in;
+use crate::intake::bring_in::{Known, bring_in};
+use crate::intake::reading::recorded;
 use crate::records::room::Disk;
 use crate::state::app::Shared;
 use crate::state::clock::now;
@@ -215,7 +217,7 @@ impl Run {
         &mut self,
         number: u64,
         record: &ClipRecord,
-        content: impl FnMut(&str) -> Result<Content, RecordError>,
+        mut content: impl FnMut(&str) -> Result<Content, RecordError>,
     ) -> Result<(), ImportError> {
         if self.import.told.is_closed() {
             return Err(ImportError::Abandoned);
@@ -224,19 +226,28 @@ impl Run {
             return Err(ImportError::Stopping);
         }
         self.progress.done = number;
-        let offer = match record.offer(now(), content) {
-            Ok(offer) => offer,
+        let offers = record.offer(now(), &mut content).and_then(|offer| {
+            let earlier = record.earlier_offers(now(), &mut content)?;
+            Ok((offer, earlier))
+        });
+        let (offer, earlier) = match offers {
+            Ok(offers) => offers,
             Err(why) => {
                 self.skip(number, &why.to_string());
                 return Ok(());
             }
         };
-        let extra = self.extra_of(record);
-        if self.is_known(&offer, &extra) {
+        let mut known = Known { extra: self.extra_of(record), contents: Vec::new() };
+        for offer in earlier {
+            let (record, contents) = recorded(offer);
+            known.extra.earlier.push(record);
+            known.contents.extend(contents);
+        }
+        if self.is_known(&offer, &known.extra) {
             self.progress.known += 1;
         } else {
             let Import { app, queue, disk, handle, .. } = &self.import;
-            match handle.block_on(bring_in(app, queue, disk, offer, false, Some(extra))) {
+            match handle.block_on(bring_in(app, queue, disk, offer, false, Some(known))) {
                 Ok(answer) => self.waiting.push_back(answer),
                 Err(why) => self.skip(number, &why.to_string()),
             }
@@ -260,14 +271,26 @@ impl Run {
             color: record.color,
             kept,
             copies: record.copies.unwrap_or(1).clamp(1, 1_000_000_000),
+            made_from: record.made_from.as_deref().and_then(ClipId::parse),
+            earlier: Vec::new(),
         }
     }
 
     fn is_known(&self, offer: &Offer, extra: &Extra) -> bool {
         let clips = &self.import.app.clips;
         let Some(reading) = read(offer.clone(), clips.device()) else { return false };
+        let (own, _) = recorded(reading.offer);
         clips.get(reading.id).is_some_and(|clip| {
-            (extra.title.is_none() || clip.state.title().is_some())
+            let offers = &clip.state.offers;
+            let has = |one: &OfferRecord| {
+                offers.iter().any(|known| known.value.representations == one.representations)
+            };
+            // So many are kept; of more, the oldest go.
+            let offers_are_known =
+                offers.len() >= OFFERS_KEPT || std::iter::once(&own).chain(&extra.earlier).all(has);
+            offers_are_known
+                && (extra.made_from.is_none() || clip.state.made_from().is_some())
+                && (extra.title.is_none() || clip.state.title().is_some())
                 && (extra.color.is_none() || clip.state.color().is_some())
                 && (extra.kept.is_none() || clip.state.is_pinned())
         })

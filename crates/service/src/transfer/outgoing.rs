@@ -50,6 +50,8 @@ impl Closer {
 pub struct Content {
     /// Clips in it.
     pub clips: u64,
+    /// Pictures that a table of texts has no place for.
+    pub pictures: u64,
     /// Clips that should be in it.
     pub left_out: Vec<LeftOut>,
 }
@@ -141,6 +143,7 @@ pub fn send(
                 bytes: out.bytes,
                 digest: out.hasher.finalize().to_hex().to_string(),
                 clips: content.clips,
+                pictures: content.pictures,
                 left_out: content.left_out,
             };
             app.transfers.ended(transfer, end);

@@ -23,6 +23,9 @@ pub enum RecordError {
     /// None, or too many.
     #[error("a clip has between 1 and {REPRESENTATIONS} representations")]
     Representations,
+    /// Too many earlier copies.
+    #[error("it has more than {EARLIER} earlier copies")]
+    Earlier,
     /// A title that can't be one.
     #[error("its title can't be used: {0}")]
     Title(NameError),
@@ -103,7 +106,27 @@ pub(crate) struct ClipRecord {
     pub(crate) representations: Vec<RepresentationRecord>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub(crate) also: Vec<String>,
+    /// The id of the clip that it was edited from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) made_from: Option<String>,
+    /// What earlier copies of it offered, newest first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(crate) earlier: Vec<EarlierRecord>,
 }
+
+/// What an earlier copy of a clip offered.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct EarlierRecord {
+    #[serde(default)]
+    pub(crate) source: Source,
+    pub(crate) representations: Vec<RepresentationRecord>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(crate) also: Vec<String>,
+}
+
+/// Earlier copies that are read of one clip.
+const EARLIER: usize = 16;
 
 impl ClipRecord {
     /// A clip without its contents.
@@ -120,7 +143,25 @@ impl ClipRecord {
             source: clip.state.offer().map(|offer| offer.source.clone()).unwrap_or_default(),
             representations: Vec::new(),
             also: clip.state.offer().map(|offer| offer.also.clone()).unwrap_or_default(),
+            made_from: clip.state.made_from().map(|id| id.to_string()),
+            earlier: Vec::new(),
         }
+    }
+
+    /// The offers of earlier copies.
+    pub(crate) fn earlier_offers(
+        &self,
+        now: Micros,
+        mut content: impl FnMut(&str) -> Result<Content, RecordError>,
+    ) -> Result<Vec<Offer>, RecordError> {
+        if self.earlier.len() > EARLIER {
+            return Err(RecordError::Earlier);
+        }
+        let whole = |one: &EarlierRecord| {
+            let EarlierRecord { source, representations, also } = one.clone();
+            Self { source, representations, also, ..Self::default() }.offer(now, &mut content)
+        };
+        self.earlier.iter().map(whole).collect()
     }
 
     /// The offer it describes; `content` gives the bytes that stand beside it.

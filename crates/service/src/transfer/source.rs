@@ -4,12 +4,13 @@ use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek};
 use std::os::fd::AsRawFd;
 
+use yadori_core::clip::facts::uri_of;
 use yadori_core::text::encoding::decoded;
 use yadori_core::text::name::{NAME_CHARS, NameError, name_of};
-use yadori_core::{COPY_CAP, Content, Digest};
+use yadori_core::{COPY_CAP, Color, Content, Digest, Kind, Source as CameFrom};
 use zip::ZipArchive;
 
-use crate::transfer::export::{DRAWERS, END, End, FORMAT, HEAD, Head, OLD_CLIPS};
+use crate::transfer::export::{DRAWER_FORMAT, DRAWERS, END, End, FORMAT, HEAD, Head, OLD_CLIPS};
 use crate::transfer::format::{Format, Split};
 use crate::transfer::parts::is_portion;
 use crate::transfer::record::{
@@ -203,7 +204,7 @@ fn json_part<T: serde::de::DeserializeOwned>(
 fn open_drawer(file: File) -> Result<Source, SourceError> {
     let text = whole_text(file)?;
     let file: DrawerFile = serde_json::from_str(&text).map_err(|why| SourceError::NoDrawer(why.line()))?;
-    if file.yadori_drawer > 1 {
+    if file.yadori_drawer > DRAWER_FORMAT {
         return Err(SourceError::Newer("a later Yadori".into()));
     }
     name_of(&file.name, NAME_CHARS).map_err(SourceError::Name)?;
@@ -232,6 +233,18 @@ fn text_record(text: String) -> ClipRecord {
     ClipRecord { representations: vec![one], ..ClipRecord::default() }
 }
 
+fn color_called(name: &str) -> Option<Color> {
+    Color::ALL.into_iter().find(|color| color.word() == name)
+}
+
+/// Copied files by their paths, a line each.
+fn files_record(paths: &str) -> ClipRecord {
+    let uris: Vec<String> = paths.lines().filter(|path| !path.trim().is_empty()).map(uri_of).collect();
+    let mut record = text_record(uris.join("\r\n") + "\r\n");
+    record.representations[0].mime = "text/uri-list".into();
+    record
+}
+
 fn open_csv(file: File) -> Result<Source, SourceError> {
     let mut csv = csv::ReaderBuilder::new().flexible(true).from_reader(BufReader::new(file));
     let names: Vec<String> = csv
@@ -250,13 +263,18 @@ fn open_csv(file: File) -> Result<Source, SourceError> {
             (!value.trim().is_empty()).then(|| value.to_owned())
         };
         let Some(text) = line.get(text).filter(|text| !text.is_empty()) else { continue };
-        let mut record = text_record(text.to_owned());
+        let files = get("kind").is_some_and(|kind| kind == Kind::Files.word());
+        let mut record = if files { files_record(text) } else { text_record(text.to_owned()) };
         record.copied_at = get("copied_at");
         record.title = get("title");
-        record.source.program = get("program");
-        record.source.window = get("window");
-        let place = n as u64 + 1;
-        record.kept = get("drawer").map(|drawer| KeptRecord { drawer: Some(drawer), place });
+        record.color = get("color").and_then(|color| color_called(color.trim()));
+        record.copies = get("copies").and_then(|copies| copies.trim().parse().ok());
+        let (program, window, page) = (get("program"), get("window"), get("page"));
+        record.source = CameFrom { program, window, page };
+        let (place, drawer) = (get("place").and_then(|place| place.trim().parse().ok()), get("drawer"));
+        // A place outside drawers is one among the favorites.
+        record.kept = (place.is_some() || drawer.is_some())
+            .then(|| KeptRecord { drawer, place: place.unwrap_or(n as u64 + 1) });
         records.push(record);
     }
     Ok(Source::Records { records, drawers: Vec::new() })
