@@ -99,7 +99,7 @@ async fn main() -> Result<()> {
     begin_batch(&stage)?;
     println!("{}", yadori(&stage, &["status"])?);
     println!("Open this in a browser within a minute:\n\n    {}\n", yadori(&stage, &["console"])?.trim());
-    println!("For another link, or to try the client, in another terminal:\n");
+    println!("To try the client, in another terminal:\n");
     println!(
         "    export YADORI_HOME={}\n    {} console\n    {} list\n",
         stage.home.display(),
@@ -129,12 +129,22 @@ async fn main() -> Result<()> {
             std::env::current_exe()?.display()
         ),
     }
-    println!("The demo's display is {}; Ctrl-C ends it all.", stage.display);
+    println!(
+        "The demo's display is {}. Enter gives a fresh link to sign in, Ctrl-C ends it all.",
+        stage.display
+    );
     std::io::stdout().flush()?;
     let mut terminate = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate())?;
-    tokio::select! {
-        done = tokio::signal::ctrl_c() => done?,
-        _ = terminate.recv() => {}
+    let mut presses = presses_of_enter();
+    loop {
+        tokio::select! {
+            done = tokio::signal::ctrl_c() => break done?,
+            _ = terminate.recv() => break,
+            Some(()) = presses.recv() => {
+                println!("    {}\n", yadori(&stage, &["console"])?.trim());
+                std::io::stdout().flush()?;
+            }
+        }
     }
     println!("\nEnding.");
     if let Some(second) = &second {
@@ -147,6 +157,21 @@ async fn main() -> Result<()> {
     }
     programs.clear();
     Ok(())
+}
+
+/// Each press of Enter at the terminal, on a thread of its own: a read of it can't be given up.
+fn presses_of_enter() -> tokio::sync::mpsc::Receiver<()> {
+    let (told, presses) = tokio::sync::mpsc::channel(1);
+    std::thread::spawn(move || {
+        let lines = std::io::stdin().lines();
+        // At its end nobody is there to press anything.
+        for _ in lines.map_while(Result::ok) {
+            if told.blocking_send(()).is_err() {
+                return;
+            }
+        }
+    });
+    presses
 }
 
 /// A program that was built beside this one.

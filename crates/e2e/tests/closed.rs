@@ -88,6 +88,45 @@ fn rebound_names_and_other_origins_get_nothing_even_with_a_key() {
 }
 
 #[test]
+fn a_request_that_contradicts_itself_is_refused_and_nothing_is_smuggled_in() {
+    let service = Service::without_desk();
+    service.yadori(&["add", "private words"]);
+    let own = service.address().trim_start_matches("http://").to_owned();
+    let key = service.key();
+    let said = |request: &str| -> Vec<String> {
+        let mut stream = std::net::TcpStream::connect(&own).unwrap();
+        stream.set_read_timeout(Some(std::time::Duration::from_secs(20))).unwrap();
+        stream.write_all(request.as_bytes()).unwrap();
+        let mut answer = Vec::new();
+        stream.read_to_end(&mut answer).expect("it ends the connection");
+        let text = String::from_utf8_lossy(&answer).into_owned();
+        text.lines().filter(|line| line.starts_with("HTTP/1.1 ")).map(|line| line[9..12].to_owned()).collect()
+    };
+    let get = |target: &str, headers: &str| {
+        format!("GET {target} HTTP/1.1\r\n{headers}authorization: Bearer {key}\r\nconnection: close\r\n\r\n")
+    };
+    let path = "/api/v1/status";
+    let host = format!("host: {own}\r\n");
+    assert_eq!(said(&get(path, &host)), ["200"]);
+    assert_eq!(said(&get(path, &format!("{host}{host}"))), ["400"]);
+    assert_eq!(said(&get(path, &format!("{host}host: example.org\r\n"))), ["400"]);
+    assert_eq!(said(&get(path, &format!("host: example.org\r\n{host}"))), ["400"]);
+    let origin = format!("origin: http://{own}\r\n");
+    assert_eq!(said(&get(path, &format!("{host}{origin}origin: https://example.org\r\n"))), ["400"]);
+    // A target with a server in it: that is the one that is meant, whatever the Host says.
+    assert_eq!(said(&get(&format!("http://{own}{path}"), &host)), ["200"]);
+    assert_eq!(said(&get(&format!("http://example.org{path}"), &host)), ["400"]);
+    assert_eq!(said(&get(path, "")), ["421"]);
+    // Both lengths: one answer, and then the end of the connection, so that the rest is no request (RFC 9112, section 6.1).
+    let smuggled = format!(
+        "POST /api/v1/rows HTTP/1.1\r\n{host}authorization: Bearer {key}\r\ncontent-type: application/json\r\n\
+         content-length: 6\r\ntransfer-encoding: chunked\r\n\r\na\r\n{{\"ids\":[]}}\r\n0\r\n\r\nGET {path} HTTP/1.1\r\n{host}\
+         authorization: Bearer {key}\r\nconnection: close\r\n\r\n"
+    );
+    assert_eq!(said(&smuggled).len(), 1);
+}
+
+#[test]
 fn another_user_of_the_machine_reaches_neither_socket_nor_files() {
     if !rustix::process::geteuid().is_root() {
         #[expect(clippy::print_stderr, reason = "a test that could not be tried says so")]

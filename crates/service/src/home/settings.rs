@@ -2,7 +2,7 @@
 //! which wins over the file.
 
 use std::collections::BTreeMap;
-use std::net::SocketAddr;
+use std::net::{IpAddr, Ipv6Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -246,7 +246,7 @@ pub enum SettingsError {
     },
     /// Not an address.
     #[error(
-        "`listen` is `{0}`; it must be a loopback address and a port, such as 127.0.0.1:4180 or 127.0.0.1:0"
+        "`listen` is `{0}`; it must be 127.0.0.1 or [::1] (loopback) and a port, such as 127.0.0.1:4180 or 127.0.0.1:0"
     )]
     Listen(String),
     /// Not a level.
@@ -340,7 +340,10 @@ fn combine(
     environment_display: Option<String>,
 ) -> Result<Settings, SettingsError> {
     let listen = flags.listen.or(file.listen).map(|text| match text.parse::<SocketAddr>() {
-        Ok(address) if address.ip().is_loopback() => Ok(address),
+        // A page at another loopback address would be a stranger to the gate.
+        Ok(address) if [IpAddr::from([127, 0, 0, 1]), Ipv6Addr::LOCALHOST.into()].contains(&address.ip()) => {
+            Ok(address)
+        }
         _ => Err(SettingsError::Listen(text)),
     });
     let level = file.log.level.unwrap_or_else(|| "info".into());
@@ -476,6 +479,7 @@ mod tests {
         for (text, word) in [
             ("lisen = '127.0.0.1:0'", "lisen"),
             ("listen = '0.0.0.0:80'", "loopback"),
+            ("listen = '127.0.0.2:80'", "127.0.0.1 or [::1]"),
             ("listen = 'here'", "127.0.0.1:0"),
             ("[log]\nlevel = 'loud'", "warn"),
             ("[acts]\ngrace_minutes = 0", "10080"),

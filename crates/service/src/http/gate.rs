@@ -72,8 +72,28 @@ fn turned_away(failure: Failure) -> Response {
     response
 }
 
+/// A request says once for whom it is and whose page asks, and nothing of it is meant for a proxy (RFC 9110, section 7.2;
+/// RFC 9112, section 3.2).
+fn check_once(request: &Request, is_own: impl Fn(&str) -> bool) -> Result<(), Failure> {
+    let several = |name| request.headers().get_all(name).iter().count() > 1;
+    let wrong =
+        |detail| Failure::new(StatusCode::BAD_REQUEST, "not-once", "The request contradicts itself", detail);
+    if several(header::HOST) || several(header::ORIGIN) {
+        return Err(wrong("it has more than one Host, or more than one Origin"));
+    }
+    match request.uri().authority() {
+        Some(authority) if !is_own(authority.as_str()) => {
+            Err(wrong("its target is another server's address"))
+        }
+        _ => Ok(()),
+    }
+}
+
 fn check_phone(app: &Shared, request: &Request) -> Result<(), Failure> {
     let headers = request.headers();
+    // Which name a phone uses is known to its certificate alone.
+    let named = headers.get(header::HOST).and_then(|host| host.to_str().ok()).unwrap_or_default();
+    check_once(request, |authority| authority == named)?;
     let host = headers.get(header::HOST).and_then(|host| host.to_str().ok()).unwrap_or_default();
     if !is_origin(headers, |origin| origin.strip_prefix("https://") == Some(host)) {
         let detail = "requests from other pages are not answered";
@@ -119,6 +139,7 @@ pub(super) async fn pass(State(gate): State<Gate>, request: Request, next: Next)
 
 fn check(gate: &Gate, request: &Request) -> Result<(), Failure> {
     let headers = request.headers();
+    check_once(request, |authority| is_own_host(authority, gate.port))?;
     let host = headers.get(header::HOST).and_then(|host| host.to_str().ok()).unwrap_or_default();
     if !is_own_host(host, gate.port) {
         let detail = "this address does not belong to the service";
