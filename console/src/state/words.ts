@@ -162,6 +162,7 @@ const ACTS: Record<string, string> = {
   'order-items': 'batch put in another order',
   'remove-batch': 'batch removed',
   clear: 'cleared',
+  import: 'brought in',
 };
 
 /** An act in words. */

@@ -166,6 +166,9 @@ pub struct ImportProgress {
     /// Why, for those of them that no line told of before.
     #[serde(default)]
     pub reasons: Vec<String>,
+    /// At the end: acts that take it back, each on its own; one, unless it was very large, and none where nothing changed.
+    #[serde(default)]
+    pub acts: u64,
     /// It is over.
     pub over: bool,
     /// Why it could not go on; what was brought in stays, and importing again goes on there.

@@ -108,5 +108,6 @@ fn name_of(act: ActKind) -> &'static str {
         ActKind::OrderItems => "batch put in another order",
         ActKind::RemoveBatch => "batch removed",
         ActKind::Clear => "cleared",
+        ActKind::Import => "brought in",
     }
 }

@@ -109,7 +109,7 @@ fn an_export_brings_everything_back_and_a_second_import_changes_nothing() {
     for place in ["1", "2", "3", "4"] {
         assert_eq!(raw(&service, place), raw(&other, place), "{place}");
     }
-    assert_eq!(other.yadori(&["undo", "--list"]).trim(), "There is nothing to take back.");
+    assert_eq!(other.acts().iter().map(|(act, _)| act.as_str()).collect::<Vec<_>>(), ["import"]);
 }
 
 /// Everything of a clip: its row without its place and prefix, every representation and every earlier one byte for byte.
@@ -196,6 +196,55 @@ fn what_is_exported_comes_back_clip_by_clip_with_earlier_copies_and_originals() 
     assert!(mimes.contains(&"text/html") && detail["row"]["formatted"] == true, "{detail}");
     assert!(detail["earlier"].as_array().unwrap().len() >= 2, "{detail}");
     assert!(fourth.yadori(&["import", &at("all.zip")]).contains("Brought in 0 of"));
+}
+
+#[test]
+fn an_import_is_one_act_that_is_taken_back_and_made_again() {
+    let service = furnished();
+    let at = |name: &str| service.home().join(name).display().to_string();
+    service.yadori(&["export", &at("all.zip")]);
+    service.yadori(&["drawer", "export", "replies", &at("replies.json")]);
+    for (file, verb) in [("all.zip", &["import"][..]), ("replies.json", &["drawer", "import"])] {
+        let mut other = Service::without_desk();
+        // Some of it is there already, bare; something else is kept.
+        let own = add(&other, "clip 1, é 山");
+        add(&other, "clip 5, é 山");
+        add(&other, "its own");
+        other.yadori(&["pin", "1"]);
+        other.yadori(&["drawer", "new", "Its own"]);
+        let acts = other.acts().len();
+        let before = picture(&other);
+        let said = other.yadori(&[verb, &[&at(file)]].concat());
+        assert!(said.contains("`yadori undo` takes that back."), "{said}");
+        let after = picture(&other);
+        assert_ne!(before, after);
+        assert_eq!((other.acts().len(), other.acts()[0].0.as_str()), (acts + 1, "import"));
+        // Back, and again, across an end that nobody planned.
+        other.yadori(&["undo"]);
+        assert_eq!(picture(&other), before, "{file}");
+        other.kill();
+        other.start_again();
+        other.await_records();
+        assert_eq!(picture(&other), before, "{file}");
+        other.yadori(&["redo"]);
+        assert_eq!(picture(&other), after, "{file}");
+        // What was done to it since stays.
+        other.yadori(&["title", &own, "Mine"]);
+        let import = other.yadori(&["undo", "--list", "--json"]);
+        let import: Value = serde_json::from_str(&import).unwrap();
+        let id = import["acts"].as_array().unwrap().iter().find(|act| act["act"] == "import").unwrap()["id"]
+            .clone();
+        let url = format!("{}/api/v1/undo?act={}", other.address(), id.as_str().unwrap());
+        let key = format!("authorization: Bearer {}", other.key());
+        assert_eq!(Service::curl(&["-X", "POST", "-H", &key, &url]).0, 200);
+        assert_eq!(other.list(9).iter().find(|row| row.id == own).unwrap().title.as_deref(), Some("Mine"));
+        assert_eq!(other.list(99).len(), 3, "{file}");
+        // The same import a second time changes nothing, and is no act.
+        other.yadori(&[verb, &[&at(file)]].concat());
+        let acts = other.acts().len();
+        let said = other.yadori(&[verb, &[&at(file)]].concat());
+        assert!(!said.contains("undo") && other.acts().len() == acts, "{said}");
+    }
 }
 
 #[test]

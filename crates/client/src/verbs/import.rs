@@ -105,7 +105,12 @@ pub(crate) fn bring_in(
     } else {
         let known = if last.known > 0 { format!(", {} known already", last.known) } else { String::new() };
         let could_not = if skipped > 0 { format!(", {skipped} could not be read") } else { String::new() };
-        writeln!(out, "Brought in {} of {}{known}{could_not}.", last.added, last.total)?;
+        let back = match last.acts {
+            0 => String::new(),
+            1 => " `yadori undo` takes that back.".to_owned(),
+            acts => format!(" `yadori undo {acts}` takes that back."),
+        };
+        writeln!(out, "Brought in {} of {}{known}{could_not}.{back}", last.added, last.total)?;
         if told > REASONS {
             writeln!(io::stderr(), "  … and {} more; --json has them all", told - REASONS)?;
         }

@@ -49,11 +49,13 @@ pub enum ActKind {
     RemoveBatch,
     /// Many clips went at once, by a scope.
     Clear,
+    /// Clips and drawers came in from a file.
+    Import,
 }
 
 impl ActKind {
     /// All of them.
-    pub const ALL: [Self; 21] = [
+    pub const ALL: [Self; 22] = [
         Self::Remove,
         Self::Pin,
         Self::Unpin,
@@ -75,6 +77,7 @@ impl ActKind {
         Self::OrderItems,
         Self::RemoveBatch,
         Self::Clear,
+        Self::Import,
     ];
 
     /// The word for it.
@@ -101,12 +104,18 @@ impl ActKind {
             Self::OrderItems => "order-items",
             Self::RemoveBatch => "remove-batch",
             Self::Clear => "clear",
+            Self::Import => "import",
         }
     }
 
     /// The kind that a word stands for.
     pub fn from_word(word: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|kind| kind.word() == word)
+    }
+
+    /// It makes clips: while it is taken back, it holds what it can bring again.
+    pub fn makes_clips(self) -> bool {
+        self.exchanges() || self == Self::Import
     }
 
     /// It puts one clip in the place of another: it is taken back whole or not at all.

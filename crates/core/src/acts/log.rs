@@ -298,9 +298,9 @@ impl ActLog {
         }
     }
 
-    /// A removal that stands, or anything that was undone and made a clip (an edit): it holds what it can bring back.
+    /// A removal that stands, or anything that was undone and made clips (an edit, an import): it holds what it can bring back.
     fn brings_back(&self, act: &ActEntry) -> bool {
-        !act.lasting || (act.undone.is_some() && act.kind.exchanges())
+        !act.lasting || (act.undone.is_some() && act.kind.makes_clips())
     }
 }
 

@@ -80,11 +80,7 @@ struct Written<'r> {
 impl ActRecord {
     /// What is to be remembered of an act that is about to be done.
     pub fn of(plan: &Plan) -> Self {
-        let clips = plan
-            .clips
-            .iter()
-            .map(|one| change(one.after.id, ClipFace::of(&one.before), ClipFace::of(&one.after)))
-            .collect();
+        let clips = plan.clips.iter().map(|one| changed(&one.before, &one.after)).collect();
         let drawers = plan
             .drawers
             .iter()
@@ -162,6 +158,11 @@ impl ActRecord {
     pub fn ids(&self) -> Vec<ClipId> {
         self.clips.iter().map(|one| one.id).collect()
     }
+}
+
+/// What was done to a clip, as it is remembered.
+pub fn changed(before: &StoredClip, after: &StoredClip) -> ClipChange {
+    change(after.id, ClipFace::of(before), ClipFace::of(after))
 }
 
 fn change(id: ClipId, before: Option<ClipFace>, after: Option<ClipFace>) -> ClipChange {

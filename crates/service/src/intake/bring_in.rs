@@ -8,7 +8,7 @@ use yadori_store::CHUNK;
 use crate::intake::reading::{Arrival, read_offer};
 use crate::records::room::Disk;
 use crate::state::app::App;
-use crate::writer::{Capture, Change, Queue, WriteError};
+use crate::writer::{Capture, Change, ImportId, Queue, WriteError};
 
 /// Brings a clip in, and waits until it is on disk. `on_top`: it counts as copied just now.
 ///
@@ -32,6 +32,8 @@ pub struct Known {
     pub extra: Extra,
     /// The contents of its earlier offers.
     pub contents: Vec<(Digest, Content)>,
+    /// The import that it comes with.
+    pub import: Option<ImportId>,
 }
 
 /// Brings a clip in with what is known of it elsewhere; the answer comes when it is on disk.
@@ -46,10 +48,14 @@ pub async fn bring_in(
     on_top: bool,
     extra: Option<Known>,
 ) -> Result<oneshot::Receiver<Result<ClipId, WriteError>>, WriteError> {
-    let (extra, contents) = extra.map_or((None, Vec::new()), |known| (Some(known.extra), known.contents));
+    let (extra, contents, import) = match extra {
+        Some(known) => (Some(known.extra), known.contents, known.import),
+        None => (None, Vec::new(), None),
+    };
     let arrival = Arrival { at: offer.at, at_start: false, live: false, on_top, extra: extra.map(Box::new) };
     let mut capture = read_offer(app.clips.device(), offer, arrival).await.ok_or(WriteError::Empty)?;
     capture.contents.extend(contents);
+    capture.import = import;
     let (done, answer) = oneshot::channel();
     capture.done = Some(done);
     submit(app, queue, disk, capture).await;

@@ -46,7 +46,7 @@ fn capture_of(device: DeviceId, mut offer: Offer, arrival: Arrival) -> Option<Ca
     let (record, contents) = recorded(offer);
     let Arrival { at, at_start, live, on_top, extra } = arrival;
     let copied = Copied { id: reading.id, facts, record, at, at_start, on_top, extra };
-    Some(Capture { copied, contents, text, staged: false, live, done: None })
+    Some(Capture { copied, contents, text, staged: false, live, import: None, done: None })
 }
 
 /// An offer as it is recorded, and its contents.

@@ -16,6 +16,7 @@ use yadori_core::text::fold::fold;
 use yadori_core::text::name::{TITLE_CHARS, name_of};
 use yadori_core::{ClipId, Content, Kept, Offer, OfferRecord, read};
 
+use crate::home::random::random;
 use crate::intake::bring_in::{Known, bring_in};
 use crate::intake::reading::recorded;
 use crate::records::room::Disk;
@@ -25,7 +26,7 @@ pub use crate::transfer::format::{Format, Split};
 use crate::transfer::record::{ClipRecord, DrawerRecord, KeptRecord, RecordError, kept_as};
 pub use crate::transfer::source::SourceError;
 use crate::transfer::source::{Source, open};
-use crate::writer::{Queue, WriteError};
+use crate::writer::{ImportId, Queue, WriteError};
 
 /// Bytes of an import at most.
 const UPLOAD_MOST: u64 = 16 << 30;
@@ -118,6 +119,7 @@ pub struct Import {
 
 /// An import on its way.
 struct Run {
+    id: ImportId,
     import: Import,
     progress: ImportProgress,
     waiting: std::collections::VecDeque<oneshot::Receiver<Result<ClipId, WriteError>>>,
@@ -128,7 +130,9 @@ struct Run {
 impl Import {
     /// Brings everything in, telling how far it has come; the last line says that it is over.
     pub fn run(self, source: Opened) {
+        let Ok(id) = random() else { return };
         let mut run = Run {
+            id,
             import: self,
             progress: ImportProgress::default(),
             waiting: std::collections::VecDeque::new(),
@@ -137,6 +141,11 @@ impl Import {
         };
         let outcome = run.all(source.0);
         run.settle(0);
+        // Also what was cut off can be taken back.
+        match run.import.handle.block_on(run.import.queue.imported(id)) {
+            Ok(acts) => run.progress.acts = acts as u64,
+            Err(why) => tracing::warn!("an import can't be taken back as one: {why}"),
+        }
         run.progress.problem = outcome.err().map(|why| why.to_string());
         run.progress.over = true;
         run.tell();
@@ -237,7 +246,7 @@ impl Run {
                 return Ok(());
             }
         };
-        let mut known = Known { extra: self.extra_of(record), contents: Vec::new() };
+        let mut known = Known { extra: self.extra_of(record), contents: Vec::new(), import: Some(self.id) };
         for offer in earlier {
             let (record, contents) = recorded(offer);
             known.extra.earlier.push(record);
@@ -326,7 +335,7 @@ impl Run {
                 dividers: one.dividers,
             })
             .collect();
-        self.names = self.import.handle.block_on(self.import.queue.bring_drawers(foreign))?;
+        self.names = self.import.handle.block_on(self.import.queue.bring_drawers(foreign, self.id))?;
         self.ranks.insert(None, self.rank_base(None, count(None)));
         for (name, id) in &self.names {
             if let Some(base) = bases.get(name) {

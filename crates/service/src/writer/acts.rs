@@ -20,7 +20,7 @@ use crate::writer::wish::BY_LIMITS;
 use crate::writer::worker::Writer;
 
 /// Bytes that the record of one act may have: well below what the database takes at once.
-const PAYLOAD: usize = 40 << 20;
+pub(super) const PAYLOAD: usize = 40 << 20;
 
 /// An act that is stepped, or whose stepping has begun.
 enum Begun {
@@ -53,35 +53,11 @@ impl Writer {
             return Err(WriteError::TooMany(plan.clips.len()));
         }
         let subject = plan.clips.first().map(|one| one.after.id.to_string());
-        let row = ActRow {
-            id: random().map_err(|_| WriteError::NoRandomness)?,
-            number: self.log.next_number(),
-            at: now(),
-            kind: plan.kind,
-            payload,
-            holds: record.holds(),
-            undone: None,
-            lasting: !record.removes(),
-            subject: subject
-                .or_else(|| plan.drawers.first().map(|one| one.after.id.clone()))
-                .or_else(|| plan.batches.first().map(|one| one.id.to_string())),
-            clips: record.ids(),
-            cleared: None,
-            going: STANDS,
-        };
-        let entry = ActEntry {
-            id: row.id,
-            number: row.number,
-            at: row.at,
-            steady: self.steady.now(),
-            kind: row.kind,
-            undone: None,
-            lasting: row.lasting,
-            subject: row.subject.clone(),
-            clips: row.clips.clone(),
-            cleared: None,
-            ending: false,
-        };
+        let subject = subject
+            .or_else(|| plan.drawers.first().map(|one| one.after.id.clone()))
+            .or_else(|| plan.batches.first().map(|one| one.id.to_string()));
+        let id = random().map_err(|_| WriteError::NoRandomness)?;
+        let (row, entry) = self.new_act((id, plan.kind), &record, payload, subject);
         let mut group = Group {
             now: now(),
             clock: self.clock.last(),
@@ -112,6 +88,44 @@ impl Writer {
         self.apply_batches(plan.batches);
         let count = ids.len() as u64 + ended;
         Ok(Outcome { id: act_id, kind: plan.kind, ids, count, made: plan.made })
+    }
+
+    /// An act that is about to be recorded, and how the log will know it.
+    pub(super) fn new_act(
+        &self,
+        (id, kind): ([u8; 16], ActKind),
+        record: &ActRecord,
+        payload: Vec<u8>,
+        subject: Option<String>,
+    ) -> (ActRow, ActEntry) {
+        let row = ActRow {
+            id,
+            number: self.log.next_number(),
+            at: now(),
+            kind,
+            payload,
+            holds: record.holds(),
+            undone: None,
+            lasting: !record.removes(),
+            subject,
+            clips: record.ids(),
+            cleared: None,
+            going: STANDS,
+        };
+        let entry = ActEntry {
+            id,
+            number: row.number,
+            at: row.at,
+            steady: self.steady.now(),
+            kind,
+            undone: None,
+            lasting: row.lasting,
+            subject: row.subject.clone(),
+            clips: row.clips.clone(),
+            cleared: None,
+            ending: false,
+        };
+        (row, entry)
     }
 
     /// Takes an act back, or makes it again: the one named, or the last.

@@ -12,6 +12,7 @@ use yadori_store::{BatchChange, Group};
 
 use crate::state::clock::now;
 use crate::state::events::Happening;
+use crate::writer::change::ImportId;
 use crate::writer::error::WriteError;
 use crate::writer::worker::Writer;
 
@@ -21,10 +22,11 @@ fn id_of(text: &str) -> String {
 }
 
 impl Writer {
-    /// Drawers from elsewhere: no act, nothing to take back. Gives their ids by folded name.
+    /// Drawers from elsewhere: a part of the import that they come with. Gives their ids by folded name.
     pub(super) async fn bring_drawers(
         &mut self,
         drawers: Vec<ForeignDrawer>,
+        import: ImportId,
     ) -> Result<HashMap<String, String>, WriteError> {
         self.writable()?;
         let mut ids = HashMap::new();
@@ -41,6 +43,9 @@ impl Writer {
                 let group =
                     Group { drawers: vec![drawer], clock: self.clock.last(), now: now(), ..Group::default() };
                 self.commit_act(&group).await?;
+                for drawer in &group.drawers {
+                    self.imports.entry(import).or_default().drawer(drawer);
+                }
                 self.apply(Vec::new(), group.drawers, &HashMap::new());
             }
         }

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use yadori_core::acts::plan::BatchPlan;
+use yadori_core::acts::record::{ClipChange, changed};
 use yadori_core::acts::{Moment, capture};
 use yadori_core::{ClipId, Digest, Micros, RefusalReason, StoredClip};
 use yadori_store::{CHUNK, CommitError, Group, RefusalRow};
@@ -11,7 +12,7 @@ use crate::state::clock::now;
 use crate::state::events::Happening;
 use crate::state::health::LiveNow;
 use crate::writer::announce::Told;
-use crate::writer::change::{ASIDE, Capture};
+use crate::writer::change::{ASIDE, Capture, ImportId};
 use crate::writer::commit::NotCommitted;
 use crate::writer::error::WriteError;
 use crate::writer::handed::recorded;
@@ -26,6 +27,8 @@ pub(super) struct Planned {
     clips: Vec<StoredClip>,
     /// The batch that copies joined.
     batch: Option<BatchPlan>,
+    /// What imports have done to clips.
+    brought: Vec<(ImportId, ClipChange)>,
 }
 
 impl Writer {
@@ -41,8 +44,7 @@ impl Writer {
     }
 
     fn plan(&mut self, captures: &[Capture]) -> Planned {
-        let mut planned =
-            Planned { group: Group { now: now(), ..Group::default() }, clips: Vec::new(), batch: None };
+        let mut planned = Planned { group: Group { now: now(), ..Group::default() }, ..Planned::default() };
         let group = &mut planned.group;
         let mut latest: HashMap<ClipId, StoredClip> = HashMap::new();
         let mut newest = self.app.clips.history().newest();
@@ -50,7 +52,11 @@ impl Writer {
             let id = one.copied.id;
             let known = latest.remove(&id).unwrap_or_else(|| self.known(id));
             let before: Vec<Digest> = known.digests().collect();
+            let first = one.import.map(|import| (import, known.clone()));
             let after = self.after(one, known, newest);
+            if let Some((import, first)) = first {
+                planned.brought.push((import, changed(&first, &after)));
+            }
             newest = newest.max(Some(after.ordered_at));
             let kept: Vec<Digest> = after.digests().collect();
             let dropped = before.into_iter().filter(|digest| !kept.contains(digest));
@@ -160,6 +166,9 @@ impl Writer {
     /// The history follows what was committed, and everybody is told.
     fn have_saved(&mut self, planned: Planned, captures: Vec<Capture>) {
         let kept = planned.clips.iter().any(|clip| clip.state.is_pinned());
+        for (import, change) in planned.brought {
+            self.imports.entry(import).or_default().clip(change);
+        }
         for (clip, one) in planned.clips.into_iter().zip(&captures) {
             self.on_disk.remove(&clip.id);
             let text = one.text.as_deref().filter(|_| !self.app.clips.has_whole_text(clip.id));

@@ -21,6 +21,9 @@ pub const ASIDE: u64 = 512 * 1024;
 /// Where an answer goes.
 pub type Done<T> = oneshot::Sender<Result<T, WriteError>>;
 
+/// The name of an import that is under way, which its act has afterwards.
+pub type ImportId = [u8; 16];
+
 /// A copy on its way into the history.
 #[derive(Debug)]
 pub struct Capture {
@@ -34,6 +37,8 @@ pub struct Capture {
     pub staged: bool,
     /// It was made on this desktop just now, rather than brought in.
     pub live: bool,
+    /// The import that it came with.
+    pub import: Option<ImportId>,
     /// Who waits for it.
     pub done: Option<Done<ClipId>>,
 }
@@ -120,8 +125,10 @@ pub enum Change {
     Draft(ClipId, Option<String>, Done<()>),
     /// Browsers sign in, come back, and sign out.
     SignIns(Vec<SignInChange>, Done<()>),
-    /// Drawers that come from elsewhere. Gives their ids by folded name.
-    BringDrawers(Vec<ForeignDrawer>, Done<HashMap<String, String>>),
+    /// Drawers that come with an import. Gives their ids by folded name.
+    BringDrawers(Vec<ForeignDrawer>, ImportId, Done<HashMap<String, String>>),
+    /// An import has ended: what it has brought is an act. Gives how many acts it takes.
+    Imported(ImportId, Done<usize>),
     /// A backup was received whole, and becomes the history.
     Restored(Box<(History, Corpus)>, Vec<Drawer>, Done<u64>),
     /// What has come from other devices.
@@ -280,8 +287,17 @@ impl Queue {
     pub async fn bring_drawers(
         &self,
         drawers: Vec<ForeignDrawer>,
+        import: ImportId,
     ) -> Result<HashMap<String, String>, WriteError> {
-        self.ask(|done| Change::BringDrawers(drawers, done)).await
+        self.ask(|done| Change::BringDrawers(drawers, import, done)).await
+    }
+
+    /// An import has ended: what it has brought can be taken back. Gives how many acts that takes; none if it changed nothing.
+    ///
+    /// # Errors
+    /// What it has brought stays then.
+    pub async fn imported(&self, import: ImportId) -> Result<usize, WriteError> {
+        self.ask(|done| Change::Imported(import, done)).await
     }
 
     /// Makes a backup that was received whole the history. Gives the number of clips.

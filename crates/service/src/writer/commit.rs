@@ -119,7 +119,10 @@ impl Writer {
             | Change::Merge(_, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
-            Change::BringDrawers(_, done) => {
+            Change::BringDrawers(_, _, done) => {
+                let _ = done.send(Err(self.unavailable()));
+            }
+            Change::Imported(_, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::ShareRules(_, _, done) => {

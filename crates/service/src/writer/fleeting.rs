@@ -154,6 +154,7 @@ impl Writer {
         let at = self.fleeting.iter().position(|one| one.id == id);
         let one = &self.fleeting[at.ok_or(WriteError::Act(ActError::NoneThere))?].capture;
         let capture = Capture {
+            import: None,
             copied: one.copied.clone(),
             contents: one.contents.clone(),
             text: None,

@@ -16,6 +16,7 @@ mod commit;
 mod error;
 mod fleeting;
 mod handed;
+mod imports;
 mod long;
 mod merging;
 mod mode;
@@ -29,7 +30,7 @@ mod waiting;
 mod wish;
 mod worker;
 
-pub use change::{ASIDE, Capture, Change, Done, Handed, Loaded, Outcome, Queue, With, queue};
+pub use change::{ASIDE, Capture, Change, Done, Handed, ImportId, Loaded, Outcome, Queue, With, queue};
 pub use error::WriteError;
 pub use received::Received;
 pub use wish::{BY_LIMITS, ClearWish};

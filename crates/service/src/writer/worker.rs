@@ -14,7 +14,8 @@ use crate::state::app::Shared;
 use crate::state::clock::SteadyClock;
 use crate::state::events::Happening;
 use crate::state::health::REFUSALS;
-use crate::writer::change::{Capture, Change, Loaded};
+use crate::writer::change::{Capture, Change, ImportId, Loaded};
+use crate::writer::imports::Brought;
 
 use crate::writer::mode::Mode;
 use crate::writer::secret::Fleeting;
@@ -50,6 +51,8 @@ pub struct Writer {
     pub(super) long: VecDeque<Long>,
     /// Clips that live in memory alone, oldest first.
     pub(super) fleeting: Vec<Fleeting>,
+    /// What imports that are under way have done so far.
+    pub(super) imports: HashMap<ImportId, Brought>,
     pub(super) stopping: bool,
     pub(super) stopped: Option<oneshot::Sender<()>>,
 }
@@ -67,6 +70,7 @@ impl Writer {
             steady: SteadyClock::begin(),
             mode: Mode::Loading,
             waiting: VecDeque::new(),
+            imports: HashMap::new(),
             waiting_bytes: 0,
             handed: HashSet::new(),
             on_disk: HashMap::new(),
@@ -190,8 +194,12 @@ impl Writer {
                 let outcome = self.sign_ins(changes).await;
                 let _ = done.send(outcome);
             }
-            Change::BringDrawers(drawers, done) => {
-                let outcome = self.bring_drawers(drawers).await;
+            Change::BringDrawers(drawers, import, done) => {
+                let outcome = self.bring_drawers(drawers, import).await;
+                let _ = done.send(outcome);
+            }
+            Change::Imported(import, done) => {
+                let outcome = self.imported(import).await;
                 let _ = done.send(outcome);
             }
             Change::Restored(all, drawers, done) => {
