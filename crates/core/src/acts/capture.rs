@@ -200,7 +200,7 @@ mod tests {
         assert_eq!(offers(&new), [rich.clone(), plain.clone(), old.clone()]);
         assert_eq!(new.state.times_copied(), 1);
         // The same again changes nothing.
-        assert_eq!(capture(new.clone(), &brought(&rich, &[old.clone()]), None, &mut moment), new);
+        assert_eq!(capture(new.clone(), &brought(&rich, std::slice::from_ref(&old)), None, &mut moment), new);
         // Onto a plain one: what has more is shown, and nothing is lost.
         let own = capture(unknown, &Copied { record: plain.clone(), ..copied(5) }, None, &mut moment);
         assert_eq!(
