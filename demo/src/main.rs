@@ -355,7 +355,7 @@ fn play(stage: &Stage) -> Result<Vec<Program>> {
             .context("xclip (Debian package xclip)")?;
         program.stdin.take().context("no input of xclip")?.write_all(&bytes)?;
         programs.push(Program(program));
-        let until = Instant::now() + Duration::from_secs(10);
+        let until = Instant::now() + Duration::from_secs(60);
         while newest(stage)? == before {
             if Instant::now() > until {
                 bail!("a copy as {target} did not arrive");
@@ -374,6 +374,7 @@ fn scenario_reply() -> &'static str {
 
 fn newest(stage: &Stage) -> Result<String> {
     let text = yadori(stage, &["list", "-n", "1", "--json"])?;
-    let rows: serde_json::Value = serde_json::from_str(&text)?;
-    Ok(format!("{}@{}", rows[0]["id"], rows[0]["copied_at"]))
+    let listed: serde_json::Value = serde_json::from_str(&text)?;
+    let newest = listed["clips"].get(0).context("no clip")?;
+    Ok(format!("{}@{}", newest["id"], newest["copied_at"]))
 }

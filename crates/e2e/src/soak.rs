@@ -212,7 +212,7 @@ impl Soak {
             "color" => row["color"] == "red",
             "remove" => found.status.code() == Some(4),
             "edit" => self.finds(&one.word),
-            _ => self.service.yadori(&["drawer", "list", &one.word]).contains(&one.word),
+            _ => self.service.client(&["drawer", "list", &one.word]).status.success(),
         };
         match one.answer {
             Answer::Done => assert!(is_so, "answered as done and is not: {one:?}"),

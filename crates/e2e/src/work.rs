@@ -87,7 +87,7 @@ pub fn work(time: Duration, mut say: impl FnMut(f64, &Done)) -> Result<Done> {
         done.announced += 1;
         match n % 25 {
             0 => drop(service.yadori(&["take", "3"])),
-            5 => drop(service.yadori(&["list", "kestrel line"])),
+            5 => drop(service.listed(&["kestrel line"])),
             10 => {
                 let row = service.list(12).into_iter().find(|row| row.picture.is_some());
                 if let Some(row) = row {
