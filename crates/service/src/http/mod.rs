@@ -7,6 +7,7 @@ mod clearing;
 mod clips;
 mod code;
 mod context;
+mod described;
 mod devices;
 mod drawers;
 mod extract;

@@ -16,6 +16,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::context::{Context, Entrance};
+use super::described::complete;
 use super::{
     acts, batches, clearing, clips, devices, drawers, gate, keeping, problem, ready, search, service,
     transfers,
@@ -54,7 +55,8 @@ pub fn over_tls(context: Context) -> Router {
 
 /// The description of the interface (OpenAPI 3.1).
 pub fn description() -> utoipa::openapi::OpenApi {
-    let (_, description) = described(calls()).split_for_parts();
+    let (_, mut description) = described(calls()).split_for_parts();
+    complete(&mut description);
     description
 }
 
@@ -180,7 +182,8 @@ fn all(context: Context, entrance: Entrance) -> Router {
     let context = Arc::new(context);
     let waiting =
         calls_of_the_history().layer(middleware::from_fn_with_state(app.clone(), ready::until_loaded));
-    let (api, description) = described(waiting.merge(calls_at_any_time())).split_for_parts();
+    let (api, mut description) = described(waiting.merge(calls_at_any_time())).split_for_parts();
+    complete(&mut description);
     let description = Arc::new(description.to_json().unwrap_or_default());
     let mut router = api
         .route("/healthz", get(service::status::healthz))
