@@ -198,7 +198,7 @@ async fn what_can_t_be_done_with_a_batch_is_said_and_changes_nothing() -> Result
         (&["batch", "new", "2", "--split", "pairs"], "nothing in this text"),
         (&["batch", "new", "9"], "no clip answers"),
         (&["batch", "new"], "name clips"),
-        (&["batch", "new", "1", "--after", "space"], "possible values"),
+        (&["batch", "new", "1", "--after", "space"], "nothing, tab, enter"),
         (&["batch", "show"], "there is no batch"),
     ] {
         let said = refused(&service, arguments);
