@@ -91,7 +91,7 @@ fn a_recognised_secret_is_held_in_memory_alone_masked_and_gone_after_its_time() 
         shown += &String::from_utf8_lossy(&done.stdout);
         shown += &String::from_utf8_lossy(&done.stderr).replace(&secret, "what was asked");
     }
-    let export = service.home().join("export.tar");
+    let export = service.home().join("export.zip");
     service.yadori(&["export", "--force", &export.display().to_string()]);
     assert!(!shown.contains(&secret), "{shown}");
     assert!(shown.contains("access token"));

@@ -9,6 +9,7 @@
 mod acts;
 mod announce;
 mod bring;
+mod brought;
 mod captures;
 mod change;
 mod clear;

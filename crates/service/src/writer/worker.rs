@@ -14,8 +14,8 @@ use crate::state::app::Shared;
 use crate::state::clock::SteadyClock;
 use crate::state::events::Happening;
 use crate::state::health::REFUSALS;
+use crate::writer::brought::Brought;
 use crate::writer::change::{Capture, Change, ImportId, Loaded};
-use crate::writer::imports::Brought;
 
 use crate::writer::mode::Mode;
 use crate::writer::secret::Fleeting;
