@@ -169,6 +169,9 @@ pub struct ImportProgress {
     /// At the end: acts that take it back, each on its own; one, unless it was very large, and none where nothing changed.
     #[serde(default)]
     pub acts: u64,
+    /// At the end: for how long they do.
+    #[serde(default)]
+    pub grace_seconds: u64,
     /// It is over.
     pub over: bool,
     /// Why it could not go on; what was brought in stays, and importing again goes on there.

@@ -181,7 +181,7 @@ fn a_removal_ends_also_when_the_database_was_away_at_that_moment() {
     until_within("the end of the removal", Duration::from_secs(40), || {
         acts_now(&service)?.is_empty().then_some(())
     });
-    assert_eq!(service.client(&["undo"]).status.code(), Some(1));
+    assert_eq!(service.client(&["undo"]).status.code(), Some(6));
 }
 
 fn acts_now(service: &Service) -> Option<Vec<Value>> {

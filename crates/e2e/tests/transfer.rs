@@ -215,7 +215,7 @@ fn an_import_is_one_act_that_is_taken_back_and_made_again() {
         let acts = other.acts().len();
         let before = picture(&other);
         let said = other.yadori(&[verb, &[&at(file)]].concat());
-        assert!(said.contains("`yadori undo` takes that back."), "{said}");
+        assert!(said.contains("`yadori undo` takes that back, for 10 minutes."), "{said}");
         let after = picture(&other);
         assert_ne!(before, after);
         assert_eq!((other.acts().len(), other.acts()[0].0.as_str()), (acts + 1, "import"));

@@ -105,10 +105,11 @@ pub(crate) fn bring_in(
     } else {
         let known = if last.known > 0 { format!(", {} known already", last.known) } else { String::new() };
         let could_not = if skipped > 0 { format!(", {skipped} could not be read") } else { String::new() };
+        let minutes = last.grace_seconds.div_ceil(60);
         let back = match last.acts {
             0 => String::new(),
-            1 => " `yadori undo` takes that back.".to_owned(),
-            acts => format!(" `yadori undo {acts}` takes that back."),
+            1 => format!(" `yadori undo` takes that back, for {minutes} minutes."),
+            acts => format!(" `yadori undo {acts}` takes that back, for {minutes} minutes."),
         };
         writeln!(out, "Brought in {} of {}{known}{could_not}.{back}", last.added, last.total)?;
         if told > REASONS {

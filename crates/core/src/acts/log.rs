@@ -300,7 +300,9 @@ impl ActLog {
 
     /// A removal that stands, or anything that was undone and made clips (an edit, an import): it holds what it can bring back.
     fn brings_back(&self, act: &ActEntry) -> bool {
-        !act.lasting || (act.undone.is_some() && act.kind.makes_clips())
+        // An import that stands brings nothing back, although it ends as well.
+        let took = !act.lasting && act.kind != ActKind::Import;
+        took || (act.undone.is_some() && act.kind.makes_clips())
     }
 }
 
@@ -369,5 +371,18 @@ mod tests {
         }
         assert_eq!(log.iter().count(), LASTING);
         assert_eq!(log.iter().next().map(|act| act.number), Some(50));
+    }
+
+    #[test]
+    fn an_import_holds_what_it_can_bring_again_and_nothing_while_it_stands() {
+        let mut log = ActLog::new(100);
+        log.push(ActEntry { lasting: false, ..act(1, ActKind::Import, 10, &[1, 2]) });
+        let gone = [ClipId([1; 16])];
+        let ending = log.gone_for_good(&gone, |_| false);
+        assert_eq!((ending.clips, ending.forgetting), (gone.to_vec(), vec![[1; 16]]));
+        log.stepped([1; 16], Direction::Undo, 20);
+        assert_eq!(log.gone_for_good(&gone, |_| false), Ending::default());
+        // It ends with its time, whether it stands or not.
+        assert_eq!(log.ending(110, 9, |_| false).clips.len(), 2);
     }
 }

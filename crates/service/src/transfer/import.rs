@@ -146,6 +146,7 @@ impl Import {
             Ok(acts) => run.progress.acts = acts as u64,
             Err(why) => tracing::warn!("an import can't be taken back as one: {why}"),
         }
+        run.progress.grace_seconds = run.import.app.grace.as_secs();
         run.progress.problem = outcome.err().map(|why| why.to_string());
         run.progress.over = true;
         run.tell();

@@ -106,7 +106,8 @@ impl Writer {
             payload,
             holds: record.holds(),
             undone: None,
-            lasting: !record.removes(),
+            // What an import holds of its clips is let go of before it could outlive their removal.
+            lasting: !record.removes() && kind != ActKind::Import,
             subject,
             clips: record.ids(),
             cleared: None,
