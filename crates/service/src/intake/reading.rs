@@ -3,6 +3,7 @@
 use yadori_core::acts::{Copied, Extra};
 use yadori_core::clip::facts::{HEAD_CHARS, HEAD_FILES};
 use yadori_core::clip::reading::plain_form;
+use yadori_core::text::stack::overwrite_stack;
 use yadori_core::{Content, DeviceId, Digest, Micros, Offer, OfferRecord, RepresentationRecord, read};
 
 use crate::writer::{ASIDE, Capture};
@@ -65,5 +66,7 @@ pub fn recorded(offer: Offer) -> (OfferRecord, Vec<(Digest, Content)>) {
         .collect();
     let record =
         OfferRecord { representations, also: offer.also, source: offer.source.bounded(SOURCE_CHARS) };
+    // A hash leaves the last block of what it has read.
+    overwrite_stack();
     (record, contents)
 }
