@@ -101,7 +101,7 @@ fn answers_are_not_lost_when_the_take_fails_after_them() {
 
 #[test]
 fn several_are_taken_as_one() {
-    let display = Display::start();
+    let mut display = Display::start();
     let service = Service::on(&display.name());
     let pasted = |text: &str| until("the text", || display.paste_text().filter(|got| got == text));
     let ids = service.add(&["Kestrel", "Larch", "Guest: {=ask \"Name\" \"N. N.\"}"]);
@@ -128,4 +128,11 @@ fn several_are_taken_as_one() {
     assert_eq!(code, 2);
     pasted("KESTREL · GUEST: N. N. · LARCH");
     assert_eq!(service.list(9).len(), 5);
+    // A secret is taken alone, and joined to nothing.
+    let secret = format!("AKI{}ZEPHYR{:010}", "A", 6_421);
+    display.copy_text(&secret);
+    until("it, masked", || service.list(1).first().filter(|row| row.secret.is_some()).map(|_| ()));
+    let (code, said) = failed(&service, &["take", "1", "2"]);
+    assert!(code == 2 && said.contains("take it alone") && !said.contains(&secret), "{code}: {said}");
+    assert_eq!(service.list(9).len(), 6);
 }

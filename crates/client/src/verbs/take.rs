@@ -119,6 +119,9 @@ impl Take {
         if !self.answer.is_empty() || self.preview || self.proposed {
             let ready: ReadyText = service.post(&format!("{path}/preview"), &request)?;
             request.answers = answers(&self.answer, &ready.questions)?;
+            if self.preview && request.answers.is_empty() && !self.proposed {
+                return self.previewed(&ready, out);
+            }
             if self.proposed {
                 let open = ready.questions.into_iter();
                 let proposed = open.filter_map(|one| Some((one.question, one.proposal?)));

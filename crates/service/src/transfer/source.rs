@@ -282,7 +282,6 @@ fn open_csv(file: File) -> Result<Source, SourceError> {
 
 fn open_text(file: File, split: Split) -> Result<Source, SourceError> {
     let text = whole_text(file)?;
-    let text = text.trim_start_matches('\u{feff}');
     let parts: Vec<String> = match split {
         Split::Lines => text
             .lines()
@@ -305,7 +304,7 @@ fn open_text(file: File, split: Split) -> Result<Source, SourceError> {
             }
             blocks.into_iter().filter(|block| !block.is_empty()).collect()
         }
-        Split::Whole => vec![text.to_owned()],
+        Split::Whole => vec![text],
     };
     if parts.iter().all(String::is_empty) {
         return Err(SourceError::Empty);
