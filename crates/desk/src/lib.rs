@@ -4,7 +4,13 @@
 //! A [`Desk`] runs on one thread of its own and speaks through [`DeskEvent`]s. There is one for X11 ([`x11`]) and one
 //! in memory ([`memory`]) for tests of what is above; both are held to the same contract tests.
 
+mod habit;
+mod inbox;
+mod job;
 pub mod memory;
+mod picture;
+mod release;
+pub mod wayland;
 pub mod x11;
 
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -85,6 +91,8 @@ pub enum ChordProblem {
     Taken,
     /// The keyboard has no such key.
     NoSuchKey,
+    /// The compositor hears the keys, and lets nobody else.
+    Compositor,
 }
 
 /// Where something is pasted.
@@ -133,6 +141,9 @@ pub enum PasteError {
     /// The display takes no keys from programs.
     #[error("this display lets no program press keys (it lacks the XTEST extension)")]
     NoKeys,
+    /// The compositor lets no program press keys.
+    #[error("this compositor lets no program press keys (it lacks virtual-keyboard)")]
+    NoVirtualKeyboard,
     /// Nothing to paste into.
     #[error("no window has the keyboard")]
     NoWindow,
@@ -226,6 +237,8 @@ pub(crate) enum Command {
     Take(Arc<Offer>, oneshot::Sender<Result<(), TakeError>>),
     Paste(Paste, oneshot::Sender<Result<(), PasteError>>),
     HandOver(oneshot::Sender<Option<Vec<Typed>>>),
+    /// Its program could not be started, or has ended without one.
+    PickerFailed,
     Target(PasteInto, oneshot::Sender<Option<String>>),
     /// The clipboard is to hold nothing.
     Clear(oneshot::Sender<bool>),
@@ -293,6 +306,11 @@ impl Desk {
             return None;
         }
         answer.await.ok().flatten()
+    }
+
+    /// The picker won't come: the keyboard is let go of, should it be held for it.
+    pub fn picker_failed(&self) {
+        (self.send)(Command::PickerFailed);
     }
 
     /// The class of the window that a paste would go into now; `None` where there is none.

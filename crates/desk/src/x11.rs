@@ -3,52 +3,23 @@
 //! closing program had copied stays pasteable.
 
 mod atoms;
-mod job;
 mod keyboard;
 mod outgoing;
-mod picture;
 mod process;
-mod release;
 mod session;
 mod source;
 
-use std::os::fd::{AsFd, OwnedFd};
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, PoisonError, mpsc as std_mpsc};
 use std::time::Duration;
 
-use rustix::event::{EventfdFlags, PollFd, PollFlags, Timespec, eventfd, poll};
 use tokio::sync::mpsc;
 use x11rb::errors::ConnectError;
 
-use crate::{Command, Desk, DeskEvent, DeskEvents, DeskState, Keys, TakeError};
+use crate::inbox::{self, Inbox, pause};
+use crate::{Desk, DeskEvent, DeskEvents, DeskState, Keys};
 use session::{Ended, Session};
 
 const FIRST_PAUSE: Duration = Duration::from_millis(100);
 const LONGEST_PAUSE: Duration = Duration::from_secs(1);
-
-/// Commands, and the descriptor that becomes readable when there is one.
-pub(crate) struct Inbox {
-    pub(crate) commands: std_mpsc::Receiver<Command>,
-    pub(crate) bell: Arc<OwnedFd>,
-    /// What is listened for, and what is pressed.
-    pub(crate) keys: Arc<Mutex<Arc<Keys>>>,
-    /// Copies are not read.
-    pub(crate) paused: Arc<AtomicBool>,
-}
-
-impl Inbox {
-    /// What is listened for now, and what is pressed.
-    pub(crate) fn keys(&self) -> Arc<Keys> {
-        self.keys.lock().unwrap_or_else(PoisonError::into_inner).clone()
-    }
-
-    /// Silences the bell; commands that came are then all in the channel.
-    pub(crate) fn silence(&self) {
-        let mut count = [0; 8];
-        let _ = rustix::io::read(&*self.bell, &mut count);
-    }
-}
 
 /// Starts watching `display` (`None`: the one `DISPLAY` named when the program started; its value is given by the
 /// caller, since libraries do not read the environment).
@@ -67,21 +38,7 @@ pub fn start_paused(
     keys: Keys,
     paused: bool,
 ) -> std::io::Result<(Desk, DeskEvents)> {
-    let (tell, events) = mpsc::unbounded_channel();
-    let (send, commands) = std_mpsc::channel();
-    let bell = Arc::new(eventfd(0, EventfdFlags::NONBLOCK | EventfdFlags::CLOEXEC)?);
-    let keys = Arc::new(Mutex::new(Arc::new(keys)));
-    let paused = Arc::new(AtomicBool::new(paused));
-    let inbox = Inbox { commands, bell: bell.clone(), keys: keys.clone(), paused: paused.clone() };
-    let thread = std::thread::Builder::new()
-        .name("desk".into())
-        .spawn(move || run(display.as_deref(), &inbox, &tell))?;
-    let send = move |command| {
-        let sent = send.send(command).is_ok();
-        let _ = rustix::io::write(&*bell, &1u64.to_ne_bytes());
-        sent
-    };
-    Ok((Desk { send: Box::new(send), keys, paused, thread: Some(thread) }, events))
+    inbox::spawn("desk", keys, paused, move |inbox, tell| run(display.as_deref(), inbox, tell))
 }
 
 fn run(display: Option<&str>, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEvent>) {
@@ -165,42 +122,6 @@ impl From<ConnectError> for NoSession {
         match why {
             ConnectError::DisplayParsingError(why) => Self::Malformed(why.to_string()),
             why => Self::Unreachable(why.to_string()),
-        }
-    }
-}
-
-/// Waits for `time` (`None`: for ever), refusing takes meanwhile. True when told to stop.
-fn pause(inbox: &Inbox, time: Option<Duration>, reason: &str) -> bool {
-    let until = time.map(|time| std::time::Instant::now() + time);
-    loop {
-        let left = until.map(|until| until.saturating_duration_since(std::time::Instant::now()));
-        let limit = left.and_then(|left| Timespec::try_from(left).ok());
-        let mut fds = [PollFd::from_borrowed_fd(inbox.bell.as_fd(), PollFlags::IN)];
-        let _ = poll(&mut fds, limit.as_ref());
-        inbox.silence();
-        while let Ok(command) = inbox.commands.try_recv() {
-            match command {
-                Command::Stop => return true,
-                Command::Take(_, done) => {
-                    let _ = done.send(Err(TakeError::NoDisplay(reason.to_owned())));
-                }
-                Command::Paste(_, done) => {
-                    let _ = done.send(Err(TakeError::NoDisplay(reason.to_owned()).into()));
-                }
-                Command::HandOver(done) => drop(done),
-                Command::Target(_, done) => drop(done),
-                Command::Clear(done) => drop(done.send(false)),
-                Command::Forget(_) => {}
-                // They are read when the display is back.
-                Command::Listen => {}
-                Command::Resume(done) => {
-                    inbox.paused.store(false, Ordering::SeqCst);
-                    let _ = done.send(());
-                }
-            }
-        }
-        if until.is_some_and(|until| std::time::Instant::now() >= until) {
-            return false;
         }
     }
 }

@@ -10,7 +10,7 @@ use yadori_core::clip::mime;
 use yadori_core::{Offer, Representation};
 use yadori_desk::memory::{self, Stage};
 use yadori_desk::{Desk, DeskEvent, DeskEvents, Live, RefusedBecause};
-use yadori_e2e::Display;
+use yadori_e2e::{Compositor, Display};
 
 /// Other programs: what the contract needs of them.
 trait Programs {
@@ -35,6 +35,16 @@ impl Programs for Display {
 
     fn paste(&self, target: &str) -> Option<Vec<u8>> {
         Display::paste(self, target)
+    }
+}
+
+impl Programs for Compositor {
+    fn copy(&mut self, mime: &str, bytes: &[u8]) {
+        Compositor::copy(self, if mime == mime::PLAIN { "text/plain;charset=utf-8" } else { mime }, bytes);
+    }
+
+    fn paste(&self, target: &str) -> Option<Vec<u8>> {
+        Compositor::paste(self, target)
     }
 }
 
@@ -124,5 +134,15 @@ async fn the_x11_desk_keeps_the_contract() {
     let (desk, mut events) = yadori_desk::x11::start(Some(display.name())).unwrap();
     until_watching(&mut events).await;
     holds(&desk, &mut events, &mut display).await;
+    desk.stop();
+}
+
+#[tokio::test]
+async fn the_wayland_desk_keeps_the_contract() {
+    let mut compositor = Compositor::start();
+    let (desk, mut events) =
+        yadori_desk::wayland::start(compositor.socket(), Default::default(), false).unwrap();
+    until_watching(&mut events).await;
+    holds(&desk, &mut events, &mut compositor).await;
     desk.stop();
 }

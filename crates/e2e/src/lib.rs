@@ -2,6 +2,7 @@
 //! client, a real browser. Everything runs on loopback and ends with its owner.
 
 pub mod browser;
+pub mod compositor;
 pub mod desktop;
 pub mod display;
 pub mod form;
@@ -26,6 +27,7 @@ use std::sync::OnceLock;
 use std::time::{Duration, Instant};
 
 pub use browser::Browser;
+pub use compositor::Compositor;
 pub use display::Display;
 pub use owner::{Owner, Reply};
 pub use service::Service;

@@ -26,13 +26,14 @@ use x11rb::wrapper::ConnectionExt as _;
 use yadori_core::Offer;
 use yadori_core::take::handing::Handed;
 
+use super::NoSession;
 use super::atoms::Atoms;
-use super::job::Job;
 use super::outgoing::Outgoing;
 use super::process::Process;
-use super::release::release;
 use super::source::Programs;
-use super::{Inbox, NoSession};
+use crate::inbox::Inbox;
+use crate::job::Job;
+use crate::release::release;
 use crate::{Command, DeskEvent, Live, TakeError};
 
 /// How long a program that closes is kept waiting for its last copy to be read.
@@ -280,6 +281,7 @@ impl<'a> Session<'a> {
                 Command::Take(offer, done) => self.begin_take(offer, done)?,
                 Command::Paste(paste, done) => self.begin_paste(paste, done)?,
                 Command::HandOver(done) => self.hand_over(done)?,
+                Command::PickerFailed => self.picker_failed()?,
                 Command::Target(into, done) => drop(done.send(self.target(into)?)),
                 Command::Clear(done) => {
                     self.empty()?;

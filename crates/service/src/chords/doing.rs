@@ -27,7 +27,11 @@ pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::U
             Pressed::Gather => gather(&app, &queue).await,
             Pressed::Pause if app.pausing.now().is_some() => resume(&app).await.map_err(ChordError::Pause),
             Pressed::Pause => pause(&app, None).map_err(ChordError::Pause),
-            Pressed::Picker => picker.start(&app),
+            Pressed::Picker => picker.start(&app).inspect_err(|_| {
+                if let Some(desk) = &app.desk {
+                    desk.picker_failed();
+                }
+            }),
             // Why has been told: it could not be started, or ended at once.
             Pressed::NoPicker if app.health.now().hitch.is_some() => continue,
             Pressed::NoPicker => Err(ChordError::NoPicker),

@@ -34,7 +34,7 @@ pub(super) enum ChordError {
     #[error("gathering is as it was: {0}")]
     Write(WriteError),
     #[error(
-        "the picker did not come up within two seconds, so the keyboard was let go; see `picker.command` in the configuration"
+        "the picker did not come up, so the keyboard was let go; see `picker.command` in the configuration"
     )]
     NoPicker,
     #[error("the picker could not be started ({0}); name a command as `picker.command` in the configuration")]
@@ -71,7 +71,13 @@ pub(super) fn said(app: &App, hitch: Option<ChordError>) {
 pub(super) async fn watch(app: Shared, program: String, mut child: tokio::process::Child) {
     let began = tokio::time::Instant::now();
     let Ok(status) = child.wait().await else { return };
-    if !status.success() && began.elapsed() < AT_ONCE {
+    if status.success() {
+        return;
+    }
+    if let Some(desk) = &app.desk {
+        desk.picker_failed();
+    }
+    if began.elapsed() < AT_ONCE {
         said(&app, Some(ChordError::EndedAtOnce(program, status)));
     }
 }

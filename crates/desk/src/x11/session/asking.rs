@@ -15,9 +15,9 @@ use yadori_core::intake::rule::{Known, Verdict};
 use yadori_core::{Kind, Micros, NAME_BYTES};
 
 use super::{LATE, MOST_MARKING, MOST_NAMES, MOST_TARGETS, Reading, Session, X};
-use crate::x11::job::{Answer, Job, Next, Outcome};
+use crate::job::{Answer, Job, Next, Outcome};
+use crate::release::release;
 use crate::x11::process::Process;
-use crate::x11::release::release;
 use crate::{DeskEvent, Live, Refused, RefusedBecause, now};
 
 impl Session<'_> {

@@ -16,8 +16,9 @@ use super::{Session, X};
 use crate::x11::keyboard::{Keyboard, Press};
 use crate::{ChordHeard, ChordProblem, DeskEvent, Typed};
 
-/// How long the keyboard is held for a picker that does not come up.
-const PICKER: Duration = Duration::from_secs(2);
+/// How long the keyboard is held for a picker that does not come up, unless it is known before that it won't. A browser that
+/// was not running yet takes seconds.
+const PICKER: Duration = Duration::from_secs(10);
 /// How often it is looked whether its window has the keyboard.
 const LOOK: Duration = Duration::from_millis(4);
 /// Keys that are kept for it at most.
@@ -161,6 +162,14 @@ impl Session<'_> {
         match &mut self.chords.holding {
             Some(holding) => holding.picker = Some(done),
             None => drop(done.send(None)),
+        }
+        self.look_for_picker()
+    }
+
+    /// The picker's program has ended without one: nothing is waited for.
+    pub(super) fn picker_failed(&mut self) -> X<()> {
+        if let Some(holding) = self.chords.holding.as_mut().filter(|holding| holding.picker.is_none()) {
+            holding.until = Instant::now();
         }
         self.look_for_picker()
     }

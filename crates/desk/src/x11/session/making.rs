@@ -10,7 +10,7 @@ use yadori_core::clip::mime::Encoding;
 use yadori_core::take::handing::Handed;
 
 use super::{Session, X};
-use crate::x11::picture::encode;
+use crate::picture::encode;
 
 /// How long the encoding that was made last is kept: programs ask several times in a row.
 const KEPT: Duration = Duration::from_secs(10);

@@ -15,33 +15,9 @@ use x11rb::protocol::xtest::{self, ConnectionExt as _};
 use yadori_core::take::chord::Chord;
 
 use super::{Session, X};
+use crate::habit::{ASKING, GOING_ON, Habit, LOOK, NEWS, QUIET, RELEASE, TAKES, quiet_after};
 use crate::x11::source::class_of;
 use crate::{Paste, PasteError, PasteInto, TakeError};
-
-/// How long a program may take to ask for what it is to paste.
-const ASKING: Duration = Duration::from_secs(1);
-/// How long it must have been quiet once a program has asked as often as it is known to ask for one paste: browsers ask
-/// twice for the content, and often for what there is. At least so long, and as long as it took to ask for the first time: on
-/// a busy machine everything takes its time.
-const QUIET: Duration = Duration::from_millis(12);
-const LONGEST_QUIET: Duration = Duration::from_millis(200);
-/// How long it must have been quiet while a program is not known yet.
-const UNKNOWN: Duration = Duration::from_millis(400);
-/// How long, when it has asked less often than it did before: what is put on the clipboard before it asks once more would
-/// make it paste nothing.
-const EXPECTED: Duration = Duration::from_secs(1);
-/// How long a person may keep the keys of a chord down, and a window may take to come to the front.
-const RELEASE: Duration = Duration::from_millis(700);
-/// How long programs are given to hear that there is something new on the clipboard, before they are asked to paste it: a
-/// browser that hears of it in the middle of its paste pastes nothing.
-const NEWS: Duration = Duration::from_millis(15);
-/// How long a program is given to go on to the next field, after the key that leads there: a browser that is told to paste while
-/// it does so pastes nothing.
-const GOING_ON: Duration = Duration::from_millis(60);
-/// How often something is taken for one paste: another program may copy while it is waited for the keys and the window.
-const TAKES: u32 = 5;
-/// How often the keys and the window in front are looked at meanwhile.
-const LOOK: Duration = Duration::from_millis(3);
 
 enum Stage {
     /// Its turn has not come.
@@ -65,26 +41,6 @@ struct Queued {
     stage: Stage,
     /// How often it was taken.
     takes: u32,
-}
-
-/// How often a program asks for the content of one paste.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-struct Habit {
-    asks: u32,
-    /// It was waited for longer, and it asked less often: once may be a paste that came to nothing.
-    fewer: Option<u32>,
-}
-
-impl Habit {
-    /// A paste has ended, for which it asked so often. A person who pastes at the same moment makes it more; what is seen
-    /// twice in a row counts again.
-    fn seen(&mut self, count: u32) {
-        if count >= self.asks || self.fewer == Some(count) {
-            *self = Self { asks: count, fewer: None };
-        } else {
-            self.fewer = Some(count);
-        }
-    }
 }
 
 #[derive(Default)]
@@ -414,11 +370,7 @@ impl Session<'_> {
                 paste.asked.take().into_iter().for_each(|asked| asked());
             }
             *count += u32::from(!is_about);
-            let least = match habits.get(class.as_str()) {
-                Some(habit) if habit.asks <= *count => (*first).clamp(QUIET, LONGEST_QUIET),
-                Some(_) => EXPECTED,
-                None => UNKNOWN,
-            };
+            let least = quiet_after(habits.get(class.as_str()), *count, *first);
             *quiet = Some(Instant::now() + least);
         }
     }

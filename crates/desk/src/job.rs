@@ -7,7 +7,7 @@ use yadori_core::intake::asking::{Ask, Asking};
 use yadori_core::text::compound::{from_compound, from_latin1};
 use yadori_core::{COPY_CAP, Micros, Offer, REPRESENTATIONS, Representation, Source};
 
-use super::release::release;
+use crate::release::release;
 
 /// How long an owner may take for an answer or a chunk, in milliseconds, unless it is seen to work on it.
 pub(crate) const PATIENCE_MS: u64 = 2_000;
@@ -265,6 +265,12 @@ impl Job {
         let bytes = if pieces.len() == 1 { pieces.swap_remove(0) } else { pieces.concat() };
         release(pieces, came);
         self.take(&kind, bytes, came, now_ms)
+    }
+
+    /// It is larger than it may be already.
+    pub(crate) fn is_over(&self) -> bool {
+        let room = self.cap.saturating_sub(self.size);
+        self.chunks.as_ref().is_some_and(|chunks| chunks.came > room)
     }
 
     /// True while chunks are expected.

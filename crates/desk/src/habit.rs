@@ -1,0 +1,57 @@
+//! How programs paste that are told to by keys: how long they take, how often they ask for the content.
+
+use std::time::Duration;
+
+/// How long a program may take to ask for what it is to paste.
+pub(crate) const ASKING: Duration = Duration::from_secs(1);
+/// How long it must have been quiet once a program has asked as often as it is known to ask for one paste: browsers ask
+/// twice for the content, and often for what there is. At least so long, and as long as it took to ask for the first time: on
+/// a busy machine everything takes its time.
+pub(crate) const QUIET: Duration = Duration::from_millis(12);
+const LONGEST_QUIET: Duration = Duration::from_millis(200);
+/// How long it must have been quiet while a program is not known yet.
+const UNKNOWN: Duration = Duration::from_millis(400);
+/// How long, when it has asked less often than it did before: what is put on the clipboard before it asks once more would
+/// make it paste nothing.
+const EXPECTED: Duration = Duration::from_secs(1);
+/// How long a person may keep the keys of a chord down, and a window may take to come to the front.
+pub(crate) const RELEASE: Duration = Duration::from_millis(700);
+/// How long programs are given to hear that there is something new on the clipboard, before they are asked to paste it: a
+/// browser that hears of it in the middle of its paste pastes nothing.
+pub(crate) const NEWS: Duration = Duration::from_millis(15);
+/// How long a program is given to go on to the next field, after the key that leads there: a browser that is told to paste while
+/// it does so pastes nothing.
+pub(crate) const GOING_ON: Duration = Duration::from_millis(60);
+/// How often something is taken for one paste: another program may copy while it is waited for the keys and the window.
+pub(crate) const TAKES: u32 = 5;
+/// How often the keys and the window in front are looked at meanwhile.
+pub(crate) const LOOK: Duration = Duration::from_millis(3);
+
+/// How often a program asks for the content of one paste.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Habit {
+    asks: u32,
+    /// It was waited for longer, and it asked less often: once may be a paste that came to nothing.
+    fewer: Option<u32>,
+}
+
+impl Habit {
+    /// A paste has ended, for which it asked so often. A person who pastes at the same moment makes it more; what is seen
+    /// twice in a row counts again.
+    pub(crate) fn seen(&mut self, count: u32) {
+        if count >= self.asks || self.fewer == Some(count) {
+            *self = Self { asks: count, fewer: None };
+        } else {
+            self.fewer = Some(count);
+        }
+    }
+}
+
+/// How long it must have been quiet for a paste to be over, for which a program has asked so often, `first` after the keys.
+pub(crate) fn quiet_after(habit: Option<&Habit>, count: u32, first: Duration) -> Duration {
+    match habit {
+        Some(habit) if habit.asks <= count => first.clamp(QUIET, LONGEST_QUIET),
+        Some(_) => EXPECTED,
+        None => UNKNOWN,
+    }
+}
