@@ -52,7 +52,7 @@ pub(crate) fn spawn(
         let _ = rustix::io::write(&*bell, &1u64.to_ne_bytes());
         sent
     };
-    Ok((Desk { send: Box::new(send), keys, paused, thread: Some(thread) }, events))
+    Ok((Desk { send: Box::new(send), keys, paused: vec![paused], thread: Some(thread) }, events))
 }
 
 /// Waits for `time` (`None`: for ever), refusing takes meanwhile. True when told to stop.

@@ -4,6 +4,8 @@
 //! A [`Desk`] runs on one thread of its own and speaks through [`DeskEvent`]s. There is one for X11 ([`x11`]) and one
 //! in memory ([`memory`]) for tests of what is above; both are held to the same contract tests.
 
+mod both;
+pub mod displays;
 mod habit;
 mod inbox;
 mod job;
@@ -164,8 +166,10 @@ pub enum DeskState {
     Connecting,
     /// Every copy is seen.
     Watching {
-        /// Which display.
+        /// Which display, or which two.
         display: String,
+        /// What of it is not seen, and why, in plain words.
+        note: Option<String>,
     },
     /// Copies are not seen; tried again by itself.
     Lost {
@@ -259,13 +263,13 @@ pub enum Typed {
     Key(Chord),
 }
 
-type Send = dyn Fn(Command) -> bool + std::marker::Send + Sync;
+type SendCommand = dyn Fn(Command) -> bool + std::marker::Send + Sync;
 
 /// A running desk.
 pub struct Desk {
-    send: Box<Send>,
+    send: Box<SendCommand>,
     keys: Arc<Mutex<Arc<Keys>>>,
-    paused: Arc<AtomicBool>,
+    paused: Vec<Arc<AtomicBool>>,
     thread: Option<std::thread::JoinHandle<()>>,
 }
 
@@ -342,12 +346,12 @@ impl Desk {
 
     /// Nothing that is copied from now on is read; what is being read is read to its end.
     pub fn pause(&self) {
-        self.paused.store(true, Ordering::SeqCst);
+        self.paused.iter().for_each(|paused| paused.store(true, Ordering::SeqCst));
     }
 
     /// True while nothing that is copied is read.
     pub fn is_paused(&self) -> bool {
-        self.paused.load(Ordering::SeqCst)
+        self.paused.iter().any(|paused| paused.load(Ordering::SeqCst))
     }
 
     /// What is copied from now on is read; what was copied before is not.

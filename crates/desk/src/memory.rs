@@ -24,7 +24,7 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
     let live = Arc::new(Mutex::new(None));
     let (inbox, commands) = std_mpsc::channel();
     let stage = Stage { live: live.clone(), tell: tell.clone() };
-    let _ = tell.send(DeskEvent::State(DeskState::Watching { display: "memory".into() }));
+    let _ = tell.send(DeskEvent::State(DeskState::Watching { display: "memory".into(), note: None }));
     let thread = std::thread::spawn(move || {
         let put = |offer| {
             if let Ok(mut live) = live.lock() {
@@ -58,7 +58,7 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
         }
     });
     let send = Box::new(move |command| inbox.send(command).is_ok());
-    let desk = Desk { send, keys: Arc::default(), paused: Arc::default(), thread: Some(thread) };
+    let desk = Desk { send, keys: Arc::default(), paused: vec![Arc::default()], thread: Some(thread) };
     (desk, events, stage)
 }
 

@@ -1,7 +1,7 @@
 //! The clipboard of a Wayland compositor, by the protocols that let a program without a window follow and own it. Windows and
 //! keys are told of and pressed by further protocols, where the compositor has them.
 
-mod keys;
+pub mod keys;
 mod pasting;
 mod protocols;
 mod reading;
@@ -40,7 +40,7 @@ fn run(socket: &std::path::Path, inbox: &Inbox, tell: &mpsc::UnboundedSender<Des
     loop {
         let (reason, for_good) = match Session::open(socket, inbox, tell) {
             Ok(mut session) => {
-                state(DeskState::Watching { display: name.clone() });
+                state(DeskState::Watching { display: name.clone(), note: None });
                 (wait, said) = (FIRST_PAUSE, String::new());
                 match session.run() {
                     Ended::Asked => return,

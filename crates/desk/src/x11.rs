@@ -14,6 +14,7 @@ use std::time::Duration;
 use tokio::sync::mpsc;
 use x11rb::errors::ConnectError;
 
+use crate::both::Beside;
 use crate::inbox::{self, Inbox, pause};
 use crate::{Desk, DeskEvent, DeskEvents, DeskState, Keys};
 use session::{Ended, Session};
@@ -38,10 +39,25 @@ pub fn start_paused(
     keys: Keys,
     paused: bool,
 ) -> std::io::Result<(Desk, DeskEvents)> {
-    inbox::spawn("desk", keys, paused, move |inbox, tell| run(display.as_deref(), inbox, tell))
+    inbox::spawn("desk", keys, paused, move |inbox, tell| run(display.as_deref(), None, inbox, tell))
 }
 
-fn run(display: Option<&str>, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEvent>) {
+/// The same for the X display of a compositor that is watched as well.
+pub(crate) fn start_beside(
+    display: String,
+    keys: Keys,
+    paused: bool,
+    beside: Beside,
+) -> std::io::Result<(Desk, DeskEvents)> {
+    inbox::spawn("desk", keys, paused, move |inbox, tell| run(Some(&display), Some(&beside), inbox, tell))
+}
+
+fn run(
+    display: Option<&str>,
+    beside: Option<&Beside>,
+    inbox: &Inbox,
+    tell: &mpsc::UnboundedSender<DeskEvent>,
+) {
     let state = |state| {
         let _ = tell.send(DeskEvent::State(state));
     };
@@ -55,9 +71,9 @@ fn run(display: Option<&str>, inbox: &Inbox, tell: &mpsc::UnboundedSender<DeskEv
     let mut wait = FIRST_PAUSE;
     let mut said = String::new();
     loop {
-        let reason = match Session::open(display, inbox, tell) {
+        let reason = match Session::open(display, beside, inbox, tell) {
             Ok(mut session) => {
-                state(DeskState::Watching { display: display.to_owned() });
+                state(DeskState::Watching { display: display.to_owned(), note: None });
                 wait = FIRST_PAUSE;
                 match session.run() {
                     Ended::Asked => return,

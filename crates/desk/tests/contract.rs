@@ -1,6 +1,7 @@
 //! What every desk must do, held against the desk in memory and against a real X server with real programs.
 
 mod events;
+mod ext;
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -45,6 +46,16 @@ impl Programs for Compositor {
 
     fn paste(&self, target: &str) -> Option<Vec<u8>> {
         Compositor::paste(self, target)
+    }
+}
+
+impl Programs for ext::Ext {
+    fn copy(&mut self, mime: &str, bytes: &[u8]) {
+        ext::Ext::copy(self, if mime == mime::PLAIN { "text/plain;charset=utf-8" } else { mime }, bytes);
+    }
+
+    fn paste(&self, target: &str) -> Option<Vec<u8>> {
+        ext::Ext::paste(self, target)
     }
 }
 
@@ -140,6 +151,16 @@ async fn the_x11_desk_keeps_the_contract() {
 #[tokio::test]
 async fn the_wayland_desk_keeps_the_contract() {
     let mut compositor = Compositor::start();
+    let (desk, mut events) =
+        yadori_desk::wayland::start(compositor.socket(), Default::default(), false).unwrap();
+    until_watching(&mut events).await;
+    holds(&desk, &mut events, &mut compositor).await;
+    desk.stop();
+}
+
+#[tokio::test]
+async fn the_wayland_desk_keeps_the_contract_by_the_standing_protocol_as_well() {
+    let mut compositor = ext::Ext::start();
     let (desk, mut events) =
         yadori_desk::wayland::start(compositor.socket(), Default::default(), false).unwrap();
     until_watching(&mut events).await;

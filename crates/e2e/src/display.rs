@@ -6,8 +6,8 @@ use std::process::{Child, Command, Stdio};
 /// An Xvfb of its own, and the programs started on it. All end with it.
 #[derive(Debug)]
 pub struct Display {
-    number: u32,
-    server: Child,
+    name: String,
+    server: Option<Child>,
     programs: Vec<Child>,
 }
 
@@ -20,6 +20,11 @@ impl Display {
     /// Starts a server on a given number.
     pub fn start_as(number: u32) -> Self {
         Self::spawn(Some(number))
+    }
+
+    /// Programs on a display that somebody else has started.
+    pub fn at(name: &str) -> Self {
+        Self { name: name.to_owned(), server: None, programs: Vec::new() }
     }
 
     fn spawn(number: Option<u32>) -> Self {
@@ -39,12 +44,12 @@ impl Display {
         while !said.ends_with('\n') && out.read(&mut byte).expect("its output") == 1 {
             said.push(char::from(byte[0]));
         }
-        Self { number: said.trim().parse().expect("a display number"), server, programs: Vec::new() }
+        Self { name: format!(":{}", said.trim()), server: Some(server), programs: Vec::new() }
     }
 
     /// Its name, e.g. `:5`.
     pub fn name(&self) -> String {
-        format!(":{}", self.number)
+        self.name.clone()
     }
 
     /// A program on this display.
@@ -119,8 +124,10 @@ impl Display {
 
     /// The server goes away, and its programs with it.
     pub fn end_server(&mut self) {
-        let _ = self.server.kill();
-        let _ = self.server.wait();
+        if let Some(server) = &mut self.server {
+            let _ = server.kill();
+            let _ = server.wait();
+        }
     }
 }
 

@@ -20,6 +20,7 @@ pub mod service;
 pub mod soak;
 pub mod source;
 pub mod traces;
+pub mod typist;
 pub mod work;
 
 use std::path::PathBuf;

@@ -48,7 +48,9 @@ fn settings(flags: Flags) -> anyhow::Result<Settings> {
         state: path("XDG_STATE_HOME"),
         run: path("XDG_RUNTIME_DIR"),
     };
-    Ok(resolve(flags, &base, std::env::var("DISPLAY").ok())?)
+    // On a desktop that has both, both are watched.
+    let displays = ["WAYLAND_DISPLAY", "DISPLAY"].map(|name| std::env::var(name).unwrap_or_default());
+    Ok(resolve(flags, &base, Some(displays.join(" ")))?)
 }
 
 fn start(settings: Settings) -> anyhow::Result<()> {

@@ -83,7 +83,7 @@ pub async fn run(
     // Paused by an earlier run: then not even what lies on the clipboard is read.
     let pausing = Pausing::default();
     pausing.remembered(pause_file(&settings.home), now());
-    let start = || yadori_desk::x11::start_paused(settings.display.clone(), keys, pausing.now().is_some());
+    let start = || yadori_desk::displays::start(settings.displays.clone(), keys, pausing.now().is_some());
     let desk = if settings.capture { Some(start()?) } else { None };
     run_on(desk, settings, shutdown, ready).await
 }
@@ -150,10 +150,11 @@ pub async fn run_on(
     let writer = app.parts.start("saving", Writer::new(app.clone(), changes, disk.clone()).run());
     if let Some(events) = events {
         let (chords, pressed) = tokio::sync::mpsc::unbounded_channel();
+        let _ = app.presses.set(chords.clone());
         let incoming = intake::desk::run(app.clone(), queue.clone(), events, disk, chords);
         app.parts.start("taking copies in", incoming);
         let picker = Picker {
-            display: settings.display.clone(),
+            displays: settings.displays.clone(),
             under: settings.under.clone(),
             run: home.run.clone(),
         };

@@ -33,7 +33,7 @@ pub(crate) fn purpose(chord: &ChordStatus) -> String {
 /// The command that does the same.
 fn command(chord: &ChordStatus) -> String {
     match chord.purpose.as_str() {
-        "picker" => "xterm -e yadori pick".to_owned(),
+        "picker" => "yadori pick --open".to_owned(),
         "next" => "yadori batch next --paste".to_owned(),
         "gather" => "yadori batch gather, or yadori batch end".to_owned(),
         "pause" => "yadori pause, or yadori resume".to_owned(),

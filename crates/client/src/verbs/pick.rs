@@ -17,10 +17,16 @@ pub(crate) struct Pick {
     /// Swap the two ways to take: Enter puts on the clipboard, Tab pastes
     #[arg(long)]
     swap: bool,
+    /// Open it in a window of its own, as its chord does: for the key settings of a desktop or compositor
+    #[arg(long, conflicts_with = "swap")]
+    open: bool,
 }
 
 impl Pick {
     pub(crate) fn run(&self, service: &Connection) -> Result<(), Failure> {
+        if self.open {
+            return service.post_nothing("/picker/open");
+        }
         if !io::stdout().is_terminal() || !io::stdin().is_terminal() {
             return Err(Failure::Use(
                 "the picker needs a terminal; `yadori list` and `yadori take` do the same for programs"

@@ -73,13 +73,17 @@ fn code_of(sym: u32) -> Option<u32> {
 
 /// The keyboard.
 #[derive(Debug)]
-pub(super) struct Keyboard {
+pub struct Keyboard {
     board: ZwpVirtualKeyboardV1,
     began: Instant,
 }
 
 impl Keyboard {
-    pub(super) fn new(board: ZwpVirtualKeyboardV1) -> std::io::Result<Self> {
+    /// Gives a new keyboard its keys.
+    ///
+    /// # Errors
+    /// No file for them can be made.
+    pub fn new(board: ZwpVirtualKeyboardV1) -> std::io::Result<Self> {
         let file = keymap()?;
         let size = u32::try_from(KEYMAP.len() + 1).unwrap_or(0);
         board.keymap(KeymapFormat::XkbV1.into(), file.as_fd(), size);
@@ -87,7 +91,7 @@ impl Keyboard {
     }
 
     /// Presses a chord and lets it go. False where a usual keyboard has no such key.
-    pub(super) fn press(&self, chord: Chord) -> bool {
+    pub fn press(&self, chord: Chord) -> bool {
         // The plus stands above the equals sign.
         let (key, shift) = if chord.key == 0x2b { (0x3d, true) } else { (chord.key, chord.held.shift) };
         let Some(code) = code_of(key) else { return false };

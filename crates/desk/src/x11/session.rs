@@ -31,6 +31,7 @@ use super::atoms::Atoms;
 use super::outgoing::Outgoing;
 use super::process::Process;
 use super::source::Programs;
+use crate::both::Beside;
 use crate::inbox::Inbox;
 use crate::job::Job;
 use crate::release::release;
@@ -84,6 +85,8 @@ pub(crate) struct Session<'a> {
     conn: RustConnection,
     atoms: Atoms,
     root: Window,
+    /// The compositor that this display belongs to, and its process.
+    beside: Option<(&'a Beside, Option<u32>)>,
     serving: Window,
     inbox: &'a Inbox,
     tell: &'a mpsc::UnboundedSender<DeskEvent>,
@@ -115,6 +118,7 @@ impl<'a> Session<'a> {
     /// Connects, announces itself and looks at what is on the clipboard already.
     pub(crate) fn open(
         display: &str,
+        beside: Option<&'a Beside>,
         inbox: &'a Inbox,
         tell: &'a mpsc::UnboundedSender<DeskEvent>,
     ) -> Result<Self, NoSession> {
@@ -135,6 +139,7 @@ impl<'a> Session<'a> {
             conn,
             atoms,
             root,
+            beside: beside.map(|beside| (beside, beside.process())),
             serving,
             inbox,
             tell,
@@ -231,7 +236,7 @@ impl<'a> Session<'a> {
         self.owner = owner;
         if owner == 0 {
             self.say(DeskEvent::Live(Live::Empty));
-        } else {
+        } else if !self.is_compositors(owner) {
             self.begin(owner, time, true)?;
         }
         self.conn.flush()
@@ -372,7 +377,23 @@ impl<'a> Session<'a> {
             self.say(DeskEvent::Live(Live::Empty));
             return self.answer_saves();
         }
+        if self.is_compositors(event.owner) {
+            return self.answer_saves();
+        }
         self.begin(event.owner, event.selection_timestamp, false)
+    }
+
+    /// What this window copies is the compositor's own clipboard, which is watched where it is.
+    fn is_compositors(&mut self, owner: Window) -> bool {
+        let Some((beside, process)) = self.beside else { return false };
+        beside.leads()
+            && process.is_some()
+            && self.programs.process_of(&self.conn, &self.atoms, owner) == process
+    }
+
+    /// The compositor's clipboard leads: what happens to this one follows from that.
+    fn follows(&self) -> bool {
+        self.beside.is_some_and(|(beside, _)| beside.leads())
     }
 
     fn next_deadline(&self) -> Option<Duration> {

@@ -87,6 +87,11 @@ impl Programs {
         (source.bounded(TITLE_CHARS), Some(program.pid))
     }
 
+    /// The process that a window belongs to.
+    pub(crate) fn process_of(&mut self, conn: &RustConnection, atoms: &Atoms, owner: Window) -> Option<u32> {
+        self.program(conn, atoms, owner).map(|program| program.pid)
+    }
+
     fn program(&mut self, conn: &RustConnection, atoms: &Atoms, owner: Window) -> Option<&mut Program> {
         let client = owner & !conn.setup().resource_id_mask;
         let now = Instant::now();

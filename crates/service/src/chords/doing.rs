@@ -32,6 +32,11 @@ pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::U
                     desk.picker_failed();
                 }
             }),
+            Pressed::PickerBy(done) => {
+                let outcome = picker.start(&app);
+                let _ = done.send(outcome.as_ref().err().map(ToString::to_string));
+                outcome
+            }
             // Why has been told: it could not be started, or ended at once.
             Pressed::NoPicker if app.health.now().hitch.is_some() => continue,
             Pressed::NoPicker => Err(ChordError::NoPicker),

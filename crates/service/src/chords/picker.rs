@@ -5,6 +5,7 @@ use std::process::Stdio;
 
 use tokio::process::Command;
 use yadori_core::clip::facts::uri_of;
+use yadori_desk::displays::Displays;
 
 use super::hitch::{ChordError, watch};
 use crate::home::place::write_private;
@@ -22,6 +23,9 @@ const TERMINALS: [(&str, &[&str]); 4] = [
     ("konsole", &["-e"]),
     ("gnome-terminal", &["--"]),
 ];
+/// The first of them on a Wayland desktop.
+const WAYLAND_TERMINAL: (&str, &[&str]) =
+    ("foot", &["--app-id=yadori-picker", "--title=Yadori", "--window-size-chars=100x28"]);
 /// Browsers that its page can be shown in; the first ones without their frame.
 const BROWSERS: [(&str, &[&str]); 4] = [
     ("chromium", &["--app={page}", "--window-size=760,620"]),
@@ -33,8 +37,8 @@ const BROWSERS: [(&str, &[&str]); 4] = [
 /// How the picker is started.
 #[derive(Clone, Debug)]
 pub struct Picker {
-    /// The display that is watched.
-    pub display: Option<String>,
+    /// The displays that are watched.
+    pub displays: Displays,
     /// The one directory of this device.
     pub under: Option<PathBuf>,
     /// Where a page that leads into the console can be put for this user alone.
@@ -56,7 +60,7 @@ fn is_page(settings: &Changeable) -> bool {
 }
 
 /// What may be started, the best first.
-fn commands(settings: &Changeable) -> Vec<Words> {
+fn commands(settings: &Changeable, wayland: bool) -> Vec<Words> {
     if let Some((program, arguments)) = settings.picker.split_first() {
         return vec![(program.clone(), arguments.to_vec())];
     }
@@ -66,13 +70,16 @@ fn commands(settings: &Changeable) -> Vec<Words> {
     let client = std::env::current_exe().ok().and_then(|own| Some(own.parent()?.join("yadori")));
     let client = client.filter(|path| path.exists()).unwrap_or_else(|| "yadori".into());
     let client = client.to_string_lossy();
-    TERMINALS
+    let first = wayland.then_some(WAYLAND_TERMINAL);
+    first
+        .into_iter()
+        .chain(TERMINALS)
         .map(|one| {
             let (program, mut arguments) = owned(one);
             arguments.extend([client.clone().into_owned(), "pick".to_owned()]);
             (program, arguments)
         })
-        .into()
+        .collect()
 }
 
 impl Picker {
@@ -106,12 +113,15 @@ impl Picker {
         let settings = app.settings();
         let page = if is_page(&settings) { self.page(app)? } else { String::new() };
         let mut tried = Vec::new();
-        for (program, arguments) in commands(&settings) {
+        for (program, arguments) in commands(&settings, self.displays.wayland.is_some()) {
             let mut command = Command::new(&program);
             command.args(arguments.into_iter().map(|one| one.replace(PAGE, &page)));
             command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
-            if let Some(display) = &self.display {
+            if let Some(display) = &self.displays.x {
                 command.env("DISPLAY", display);
+            }
+            if let Some(socket) = &self.displays.wayland {
+                command.env("WAYLAND_DISPLAY", socket);
             }
             if let Some(under) = &self.under {
                 command.env("YADORI_HOME", under);
@@ -139,7 +149,7 @@ mod tests {
 
     #[test]
     fn a_terminal_runs_the_client_and_a_browser_shows_the_page() {
-        let words = |form, command: &[&str]| commands(&settings(form, command))[0].clone();
+        let words = |form, command: &[&str]| commands(&settings(form, command), false)[0].clone();
         let (program, arguments) = words(PickerForm::Terminal, &[]);
         assert_eq!((program.as_str(), arguments.last().map(String::as_str)), ("xterm", Some("pick")));
         assert!(words(PickerForm::Console, &[]).1.iter().any(|one| one.contains(PAGE)));

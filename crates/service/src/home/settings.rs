@@ -14,6 +14,7 @@ use yadori_core::limits::Order;
 use yadori_core::take::chord::{Chord, ChordError, PasteTable, Purpose};
 use yadori_core::take::standing::Standing;
 use yadori_core::take::tidy::NoStep;
+use yadori_desk::displays::Displays;
 
 use crate::home::place::{BaseDirectories, Home, HomeError};
 
@@ -40,7 +41,7 @@ pub struct Flags {
     /// Serve the console here: a loopback address; port 0 chooses a free one
     #[arg(long, env = "YADORI_LISTEN", value_name = "ADDR")]
     pub listen: Option<String>,
-    /// Watch this X display instead of the environment's
+    /// Watch this display instead of the environment's: an X display (:0), a Wayland display (wayland-1), or both
     #[arg(long, env = "YADORI_DISPLAY", value_name = "NAME")]
     pub display: Option<String>,
     /// Run without watching a clipboard
@@ -198,8 +199,8 @@ pub struct Settings {
     pub home: Home,
     /// Where to serve the console; `None`: on the port of the last start, or a free one.
     pub listen: Option<SocketAddr>,
-    /// What to watch; `None`: nothing is known.
-    pub display: Option<String>,
+    /// What to watch.
+    pub displays: Displays,
     /// Whether to watch at all.
     pub capture: bool,
     /// A database that was given; `None`: a private server.
@@ -304,7 +305,9 @@ pub fn resolve(
         }
         Err(cause) => return Err(SettingsError::Unreadable { path, cause }),
     };
-    Ok(Settings { config: path, ..combine(flags, file, home, environment_display)? })
+    let display = flags.display.clone().or_else(|| file.display.clone()).or(environment_display);
+    let displays = Displays::named(&display.unwrap_or_default(), base.run.as_deref());
+    Ok(Settings { config: path, ..combine(flags, file, home, displays)? })
 }
 
 /// Reads what can be changed while the service runs from the configuration file; without one, what holds by itself.
@@ -325,7 +328,7 @@ pub fn read_again(settings: &Path) -> Result<Changeable, SettingsError> {
 /// Says what is wrong, anywhere in it.
 pub fn check_text(text: &str, path: &Path) -> Result<Changeable, SettingsError> {
     let home = Home::under(path.parent().unwrap_or(path));
-    Ok(combine(Flags::default(), parse(text, path)?, home, None)?.changeable)
+    Ok(combine(Flags::default(), parse(text, path)?, home, Displays::default())?.changeable)
 }
 
 fn parse(text: &str, path: &Path) -> Result<File, SettingsError> {
@@ -333,12 +336,7 @@ fn parse(text: &str, path: &Path) -> Result<File, SettingsError> {
         .map_err(|cause| SettingsError::Malformed { path: path.to_owned(), cause: Box::new(cause) })
 }
 
-fn combine(
-    flags: Flags,
-    file: File,
-    home: Home,
-    environment_display: Option<String>,
-) -> Result<Settings, SettingsError> {
+fn combine(flags: Flags, file: File, home: Home, displays: Displays) -> Result<Settings, SettingsError> {
     let listen = flags.listen.or(file.listen).map(|text| match text.parse::<SocketAddr>() {
         // A page at another loopback address would be a stranger to the gate.
         Ok(address) if [IpAddr::from([127, 0, 0, 1]), Ipv6Addr::LOCALHOST.into()].contains(&address.ip()) => {
@@ -382,7 +380,7 @@ fn combine(
     Ok(Settings {
         home,
         listen: listen.transpose()?,
-        display: flags.display.or(file.display).or(environment_display).filter(|name| !name.is_empty()),
+        displays,
         capture: file.capture.unwrap_or(true) && !flags.no_capture,
         database_url: file.database.url.filter(|url| !url.is_empty()),
         log_level: level.parse().map_err(|_| SettingsError::Level(level))?,
@@ -446,7 +444,7 @@ mod tests {
             flags,
             parse(text, Path::new("config.toml"))?,
             Home::under(Path::new("/h")),
-            Some(":7".into()),
+            Displays { x: Some(":7".into()), wayland: None },
         )
     }
 
@@ -461,17 +459,29 @@ mod tests {
     fn the_example_says_what_the_defaults_are() {
         let mut shown = resolved(Flags::default(), &switched_on()).unwrap();
         assert!(shown.database_url.take().is_some() && shown.listen.take().is_some());
-        shown.display = Some(":7".into());
         assert_eq!(shown, resolved(Flags::default(), "").unwrap());
         assert_eq!(resolved(Flags::default(), EXAMPLE).unwrap(), resolved(Flags::default(), "").unwrap());
     }
 
     #[test]
     fn flags_win_over_the_file_and_the_file_over_the_environment() {
-        let flags = Flags { display: Some(":1".into()), ..Flags::default() };
-        assert_eq!(resolved(flags, "display = ':2'").unwrap().display.as_deref(), Some(":1"));
-        assert_eq!(resolved(Flags::default(), "display = ':2'").unwrap().display.as_deref(), Some(":2"));
-        assert_eq!(resolved(Flags::default(), "").unwrap().display.as_deref(), Some(":7"));
+        let dir = tempfile::tempdir().unwrap();
+        let config = dir.path().join("config.toml");
+        std::fs::write(&config, "display = ':2'").unwrap();
+        let base = BaseDirectories { run: Some("/run/u".into()), ..BaseDirectories::default() };
+        let watched = |display: Option<&str>, config: Option<&Path>, environment: &str| {
+            let display = display.map(str::to_owned);
+            let home = Some(dir.path().to_owned());
+            let flags = Flags { display, home, config: config.map(Path::to_owned), ..Flags::default() };
+            resolve(flags, &base, Some(environment.to_owned())).unwrap().displays
+        };
+        let x = |name: &str| Displays { x: Some(name.into()), wayland: None };
+        assert_eq!(watched(Some(":1"), Some(&config), ":7"), x(":1"));
+        assert_eq!(watched(None, Some(&config), ":7"), x(":2"));
+        let nothing = dir.path().join("nothing.toml");
+        std::fs::write(&nothing, "").unwrap();
+        let both = Displays { wayland: Some("/run/u/wayland-1".into()), ..x(":7") };
+        assert_eq!(watched(None, Some(&nothing), "wayland-1 :7"), both);
     }
 
     #[test]

@@ -77,6 +77,7 @@ fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(clips::take::take))
         .routes(routes!(clips::take::preview))
         .routes(routes!(clips::take::picker))
+        .routes(routes!(clips::take::open_picker))
         .routes(routes!(clips::tidy::try_tidy))
         .routes(routes!(clips::frame::new_frame))
         .routes(routes!(clips::edit::edit))

@@ -3,7 +3,7 @@
 use std::sync::{Arc, Mutex, OnceLock, PoisonError, RwLock, Weak};
 use std::time::Duration;
 
-use tokio::sync::{Notify, watch};
+use tokio::sync::{Notify, mpsc, watch};
 use tokio_util::sync::CancellationToken;
 use yadori_api as api;
 use yadori_core::{DeviceId, Micros, Offer};
@@ -22,6 +22,7 @@ use crate::state::holding::Holding;
 use crate::state::parts::Parts;
 use crate::state::pausing::Pausing;
 use crate::state::phones::Phones;
+use crate::state::pressed::Pressed;
 use crate::state::ruled::Ruled;
 use crate::state::shapes::{capture, chord, refusal, row};
 use crate::state::sign_in::Entries;
@@ -73,6 +74,8 @@ pub struct App {
     pub holding: Holding,
     /// Told of changes of the settings.
     changed: Notify,
+    /// Where presses go, once somebody does what they are for.
+    pub presses: OnceLock<mpsc::UnboundedSender<Pressed>>,
     /// How often rules decided.
     pub ruled: Ruled,
     /// Pictures that were handed out as files.
@@ -128,6 +131,7 @@ impl App {
             sweeping: tokio::sync::Mutex::default(),
             holding: Holding::default(),
             changed: Notify::new(),
+            presses: OnceLock::new(),
             ruled: Ruled::default(),
             files: OnceLock::new(),
             handing: tokio::sync::Mutex::default(),

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use tokio::sync::oneshot;
 use yadori_core::Clip;
 use yadori_core::take::chord::Purpose;
 
@@ -20,6 +21,8 @@ pub enum Pressed {
     Pause,
     /// The picker is wanted.
     Picker,
+    /// The same by other means than its chord: who asked is told why it did not come.
+    PickerBy(oneshot::Sender<Option<String>>),
     /// It did not come up.
     NoPicker,
 }

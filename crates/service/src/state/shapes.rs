@@ -68,6 +68,10 @@ pub fn chord(heard: &ChordHeard) -> api::ChordStatus {
         let why = match problem {
             ChordProblem::Taken => "another program holds it",
             ChordProblem::NoSuchKey => "this keyboard has no such key",
+            ChordProblem::Compositor => {
+                let words = "the compositor alone hears keys; bind the command that `yadori chords` names in its configuration";
+                return words.to_owned();
+            }
         };
         format!("{why}; choose another one for `{setting}` in the configuration, or free it there")
     });
@@ -156,11 +160,11 @@ pub fn capture(health: &HealthNow, pause: Option<Pause>) -> api::Capture {
         Some(DeskState::Lost { reason } | DeskState::Absent { reason }) => {
             (Is::Broken, Some(reason.clone()), None)
         }
-        Some(DeskState::Watching { display }) => {
+        Some(DeskState::Watching { display, note }) => {
             let waits =
                 |why: &str| Some(format!("{why}: copies wait in memory and are saved when that is over"));
             let (state, reason) = match health.database.state {
-                DatabaseState::Ready => (Is::Keeping, None),
+                DatabaseState::Ready => (Is::Keeping, note.clone()),
                 DatabaseState::Starting => {
                     (Is::Starting, Some("copies wait in memory until the database has started".to_owned()))
                 }

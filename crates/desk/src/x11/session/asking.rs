@@ -323,6 +323,7 @@ impl Session<'_> {
         }
         if let Some((read_from, offer)) = self.last_read.clone()
             && read_from == owner
+            && !self.follows()
         {
             return self.take_over(offer, time);
         }

@@ -375,22 +375,3 @@ impl Session<'_> {
         }
     }
 }
-
-#[cfg(test)]
-mod tests {
-    use super::Habit;
-
-    #[test]
-    fn what_a_program_asks_for_is_learned_and_unlearned() {
-        let mut habit = Habit::default();
-        let mut after = |counts: &[u32]| {
-            counts.iter().for_each(|count| habit.seen(*count));
-            habit.asks
-        };
-        assert_eq!(after(&[2, 2]), 2);
-        assert_eq!(after(&[1]), 2, "one that came to nothing changes nothing");
-        assert_eq!(after(&[2, 1, 2]), 2);
-        assert_eq!(after(&[4]), 4, "somebody pasted at the same moment");
-        assert_eq!(after(&[2, 2]), 2);
-    }
-}

@@ -158,7 +158,7 @@ pub const KNOWN: [Known; 30] = [
         "display",
         "null",
         false,
-        "a display such as :0",
+        "a display such as :0 or wayland-1, or both",
         "Which display is watched; without it, that of the environment",
     ),
     known(

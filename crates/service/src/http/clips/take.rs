@@ -3,6 +3,8 @@
 use std::sync::Arc;
 
 use axum::extract::State;
+use axum::http::StatusCode;
+use tokio::sync::oneshot;
 use yadori_api::{Problem, ReadyText, Take, Taken, TypedKeys};
 use yadori_core::clip::reading::plain_form;
 use yadori_core::picker::keys::Ask;
@@ -13,6 +15,7 @@ use super::address::{resolve, resolve_open};
 use crate::http::extract::{Json, Path};
 use crate::http::{Context, Failure};
 use crate::intake::bring_in::add;
+use crate::state::pressed::Pressed;
 use crate::state::shapes::row;
 use crate::take::shaped::missing_files;
 use crate::take::take::{answered, put_as, ready, take as put_on_clipboard};
@@ -87,4 +90,22 @@ pub(crate) async fn picker(State(context): State<Arc<Context>>) -> axum::Json<Ty
         by_chord,
         asks: typed.unwrap_or_default().into_iter().filter_map(asked).collect(),
     })
+}
+
+/// Open the picker, as its chord does
+#[utoipa::path(post, path = "/picker/open", responses((status = 204), (status = 409, body = Problem)))]
+pub(crate) async fn open_picker(State(context): State<Arc<Context>>) -> Result<StatusCode, Failure> {
+    let failed = |why: String| {
+        Failure::new(StatusCode::CONFLICT, "no-picker", "The picker is not open", why)
+            .hint("`yadori pick` opens it in this terminal, the console shows it under #/pick")
+    };
+    let (done, answer) = oneshot::channel();
+    let presses = context.app.presses.get();
+    let sent = presses.is_some_and(|presses| presses.send(Pressed::PickerBy(done)).is_ok());
+    match answer.await {
+        Ok(None) => Ok(StatusCode::NO_CONTENT),
+        Ok(Some(why)) => Err(failed(why)),
+        Err(_) if sent => Err(failed("the service is stopping".to_owned())),
+        Err(_) => Err(failed("no display is watched that it could be opened on".to_owned())),
+    }
 }
