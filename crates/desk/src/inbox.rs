@@ -76,7 +76,7 @@ pub(crate) fn pause(inbox: &Inbox, time: Option<Duration>, reason: &str) -> bool
                 Command::HandOver(done) => drop(done),
                 Command::Target(_, done) => drop(done),
                 Command::Clear(done) => drop(done.send(false)),
-                Command::Forget(_) | Command::PickerFailed => {}
+                Command::Forget(_) | Command::ExpectPicker | Command::PickerFailed => {}
                 // They are read when the display is back.
                 Command::Listen => {}
                 Command::Resume(done) => {

@@ -241,6 +241,8 @@ pub(crate) enum Command {
     Take(Arc<Offer>, oneshot::Sender<Result<(), TakeError>>),
     Paste(Paste, oneshot::Sender<Result<(), PasteError>>),
     HandOver(oneshot::Sender<Option<Vec<Typed>>>),
+    /// It is being opened by other means than its chord.
+    ExpectPicker,
     /// Its program could not be started, or has ended without one.
     PickerFailed,
     Target(PasteInto, oneshot::Sender<Option<String>>),
@@ -310,6 +312,11 @@ impl Desk {
             return None;
         }
         answer.await.ok().flatten()
+    }
+
+    /// The picker is about to be opened by other means than its chord: what has the keyboard now is where it pastes.
+    pub fn expect_picker(&self) {
+        (self.send)(Command::ExpectPicker);
     }
 
     /// The picker won't come: the keyboard is let go of, should it be held for it.

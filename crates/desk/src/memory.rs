@@ -51,7 +51,7 @@ pub fn start() -> (Desk, DeskEvents, Stage) {
                     let _ = tell.send(DeskEvent::Live(Live::Empty));
                     let _ = done.send(true);
                 }
-                Command::Forget(_) | Command::PickerFailed | Command::Listen => {}
+                Command::Forget(_) | Command::ExpectPicker | Command::PickerFailed | Command::Listen => {}
                 Command::Resume(done) => drop(done.send(())),
                 Command::Stop => return,
             }

@@ -64,7 +64,7 @@ async fn what_is_there_at_the_start_and_what_comes_later_is_read_once_with_its_w
     let (_desk, mut events) = desk_on(&compositor, Keys::default()).await;
     match until(&mut events, |event| matches!(event, DeskEvent::Copied { .. })).await {
         DeskEvent::Copied { offer, at_start, .. } => {
-            assert_eq!((text_of(&offer).as_str(), at_start), ("before", true))
+            assert_eq!((text_of(&offer).as_str(), at_start), ("before", true));
         }
         _ => unreachable!(),
     }
@@ -190,6 +190,7 @@ async fn a_clip_is_pasted_where_the_keyboard_is_and_behind_a_picker_and_goes_on_
     }
     // A picker: a window that has just been opened.
     for n in 0..5 {
+        desk.expect_picker();
         let pid = compositor.run("foot", &["--config=/dev/null", "--title=picker", "sleep", "600"]);
         compositor.await_front("foot", "picker");
         assert_eq!(desk.hand_over().await, Some(Vec::new()));
@@ -221,7 +222,7 @@ async fn on_a_desktop_that_has_both_each_copy_is_kept_once_and_pasted_on_both() 
     let (desk, mut events) = start(displays, Keys::default(), false).unwrap();
     match until(&mut events, |event| matches!(event, DeskEvent::State(DeskState::Watching { .. }))).await {
         DeskEvent::State(DeskState::Watching { display, .. }) => {
-            assert_eq!(display, format!("wayland-1 and {x}"))
+            assert_eq!(display, format!("wayland-1 and {x}"));
         }
         _ => unreachable!(),
     }

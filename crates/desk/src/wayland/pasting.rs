@@ -9,10 +9,10 @@ use tokio::sync::oneshot;
 use super::serving::Done;
 use super::state::State;
 use crate::habit::{ASKING, GOING_ON, Habit, LOOK, NEWS, QUIET, RELEASE, TAKES, quiet_after};
-use crate::{Live, Paste, PasteError, PasteInto, TakeError, Typed};
+use crate::{DeskEvent, Live, Paste, PasteError, PasteInto, TakeError, Typed};
 
-/// How long a picker's window may take to come to the front once the picker in it has started.
-const PICKER: Duration = Duration::from_millis(800);
+/// How long a picker may take to come up. A browser that was not running yet takes seconds.
+const PICKER: Duration = Duration::from_secs(10);
 
 enum Stage {
     /// Its turn has not come.
@@ -44,16 +44,19 @@ struct Queued {
 pub(super) struct Pasting {
     queue: VecDeque<Queued>,
     habits: HashMap<String, Habit>,
-    /// The picker's window.
+    /// The picker's window, and the one that had the keyboard when it was asked for.
     picker: Option<u64>,
-    /// A picker that has started, whose window has not come to the front yet.
-    coming: Option<(oneshot::Sender<Option<Vec<Typed>>>, Instant)>,
+    behind: Option<u64>,
+    /// A picker that was asked for, until when it is waited for, and itself, once it has started and its window has not come
+    /// to the front yet.
+    coming: Option<(Instant, Option<oneshot::Sender<Option<Vec<Typed>>>>)>,
 }
 
 impl Pasting {
     pub(super) fn deadline(&self) -> Option<Instant> {
         let now = Instant::now();
-        let picker = self.coming.as_ref().map(|_| now + LOOK);
+        let picker =
+            self.coming.as_ref().map(|(until, picker)| if picker.is_some() { now + LOOK } else { *until });
         let paste = self.queue.front().and_then(|one| match &one.stage {
             Stage::Waits => Some(now),
             Stage::Taking => None,
@@ -80,11 +83,11 @@ impl State {
         self.go_on_pasting();
     }
 
-    /// The window behind the picker. Once that is closed, it is the one in front.
+    /// The window behind the picker, as long as that has the keyboard. Once it is closed, that is the one in front.
     fn behind(&self, into: PasteInto) -> Option<u64> {
         let front = self.windows.front();
         let picks = into != PasteInto::Front && front.is_some() && front == self.pasting.picker;
-        if picks { self.windows.before() } else { None }
+        self.pasting.behind.filter(|_| picks)
     }
 
     /// The class of the window that a paste would go into now.
@@ -92,28 +95,41 @@ impl State {
         self.windows.class(self.behind(into).or_else(|| self.windows.front())?)
     }
 
-    /// The picker has come. Its keys are its own here, since the compositor hears the chords; it pastes where it was opened by
-    /// a chord, and so has a new window.
+    /// The picker is about to be opened: what has the keyboard now is where it pastes.
+    pub(super) fn expect_picker(&mut self) {
+        self.pasting.behind = self.windows.front();
+        self.pasting.coming = Some((Instant::now() + PICKER, None));
+    }
+
+    /// The picker has come. What is typed goes to its window as soon as that has the keyboard: the compositor lets nobody
+    /// else keep keys for it.
     pub(super) fn hand_over(&mut self, done: oneshot::Sender<Option<Vec<Typed>>>) {
         let pastes = self.bound.as_ref().is_some_and(|bound| bound.keyboard.is_some() && bound.tells_windows);
-        if pastes {
-            self.pasting.coming = Some((done, Instant::now() + PICKER));
-            self.look_for_picker();
-        } else {
-            let _ = done.send(None);
+        match &mut self.pasting.coming {
+            Some((_, picker)) if pastes => *picker = Some(done),
+            _ => drop(done.send(None)),
         }
+        self.look_for_picker();
+    }
+
+    /// Its program has ended without one.
+    pub(super) fn picker_failed(&mut self) {
+        self.pasting.coming.take_if(|(_, picker)| picker.is_none());
     }
 
     fn look_for_picker(&mut self) {
-        let new = self.windows.front_is_new();
-        let Some((done, until)) = self.pasting.coming.take() else { return };
-        if new {
-            self.pasting.picker = self.windows.front();
-            let _ = done.send(Some(Vec::new()));
-        } else if until <= Instant::now() {
-            let _ = done.send(None);
-        } else {
-            self.pasting.coming = Some((done, until));
+        let front = self.windows.front();
+        let there = front.is_some() && front != self.pasting.behind;
+        let Some((until, picker)) = &mut self.pasting.coming else { return };
+        let late = *until <= Instant::now();
+        if picker.is_some() && (there || late) {
+            self.pasting.picker = front.filter(|_| there);
+            if let Some((_, Some(picker))) = self.pasting.coming.take() {
+                let _ = picker.send(Some(Vec::new()));
+            }
+        } else if late {
+            self.pasting.coming = None;
+            self.say(DeskEvent::NoPicker);
         }
     }
 

@@ -190,7 +190,7 @@ impl State {
             Outcome::DoNotRecord => self.say(refused(RefusedBecause::DoNotRecord, Source::default())),
             Outcome::Ruled(rule) => self.say(refused(RefusedBecause::Ruled(rule), Source::default())),
             Outcome::TooLarge(size) => {
-                self.say(refused(RefusedBecause::TooLarge(size), job.source().clone()))
+                self.say(refused(RefusedBecause::TooLarge(size), job.source().clone()));
             }
             Outcome::Unreadable => self.say(refused(RefusedBecause::Unreadable, job.source().clone())),
             Outcome::Nothing if !job.is_superseded() => self.say(DeskEvent::Live(Live::Empty)),

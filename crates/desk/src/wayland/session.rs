@@ -154,7 +154,7 @@ impl<'a> Session<'a> {
         }
         self.state.read_pipes();
         self.state.expire_readings();
-        if let Some(offer) = self.state.to_take_over() {
+        if let Some(offer) = self.state.left_behind() {
             let at = offer.at;
             self.state.take(offer, Live::TakenOver(at), Done::Nobody);
         }
@@ -165,7 +165,8 @@ impl<'a> Session<'a> {
                 Command::Take(offer, done) => self.state.take(offer, Live::Taken, Done::Take(done)),
                 Command::Paste(paste, done) => self.state.begin_paste(paste, done),
                 Command::HandOver(done) => self.state.hand_over(done),
-                Command::PickerFailed => {}
+                Command::ExpectPicker => self.state.expect_picker(),
+                Command::PickerFailed => self.state.picker_failed(),
                 Command::Target(into, done) => drop(done.send(self.state.target(into))),
                 Command::Clear(done) => {
                     self.state.empty();

@@ -213,7 +213,7 @@ impl State {
     }
 
     /// What an emptied clipboard held that is still to be had: its program has closed. What was emptied on purpose stays so.
-    pub(super) fn to_take_over(&mut self) -> Option<Arc<Offer>> {
+    pub(super) fn left_behind(&mut self) -> Option<Arc<Offer>> {
         let since = self.emptied.filter(|since| since.elapsed() >= CLOSING)?;
         self.emptied = None;
         let lately = since.elapsed() + CLOSING;

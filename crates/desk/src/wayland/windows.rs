@@ -17,8 +17,6 @@ use super::state::State;
 
 /// The longest title kept, in characters.
 const TITLE_CHARS: usize = 400;
-/// A picker's window is not older than this when the picker in it has started.
-const NEW: Duration = Duration::from_secs(5);
 
 /// What is told of a window.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -33,7 +31,6 @@ struct Told {
 pub(super) struct Window {
     handle: Handle,
     number: u64,
-    opened: Instant,
     /// When it was given the keyboard last.
     activated: Option<Instant>,
     is: Told,
@@ -81,18 +78,6 @@ impl Windows {
         self.all.iter().find(|one| one.number == number)?.is.class.clone()
     }
 
-    /// The window that had the keyboard before the one that has it now.
-    pub(super) fn before(&self) -> Option<u64> {
-        let front = self.front();
-        let others = self.all.iter().filter(|one| Some(one.number) != front && one.activated.is_some());
-        others.max_by_key(|one| one.activated).map(|one| one.number)
-    }
-
-    /// A window that was opened shortly has the keyboard.
-    pub(super) fn front_is_new(&self) -> bool {
-        self.active().is_some_and(|one| one.opened.elapsed() < NEW)
-    }
-
     /// Asks for a window to come to the front. False when it is gone.
     pub(super) fn bring_to_front(&self, number: u64, seat: &WlSeat) -> bool {
         let window = self.all.iter().find(|one| one.number == number);
@@ -115,9 +100,9 @@ impl Dispatch<ToplevelManager, ()> for State {
         if let ManagerEvent::Toplevel { toplevel } = event {
             let windows = &mut state.windows;
             windows.count += 1;
-            let (number, opened) = (windows.count, Instant::now());
+            let number = windows.count;
             let (is, next) = (Told::default(), Told::default());
-            windows.all.push(Window { handle: toplevel, number, opened, activated: None, is, next });
+            windows.all.push(Window { handle: toplevel, number, activated: None, is, next });
         }
     }
 

@@ -286,6 +286,7 @@ impl<'a> Session<'a> {
                 Command::Take(offer, done) => self.begin_take(offer, done)?,
                 Command::Paste(paste, done) => self.begin_paste(paste, done)?,
                 Command::HandOver(done) => self.hand_over(done)?,
+                Command::ExpectPicker => self.expect_picker()?,
                 Command::PickerFailed => self.picker_failed()?,
                 Command::Target(into, done) => drop(done.send(self.target(into)?)),
                 Command::Clear(done) => {

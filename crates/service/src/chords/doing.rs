@@ -27,13 +27,12 @@ pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::U
             Pressed::Gather => gather(&app, &queue).await,
             Pressed::Pause if app.pausing.now().is_some() => resume(&app).await.map_err(ChordError::Pause),
             Pressed::Pause => pause(&app, None).map_err(ChordError::Pause),
-            Pressed::Picker => picker.start(&app).inspect_err(|_| {
-                if let Some(desk) = &app.desk {
-                    desk.picker_failed();
-                }
-            }),
+            Pressed::Picker => picker.start(&app).inspect_err(|_| give_up_picker(&app)),
             Pressed::PickerBy(done) => {
-                let outcome = picker.start(&app);
+                if let Some(desk) = &app.desk {
+                    desk.expect_picker();
+                }
+                let outcome = picker.start(&app).inspect_err(|_| give_up_picker(&app));
                 let _ = done.send(outcome.as_ref().err().map(ToString::to_string));
                 outcome
             }
@@ -42,6 +41,13 @@ pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::U
             Pressed::NoPicker => Err(ChordError::NoPicker),
         };
         said(&app, outcome.err());
+    }
+}
+
+/// It won't come: the keyboard is let go of.
+fn give_up_picker(app: &App) {
+    if let Some(desk) = &app.desk {
+        desk.picker_failed();
     }
 }
 

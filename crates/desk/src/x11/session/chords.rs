@@ -166,6 +166,16 @@ impl Session<'_> {
         self.look_for_picker()
     }
 
+    /// The picker is about to be opened by other means: the keyboard stays where it is until its window has it.
+    pub(super) fn expect_picker(&mut self) -> X<()> {
+        if self.chords.holding.is_none() {
+            self.chords.behind = self.active()?.filter(|window| *window != 0);
+            let until = Instant::now() + PICKER;
+            self.chords.holding = Some(Holding { until, typed: Vec::new(), picker: None });
+        }
+        Ok(())
+    }
+
     /// The picker's program has ended without one: nothing is waited for.
     pub(super) fn picker_failed(&mut self) -> X<()> {
         if let Some(holding) = self.chords.holding.as_mut().filter(|holding| holding.picker.is_none()) {
