@@ -1,10 +1,20 @@
 # Everything a person needs: `make demo`, `make run`, `make test`. Each sets up what it needs on a fresh Debian machine.
 
-.PHONY: demo run test bench soak fuzz programs console help
+.PHONY: demo run test bench soak fuzz programs console help install uninstall package
+
+# Where `make install` puts everything, and nothing outside it.
+PREFIX ?= /usr/local
+DESTDIR ?=
+# What is installed: release, or debug for whoever tries the installing itself.
+BUILT ?= release
+build = cargo build $(if $(filter release,$(BUILT)),--release) -q -p yadori-service -p yadori-client -p yadori-hub
 
 help:
 	@echo "make demo   show Yadori with sample data on a private display, until Ctrl-C"
 	@echo "make run    run the service on your own desktop"
+	@echo "make install    build it and install it under PREFIX (/usr/local), e.g. make install PREFIX=\$$HOME/.local"
+	@echo "make uninstall  remove exactly that; what was kept stays"
+	@echo "make package    build a Debian package (target/debian/yadori_*.deb)"
 	@echo "make test   set up and run every check and test"
 	@echo "make soak   work for ten minutes, then kill and stop service and database under load, and compare every answer"
 	@echo "make fuzz   give every decoder of the exchange made-up bytes, FUZZ_SECONDS (60) each"
@@ -21,6 +31,21 @@ run:
 	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub
 	@echo "yadorid keeps what you copy until Ctrl-C. In another terminal: target/release/yadori console --open"
 	@target/release/yadorid
+
+install:
+	@tools/setup run
+	@. tools/path && $(build)
+	@tools/stage $(BUILT) $(PREFIX)/bin
+	@tools/install install $(PREFIX) $(DESTDIR)
+
+uninstall:
+	@tools/install uninstall $(PREFIX) $(DESTDIR)
+
+package:
+	@tools/setup package
+	@. tools/path && $(build)
+	@tools/stage $(BUILT) /usr/bin
+	@. tools/path && tools/package
 
 console:
 	@tools/setup run

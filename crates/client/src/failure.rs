@@ -45,6 +45,9 @@ pub(crate) enum Failure {
         "{skipped} of {total} could not be read; the rest is there, and importing again changes nothing of it"
     )]
     Skipped { skipped: u64, total: u64 },
+    /// Found by `yadori doctor`.
+    #[error("{} wrong; how to mend it stands beside it", if *.0 == 1 { "one thing is".to_owned() } else { format!("{} things are", .0) })]
+    Unwell(usize),
     #[error("{0}")]
     Editor(String),
     #[error("the service has ended. Start it with `yadorid`")]
@@ -78,6 +81,7 @@ impl Failure {
             | Self::Skipped { .. }
             | Self::NotPaired(_)
             | Self::Damaged(_)
+            | Self::Unwell(_)
             | Self::NotOwn(_) => 1,
         }
     }

@@ -29,6 +29,8 @@ use clap_complete::env::CompleteEnv;
 
 use connection::Connection;
 use failure::Failure;
+use verbs::autostart::Places;
+use verbs::doctor::Around;
 
 /// Finds, shows and hands back what was copied on this computer.
 ///
@@ -86,6 +88,8 @@ enum Verb {
     Settings(verbs::settings::Settings),
     Reread(verbs::reread::Reread),
     Stop(verbs::stop::Stop),
+    Doctor(verbs::doctor::Doctor),
+    Autostart(verbs::autostart::Autostart),
     Completions(verbs::completions::Completions),
     Manual(verbs::manual::Manual),
 }
@@ -120,7 +124,10 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
         _ => {}
     }
     let environment = |name: &str| std::env::var_os(name).map(PathBuf::from);
-    let socket = place::socket(arguments.home, environment)?;
+    if let Verb::Autostart(verb) = &arguments.verb {
+        return verb.run(&Places::new(arguments.home, environment)?, out);
+    }
+    let (home, socket) = (arguments.home.clone(), place::socket(arguments.home, environment)?);
     let service = Connection::to(socket);
     match arguments.verb {
         Verb::Status(verb) => verb.run(&service, out),
@@ -163,6 +170,12 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
         Verb::Settings(verb) => verb.run(&service, out),
         Verb::Reread(verb) => verb.run(&service, out),
         Verb::Stop(verb) => verb.run(&service, out),
-        Verb::Completions(_) | Verb::Manual(_) => Ok(()),
+        Verb::Doctor(verb) => {
+            let folders = place::folders(home.clone(), environment);
+            let places = Places::new(home, environment)?;
+            let around = Around { places, folders, environment: |name| std::env::var(name).ok() };
+            verb.run(&service, &around, out)
+        }
+        Verb::Completions(_) | Verb::Manual(_) | Verb::Autostart(_) => Ok(()),
     }
 }

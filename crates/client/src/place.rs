@@ -23,6 +23,21 @@ pub(crate) fn socket(
     Ok(state.join("yadori/run").join(SOCKET))
 }
 
+/// The folders that belong to the service: its records', the first, its configuration's and its state's.
+pub(crate) fn folders(home: Option<PathBuf>, environment: impl Fn(&str) -> Option<PathBuf>) -> Vec<PathBuf> {
+    if let Some(home) = home {
+        return ["data", "run"].map(|name| home.join(name)).into();
+    }
+    let absolute = |name: &str| environment(name).filter(|path| path.is_absolute());
+    let usual = [
+        ("XDG_DATA_HOME", ".local/share"),
+        ("XDG_CONFIG_HOME", ".config"),
+        ("XDG_STATE_HOME", ".local/state"),
+    ];
+    let folder = |(name, usual): (&str, &str)| absolute(name).or_else(|| Some(absolute("HOME")?.join(usual)));
+    usual.into_iter().filter_map(folder).map(|folder| folder.join("yadori")).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

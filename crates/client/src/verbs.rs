@@ -1,6 +1,7 @@
 //! One module per verb: its arguments, its help, what it does.
 
 pub(crate) mod add;
+pub(crate) mod autostart;
 pub(crate) mod backup;
 pub(crate) mod batch;
 pub(crate) mod check;
@@ -9,6 +10,7 @@ pub(crate) mod clear;
 pub(crate) mod completions;
 pub(crate) mod console;
 pub(crate) mod devices;
+pub(crate) mod doctor;
 pub(crate) mod drawer;
 pub(crate) mod edit;
 pub(crate) mod export;

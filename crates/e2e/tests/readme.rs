@@ -39,10 +39,22 @@ fn run(line: &str, service: &Service, folder: &Path, display: &Display, typed: &
         .env_remove("VISUAL")
         .env("PATH", format!("{programs}:{}", std::env::var("PATH").unwrap()))
         .env("HOME", folder)
+        // The toolchain stays where it is.
+        .envs(toolchain())
+        .env_remove("XDG_CONFIG_HOME")
         .current_dir(folder)
         .stdin(Stdio::null())
         .output()
         .unwrap()
+}
+
+/// Where cargo and rustup keep their things.
+fn toolchain() -> Vec<(&'static str, std::path::PathBuf)> {
+    let home = std::path::PathBuf::from(std::env::var_os("HOME").unwrap_or_default());
+    let place = |name: &'static str, usual: &str| {
+        (name, std::env::var_os(name).map_or_else(|| home.join(usual), Into::into))
+    };
+    vec![place("CARGO_HOME", ".cargo"), place("RUSTUP_HOME", ".rustup")]
 }
 
 #[test]
@@ -76,36 +88,52 @@ fn the_first_steps_work_as_they_are_written() {
     assert!(folder.path().join("all.zip").exists() && folder.path().join("all.tar").exists());
 }
 
+/// The installing itself, with the programs as the tests have built them.
+fn make(line: &str) -> String {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    line.replace("make ", &format!("make -s -C {} BUILT=debug ", root.display()))
+}
+
 #[test]
 fn what_is_installed_as_it_is_written_is_there_and_goes_as_it_is_written() {
     let display = Display::start();
     let service = Service::without_desk();
     let folder = tempfile::tempdir().unwrap();
-    let steps = block("On your computer", true);
-    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
-    std::fs::create_dir(folder.path().join("systemd")).unwrap();
-    std::fs::copy(root.join("systemd/yadorid.service"), folder.path().join("systemd/yadorid.service"))
-        .unwrap();
     for name in [".local/share/yadori", ".config/yadori", ".local/state/yadori"] {
         std::fs::create_dir_all(folder.path().join(name)).unwrap();
     }
-    let mut ran = 0;
-    // No session of systemd's is here: its own lines are left to it.
-    for line in steps.iter().filter(|line| !line.starts_with("systemctl")) {
-        let done = run(line, &service, folder.path(), &display, "");
-        assert!(done.status.success(), "{line}: {}", String::from_utf8_lossy(&done.stderr));
-        ran += 1;
-        if line.contains("manual --into") {
-            let page = std::fs::read_to_string(folder.path().join(".local/share/man/man1/yadori.1")).unwrap();
-            assert!(page.contains("EXIT STATUS"));
-            let script = folder.path().join(".local/share/bash-completion/completions/yadori");
-            assert!(std::fs::read_to_string(script).unwrap().contains("complete"));
-        }
+    let steps = block("On your computer", true);
+    let (install, remove) = steps.split_at(3);
+    let mut there = Vec::new();
+    for line in install {
+        let done = run(&make(line), &service, folder.path(), &display, "");
+        let said = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert!(done.status.success(), "{line}: {said}{}", String::from_utf8_lossy(&done.stdout));
     }
-    assert!(ran >= 8, "{steps:?}");
+    files(folder.path(), &mut there);
+    for name in [
+        "yadori",
+        "yadorid",
+        "yadori-take.1.gz",
+        "_yadori",
+        "yadori.fish",
+        "yadorid.service",
+        "yadorid.desktop",
+    ] {
+        assert!(there.iter().any(|one| one == name), "{name}: {there:?}");
+    }
+    let at = |path: &str| std::fs::read_to_string(folder.path().join(path)).unwrap();
+    let bin = folder.path().join(".local/bin").display().to_string();
+    assert!(at(".local/lib/systemd/user/yadorid.service").contains(&format!("ExecStart={bin}/yadorid\n")));
+    assert!(at(".local/share/bash-completion/completions/yadori").contains("complete"));
+    assert_eq!(remove.len(), 3, "{steps:?}");
+    for line in remove {
+        let done = run(&make(line), &service, folder.path(), &display, "");
+        assert!(done.status.success(), "{line}: {}", String::from_utf8_lossy(&done.stderr));
+    }
     let mut left = Vec::new();
     files(folder.path(), &mut left);
-    assert_eq!(left, ["yadorid.service"], "only the copy of the clone is left");
+    assert_eq!(left, Vec::<String>::new());
 }
 
 fn files(folder: &Path, all: &mut Vec<String>) {

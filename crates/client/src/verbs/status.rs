@@ -116,7 +116,16 @@ impl Status {
         if let Some(batch) = status.batch.as_ref().filter(|batch| batch.gathering || batch.left > 0) {
             line(out, "Batch", &next_words(batch))?;
         }
-        for chord in status.chords.iter().filter(|one| one.problem.is_some()) {
+        let unheard: Vec<_> = status.chords.iter().filter(|one| one.problem.is_some()).collect();
+        // Where none is heard, that is for one reason.
+        let one_reason = unheard.len() > 1
+            && unheard.len() == status.chords.len()
+            && unheard.iter().all(|one| one.problem == unheard[0].problem);
+        if one_reason {
+            let problem = unheard[0].problem.as_deref().unwrap_or_default();
+            line(out, "Chords", &format!("none of {} is heard: {problem}", unheard.len()))?;
+        }
+        for chord in unheard.iter().filter(|_| !one_reason) {
             let problem = chord.problem.as_deref().unwrap_or_default();
             line(out, "Chord", &format!("{} ({}): {problem}", chord.keys, purpose(chord)))?;
         }
