@@ -108,7 +108,11 @@ impl Doctor {
             )),
         }
         all.push(start(&around.places));
-        all.extend(around.folders.iter().filter_map(|folder| permissions(folder)));
+        let open: Vec<Finding> = around.folders.iter().filter_map(|folder| permissions(folder)).collect();
+        if open.is_empty() {
+            all.push(well("permissions", "its folders are closed to everybody else"));
+        }
+        all.extend(open);
         all.extend(around.folders.first().and_then(|folder| disk(folder)));
         all.push(terminal());
         all.push(letters(around.environment));

@@ -58,13 +58,17 @@ fn install_into(directory: &Path) -> Result<(), ServerError> {
         .arg(format!("--datadir={}", directory.display()))
         .arg("--auth-root-authentication-method=socket")
         .arg(format!("--auth-root-socket-user={user}"))
+        // It is reached by its socket alone: whether a name of this computer can be looked up does not matter.
+        .arg("--force")
         .args(["--skip-test-db", "--skip-log-bin", "--skip-name-resolve"]);
     if rustix::process::geteuid().is_root() {
         command.arg("--user=root");
     }
     let done = command.stdin(Stdio::null()).output().map_err(|cause| files(directory, cause))?;
     if !done.status.success() {
-        let said = String::from_utf8_lossy(&done.stderr);
+        // Some of its mistakes go to its output.
+        let said = [done.stdout, done.stderr].concat();
+        let said = String::from_utf8_lossy(&said);
         let last =
             said.lines().rev().find(|line| !line.trim().is_empty()).unwrap_or("it said nothing").to_owned();
         return Err(ServerError::Install(last));
