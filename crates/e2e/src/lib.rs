@@ -2,6 +2,7 @@
 //! client, a real browser. Everything runs on loopback and ends with its owner.
 
 pub mod browser;
+pub mod bus;
 pub mod compositor;
 pub mod desktop;
 pub mod display;

@@ -94,22 +94,32 @@ impl Service {
 
     /// [`Service::configured`], with variables in its environment.
     pub fn configured_among(configuration: &str, variables: &[(&str, &str)]) -> Self {
+        let service = Self::among(configuration, variables, &["--no-capture"]);
+        service.await_records();
+        service
+    }
+
+    /// [`Service::configured_on`], with variables in its environment.
+    pub fn on_among(display: &str, configuration: &str, variables: &[(&str, &str)]) -> Self {
+        let service = Self::among(configuration, variables, &["--display", display]);
+        service.await_keeping();
+        service
+    }
+
+    fn among(configuration: &str, variables: &[(&str, &str)], arguments: &[&str]) -> Self {
         let scratch = tempfile::Builder::new().prefix("yadori-").tempdir().expect("a directory");
         let home = scratch.path().join("home");
         std::fs::create_dir(&home).expect("a home");
         std::fs::write(home.join("config.toml"), configuration).expect("a configuration");
+        let owned = |(name, value): &(&str, &str)| ((*name).to_owned(), (*value).to_owned());
         let mut service = Self {
             home,
             _scratch: Some(scratch),
-            arguments: vec!["--no-capture".into()],
-            variables: variables
-                .iter()
-                .map(|(name, value)| ((*name).to_owned(), (*value).to_owned()))
-                .collect(),
+            arguments: arguments.iter().map(|one| (*one).to_owned()).collect(),
+            variables: variables.iter().map(owned).collect(),
             child: None,
         };
         service.start_again();
-        service.await_records();
         service
     }
 

@@ -2,40 +2,11 @@
 
 #![allow(missing_docs, reason = "the interface of the stand-in is logind's")]
 
-use std::io::{BufRead, BufReader};
-use std::process::{Child, Command, Stdio};
-
-use anyhow::{Context, Result};
+use anyhow::Result;
+use yadori_e2e::bus::Bus;
 use yadori_e2e::{Service, until};
 use zbus::object_server::SignalEmitter;
 use zbus::zvariant::{ObjectPath, OwnedObjectPath};
-
-/// A message bus of its own.
-struct Bus {
-    daemon: Child,
-    address: String,
-}
-
-impl Bus {
-    fn start() -> Result<Self> {
-        let mut daemon = Command::new("dbus-daemon")
-            .args(["--session", "--nofork", "--print-address=1"])
-            .stdout(Stdio::piped())
-            .spawn()
-            .context("dbus-daemon")?;
-        let out = daemon.stdout.take().context("its output")?;
-        let mut address = String::new();
-        BufReader::new(out).read_line(&mut address)?;
-        Ok(Self { daemon, address: address.trim().to_owned() })
-    }
-}
-
-impl Drop for Bus {
-    fn drop(&mut self) {
-        let _ = self.daemon.kill();
-        let _ = self.daemon.wait();
-    }
-}
 
 /// A session of logind.
 struct Session {

@@ -18,6 +18,7 @@ pub mod pictures;
 pub mod records;
 pub mod run;
 pub mod search;
+mod signs;
 pub mod state;
 pub mod take;
 pub mod transfer;

@@ -28,7 +28,7 @@ use crate::state::clock::now;
 use crate::state::files::Files;
 use crate::state::pausing::Pausing;
 use crate::writer::{Queue, Writer, queue};
-use crate::{chords, clearing, hosting, intake, letting_in, records};
+use crate::{chords, clearing, hosting, intake, letting_in, records, signs};
 
 /// How long open requests may take to end.
 const LAST_REQUESTS: Duration = Duration::from_secs(3);
@@ -171,6 +171,7 @@ pub async fn run_on(
     }
     app.parts.start("fetching contents of other devices", exchanger.clone().fetch_wanted());
     app.parts.start("exchanging with other devices", exchanger.run());
+    app.parts.start("showing signs", signs::showing::run(app.clone(), home.run.clone()));
     app.parts.start("room for the records", records::space::run(app.clone(), of_records));
     app.parts.start("telling how things stand", app.clone().tell_status());
     let states = server.as_ref().map(PrivateServer::state);

@@ -39,6 +39,9 @@ struct Queued {
     behind: Option<u64>,
 }
 
+/// A picker that waits for what was typed.
+type Picker = oneshot::Sender<Option<Vec<Typed>>>;
+
 /// Pastes, and the picker that asks for them.
 #[derive(Default)]
 pub(super) struct Pasting {
@@ -49,7 +52,7 @@ pub(super) struct Pasting {
     behind: Option<u64>,
     /// A picker that was asked for, until when it is waited for, and itself, once it has started and its window has not come
     /// to the front yet.
-    coming: Option<(Instant, Option<oneshot::Sender<Option<Vec<Typed>>>>)>,
+    coming: Option<(Instant, Option<Picker>)>,
 }
 
 impl Pasting {

@@ -36,6 +36,7 @@ pub async fn run(app: Shared, queue: Queue, picker: Picker, mut pressed: mpsc::U
                 let _ = done.send(outcome.as_ref().err().map(ToString::to_string));
                 outcome
             }
+            Pressed::Console => picker.console(&app),
             // Why has been told: it could not be started, or ended at once.
             Pressed::NoPicker if app.health.now().hitch.is_some() => continue,
             Pressed::NoPicker => Err(ChordError::NoPicker),

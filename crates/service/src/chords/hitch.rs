@@ -41,6 +41,8 @@ pub(super) enum ChordError {
     NotStarted(String),
     #[error("the picker's page could not be opened, for the console is not served: {0}")]
     NoConsole(String),
+    #[error("the console could not be opened ({0}); `yadori console --open` opens it, or install xdg-utils")]
+    NoBrowser(String),
     #[error("the picker's page could not be opened: the system gives no random numbers now")]
     NoRandomness,
     #[error("the picker ended at once ({0}: {1}); see `picker.command` in the configuration")]

@@ -84,14 +84,14 @@ fn commands(settings: &Changeable, wayland: bool) -> Vec<Words> {
 
 impl Picker {
     /// Puts a page that leads to the picker, signed in, where this user alone can read it: on a command line everybody could.
-    fn page(&self, app: &Shared) -> Result<String, ChordError> {
+    fn page(&self, app: &Shared, to: &str) -> Result<String, ChordError> {
         let console = app.health.now().console.map_err(ChordError::NoConsole)?;
         let no_page = |why: std::io::Error| ChordError::NotStarted(format!("its page: {why}"));
         let secret = app.entries.new_link(Door::Here).map_err(|_: NoRandomness| ChordError::NoRandomness)?;
-        let path = self.run.join("picker.html");
+        let path = self.run.join(format!("{to}.html"));
         let page = format!(
             "<!doctype html><meta charset=\"utf-8\"><title>Yadori</title>\
-             <script>location.replace(\"{console}/{MARK}{secret}&to=pick\")</script>\n"
+             <script>location.replace(\"{console}/{MARK}{secret}&to={to}\")</script>\n"
         );
         write_private(&path, page.as_bytes()).map_err(no_page)?;
         let (gone, own) = (path.clone(), page);
@@ -105,24 +105,45 @@ impl Picker {
         Ok(uri_of(&path.to_string_lossy()))
     }
 
+    /// Opens the console in the person's browser.
+    ///
+    /// # Errors
+    /// It is not served, or nothing opens it.
+    pub(super) fn console(&self, app: &Shared) -> Result<(), ChordError> {
+        let page = self.page(app, "history")?;
+        let mut command = Command::new("xdg-open");
+        command.arg(page).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+        self.on_display(&mut command);
+        let child = command.spawn().map_err(|why| ChordError::NoBrowser(why.to_string()))?;
+        app.parts.start("opening the console", async move {
+            let mut child = child;
+            let _ = child.wait().await;
+        });
+        Ok(())
+    }
+
+    fn on_display(&self, command: &mut Command) {
+        if let Some(display) = &self.displays.x {
+            command.env("DISPLAY", display);
+        }
+        if let Some(socket) = &self.displays.wayland {
+            command.env("WAYLAND_DISPLAY", socket);
+        }
+    }
+
     /// Starts it.
     ///
     /// # Errors
     /// Nothing that was tried can be started.
     pub(super) fn start(&self, app: &Shared) -> Result<(), ChordError> {
         let settings = app.settings();
-        let page = if is_page(&settings) { self.page(app)? } else { String::new() };
+        let page = if is_page(&settings) { self.page(app, "pick")? } else { String::new() };
         let mut tried = Vec::new();
         for (program, arguments) in commands(&settings, self.displays.wayland.is_some()) {
             let mut command = Command::new(&program);
             command.args(arguments.into_iter().map(|one| one.replace(PAGE, &page)));
             command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
-            if let Some(display) = &self.displays.x {
-                command.env("DISPLAY", display);
-            }
-            if let Some(socket) = &self.displays.wayland {
-                command.env("WAYLAND_DISPLAY", socket);
-            }
+            self.on_display(&mut command);
             if let Some(under) = &self.under {
                 command.env("YADORI_HOME", under);
             }

@@ -8,7 +8,7 @@ use std::time::Duration;
 
 use clap::Parser;
 use serde::Deserialize;
-use yadori_core::exchange::{Travels, TravelsError};
+use yadori_core::exchange::TravelsError;
 use yadori_core::intake::rule::Rule;
 use yadori_core::limits::Order;
 use yadori_core::take::chord::{Chord, ChordError, PasteTable, Purpose};
@@ -19,11 +19,15 @@ use yadori_desk::displays::Displays;
 use crate::home::place::{BaseDirectories, Home, HomeError};
 
 pub mod change;
+mod exchanged;
 pub mod kept;
 pub mod phone;
+mod signs;
 
+use self::exchanged::{ExchangeSection, Exchanged};
 use self::kept::{Keeping, KeepingError, LimitsSection, SecretsSection};
 use self::phone::{PhoneDoor, PhoneError, PhoneSection};
+use self::signs::{Signs, SignsSection};
 
 /// The commented example, also the documentation of every setting.
 pub const EXAMPLE: &str = include_str!("../../config.example.toml");
@@ -67,6 +71,7 @@ struct File {
     rules: Vec<Rule>,
     orders: Vec<Order>,
     exchange: ExchangeSection,
+    signs: SignsSection,
     hub: HubSection,
     phone: PhoneSection,
 }
@@ -76,14 +81,6 @@ struct File {
 struct HubSection {
     serve: Option<bool>,
     listen: Option<String>,
-}
-
-#[derive(Debug, Default, Deserialize, PartialEq)]
-#[serde(deny_unknown_fields, default)]
-struct ExchangeSection {
-    travels: Option<String>,
-    follow: Option<bool>,
-    wipe: Option<bool>,
 }
 
 #[derive(Debug, Default, Deserialize, PartialEq)]
@@ -158,23 +155,8 @@ pub struct Changeable {
     pub keeping: Keeping,
     /// What is exchanged with other devices.
     pub exchange: Exchanged,
-}
-
-/// What is exchanged with other devices.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Exchanged {
-    /// What is sent.
-    pub travels: Travels,
-    /// What was copied on another device goes to the live clipboard of this one.
-    pub follow: bool,
-    /// The history of this device goes for good when the device is struck off.
-    pub wipe: bool,
-}
-
-impl Default for Exchanged {
-    fn default() -> Self {
-        Self { travels: Travels::default(), follow: true, wipe: false }
-    }
+    /// How it shows that it is there.
+    pub signs: Signs,
 }
 
 impl Default for Changeable {
@@ -188,6 +170,7 @@ impl Default for Changeable {
             picker: Vec::new(),
             keeping: Keeping::default(),
             exchange: Exchanged::default(),
+            signs: Signs::default(),
         }
     }
 }
@@ -396,11 +379,8 @@ fn combine(flags: Flags, file: File, home: Home, displays: Displays) -> Result<S
             picker_form,
             picker: file.picker.command,
             keeping: kept::keeping(&file.limits, &file.secrets, file.rules, file.orders)?,
-            exchange: Exchanged {
-                travels: file.exchange.travels.as_deref().map_or(Ok(Travels::Everything), str::parse)?,
-                follow: file.exchange.follow.unwrap_or(true),
-                wipe: file.exchange.wipe.unwrap_or(false),
-            },
+            exchange: exchanged::exchanged(&file.exchange)?,
+            signs: file.signs.signs(),
         },
         config: PathBuf::new(),
         under: flags.home.map(|dir| std::path::absolute(&dir).unwrap_or(dir)),

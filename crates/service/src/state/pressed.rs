@@ -23,6 +23,8 @@ pub enum Pressed {
     Picker,
     /// The same by other means than its chord: who asked is told why it did not come.
     PickerBy(oneshot::Sender<Option<String>>),
+    /// The console is wanted, in a browser.
+    Console,
     /// It did not come up.
     NoPicker,
 }

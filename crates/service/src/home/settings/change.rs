@@ -44,7 +44,7 @@ impl Known {
 }
 
 /// Every setting, in the order in which a person reads them.
-pub const KNOWN: [Known; 30] = [
+pub const KNOWN: [Known; 35] = [
     known(
         "limits.clips",
         "10000",
@@ -153,6 +153,35 @@ pub const KNOWN: [Known; 30] = [
         "true or false",
         "When another device strikes this one off, its whole history goes for good",
     ),
+    known(
+        "signs.indicator",
+        "true",
+        true,
+        "true or false",
+        "A lamp among the desktop's indicators, where it has a place for them",
+    ),
+    known(
+        "signs.lamp",
+        "false",
+        true,
+        "true or false",
+        "A lamp as a small window of its own; it can be dragged anywhere",
+    ),
+    known(
+        "signs.trouble",
+        "true",
+        true,
+        "true or false",
+        "A notification when copies are not kept any more, once, with what to do",
+    ),
+    known(
+        "signs.copies",
+        "false",
+        true,
+        "true or false",
+        "A notification at each copy; never with its words",
+    ),
+    known("signs.sound", "false", true, "true or false", "A soft sound at each copy"),
     known("capture", "true", false, "true or false", "Whether copies are watched at all"),
     known(
         "display",

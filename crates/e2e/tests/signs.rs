@@ -1,0 +1,214 @@
+//! The lamp among a desktop's indicators, and notifications: as whoever shows them sees them, on a bus of their own.
+
+#![allow(missing_docs, reason = "the interfaces are freedesktop.org's")]
+
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex};
+
+use anyhow::Result;
+use yadori_api::CaptureState;
+use yadori_e2e::bus::Bus;
+use yadori_e2e::keyboard::Keyboard;
+use yadori_e2e::{Display, Service, until};
+use zbus::zvariant::{OwnedValue, Value};
+use zbus::{Connection, Proxy};
+
+/// Who shows indicators.
+#[derive(Default)]
+struct Watcher(Arc<Mutex<Vec<String>>>);
+
+#[zbus::interface(name = "org.kde.StatusNotifierWatcher")]
+impl Watcher {
+    fn register_status_notifier_item(&self, #[zbus(header)] header: zbus::message::Header<'_>, item: &str) {
+        let name = if item.starts_with('/') { header.sender().map(ToString::to_string) } else { None };
+        self.0.lock().unwrap().push(name.unwrap_or_else(|| item.to_owned()));
+    }
+
+    fn register_status_notifier_host(&self, _service: &str) {}
+
+    #[zbus(property)]
+    fn is_status_notifier_host_registered(&self) -> bool {
+        true
+    }
+
+    #[zbus(property)]
+    fn registered_status_notifier_items(&self) -> Vec<String> {
+        self.0.lock().unwrap().clone()
+    }
+
+    #[zbus(property)]
+    fn protocol_version(&self) -> i32 {
+        0
+    }
+}
+
+/// Who shows notifications: title and words of each.
+#[derive(Default)]
+struct Shower(Arc<Mutex<Vec<(String, String)>>>);
+
+#[zbus::interface(name = "org.freedesktop.Notifications")]
+impl Shower {
+    #[allow(clippy::too_many_arguments, reason = "the specification's")]
+    fn notify(
+        &self,
+        _program: &str,
+        _replaces: u32,
+        _icon: &str,
+        title: &str,
+        words: &str,
+        _actions: Vec<String>,
+        _hints: HashMap<String, OwnedValue>,
+        _time: i32,
+    ) -> u32 {
+        let mut all = self.0.lock().unwrap();
+        all.push((title.to_owned(), words.to_owned()));
+        u32::try_from(all.len()).unwrap()
+    }
+}
+
+struct Desktop {
+    bus: Bus,
+    connection: Connection,
+    items: Arc<Mutex<Vec<String>>>,
+    told: Arc<Mutex<Vec<(String, String)>>>,
+}
+
+impl Desktop {
+    async fn start() -> Result<Self> {
+        let bus = Bus::start()?;
+        let (watcher, shower) = (Watcher::default(), Shower::default());
+        let (items, told) = (watcher.0.clone(), shower.0.clone());
+        let connection = zbus::connection::Builder::address(bus.address.as_str())?
+            .name("org.kde.StatusNotifierWatcher")?
+            .name("org.freedesktop.Notifications")?
+            .serve_at("/StatusNotifierWatcher", watcher)?
+            .serve_at("/org/freedesktop/Notifications", shower)?
+            .build()
+            .await?;
+        Ok(Self { bus, connection, items, told })
+    }
+
+    fn service(&self, display: &Display, configuration: &str) -> Service {
+        Service::on_among(&display.name(), configuration, &[("DBUS_SESSION_BUS_ADDRESS", &self.bus.address)])
+    }
+
+    async fn item(&self) -> Result<Proxy<'static>> {
+        let name = until("the lamp", || self.items.lock().unwrap().last().cloned());
+        Ok(Proxy::new(&self.connection, name, "/StatusNotifierItem", "org.kde.StatusNotifierItem").await?)
+    }
+
+    fn titles(&self) -> Vec<String> {
+        self.told.lock().unwrap().iter().map(|one| one.0.clone()).collect()
+    }
+}
+
+/// Waits until the lamp says this.
+async fn says(item: &Proxy<'_>, words: &str) -> Result<()> {
+    let until = std::time::Instant::now() + yadori_e2e::PATIENCE;
+    loop {
+        let connection = item.connection();
+        // Read anew: a host does so at the signal.
+        let fresh = Proxy::new(
+            connection,
+            item.destination().to_owned(),
+            item.path().to_owned(),
+            item.interface().to_owned(),
+        )
+        .await?;
+        let title: String = fresh.get_property("Title").await?;
+        if title.contains(words) {
+            return Ok(());
+        }
+        anyhow::ensure!(std::time::Instant::now() < until, "{words} was wanted, and this is there: {title}");
+        tokio::task::yield_now().await;
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_lamp_shows_state_and_count_opens_the_picker_and_pauses() -> Result<()> {
+    let mut display = Display::start();
+    display.run("openbox", &[]);
+    let keyboard = Keyboard::of(&display)?;
+    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let desktop = Desktop::start().await?;
+    let service = desktop.service(&display, "");
+    let item = desktop.item().await?;
+    says(&item, "keeping copies · 0 copies this sitting").await?;
+    for n in 0..3 {
+        display.copy_text(&format!("bunk {n}"));
+        service.await_clip(&format!("bunk {n}"));
+    }
+    says(&item, "3 copies").await?;
+    let lit: Vec<(i32, i32, Vec<u8>)> = item.get_property("IconPixmap").await?;
+    assert!(lit.iter().any(|(wide, high, data)| *wide == 48 && *high == 48 && data.len() == 48 * 48 * 4));
+    // A press opens the picker; the middle button pauses, and once more goes on.
+    item.call_method("Activate", &(0i32, 0i32)).await?;
+    until("the picker", || keyboard.windows().ok()?.iter().any(|one| one.title == "Yadori").then_some(()));
+    item.call_method("SecondaryActivate", &(0i32, 0i32)).await?;
+    until("the pause", || (service.status()?.capture.state == CaptureState::Paused).then_some(()));
+    says(&item, "paused").await?;
+    // From its menu.
+    let menu =
+        Proxy::new(&desktop.connection, item.destination().to_owned(), "/MenuBar", "com.canonical.dbusmenu")
+            .await?;
+    let wanted: &[&str] = &[];
+    let (_, entries): (u32, (i32, HashMap<String, OwnedValue>, Vec<OwnedValue>)) =
+        menu.call("GetLayout", &(0i32, -1i32, wanted)).await?;
+    let all = format!("{:?}", entries.2);
+    for words in ["Open the picker", "Open the console", "Keep copies again", "paused"] {
+        assert!(all.contains(words), "{words}: {all}");
+    }
+    let again = entries.2.iter().find_map(|entry| {
+        let (id, about, _): (i32, HashMap<String, OwnedValue>, Vec<OwnedValue>) =
+            entry.try_clone().ok()?.try_into().ok()?;
+        let label: String = about.get("label")?.try_clone().ok()?.try_into().ok()?;
+        (label == "Keep copies again").then_some(id)
+    });
+    let pressed = (again.expect("the entry"), "clicked", Value::I32(0), 0u32);
+    menu.call_method("Event", &pressed).await?;
+    until("capture", || (service.status()?.capture.state == CaptureState::Keeping).then_some(()));
+    // It goes when that is wanted, and comes again.
+    service.yadori(&["settings", "set", "signs.indicator", "false"]);
+    let name = item.destination().to_string();
+    let bus = zbus::fdo::DBusProxy::new(&desktop.connection).await?;
+    let end = std::time::Instant::now() + yadori_e2e::PATIENCE;
+    while bus.name_has_owner(name.as_str().try_into()?).await? {
+        anyhow::ensure!(std::time::Instant::now() < end, "the lamp is still there");
+    }
+    let before = desktop.items.lock().unwrap().len();
+    service.yadori(&["settings", "set", "signs.indicator", "true"]);
+    until("the lamp again", || (desktop.items.lock().unwrap().len() > before).then_some(()));
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_person_is_told_once_that_copies_are_not_kept_and_of_copies_only_where_it_is_wanted() -> Result<()>
+{
+    let mut display = Display::start();
+    let number: u32 = display.name()[1..].parse()?;
+    let desktop = Desktop::start().await?;
+    let service = desktop.service(&display, "");
+    display.copy_text("not told of");
+    service.await_clip("not told of");
+    service.yadori(&["settings", "set", "signs.copies", "true"]);
+    display.copy_text("Ida Moser, half board");
+    service.await_clip("Ida Moser, half board");
+    until("the word", || (!desktop.told.lock().unwrap().is_empty()).then_some(()));
+    assert_eq!(desktop.titles(), ["A text was copied"]);
+    for (nth, wanted) in [(1, 1), (2, 2)] {
+        display.end_server();
+        let trouble = || desktop.titles().iter().filter(|title| title.contains("not being kept")).count();
+        until("the word of trouble", || (trouble() == nth).then_some(()));
+        let (_, words) = desktop.told.lock().unwrap().last().cloned().expect("a word");
+        assert!(words.contains("until it"), "{words}");
+        display = Display::start_as(number);
+        service.await_keeping();
+        display.copy_text(&format!("there again {nth}"));
+        service.await_clip(&format!("there again {nth}"));
+        assert_eq!(trouble(), wanted, "told of once each time");
+    }
+    // What was copied is in none of them.
+    let all = format!("{:?}", desktop.told.lock().unwrap());
+    assert!(!all.contains("Ida") && !all.contains("there again"), "{all}");
+    Ok(())
+}

@@ -1,0 +1,71 @@
+//! Notifications of the desktop (Desktop Notifications Specification). What was copied is in none of them: desktops keep
+//! what they have shown.
+
+use std::collections::HashMap;
+
+use yadori_core::Kind;
+use zbus::zvariant::Value;
+use zbus::{Connection, Proxy};
+
+/// How long a word about a copy stays, in milliseconds; one about trouble stays until it was seen.
+const SHORTLY: i32 = 2_500;
+const UNTIL_SEEN: i32 = 0;
+
+/// Who tells.
+#[derive(Debug)]
+pub(super) struct Notices {
+    proxy: Proxy<'static>,
+    /// The last one about a copy: the next one takes its place.
+    last: u32,
+}
+
+impl Notices {
+    pub(super) async fn on(session: &Connection) -> zbus::Result<Self> {
+        let name = "org.freedesktop.Notifications";
+        let proxy = Proxy::new(session, name, "/org/freedesktop/Notifications", name).await?;
+        Ok(Self { proxy, last: 0 })
+    }
+
+    async fn show(
+        &self,
+        replaces: u32,
+        title: &str,
+        words: &str,
+        urgency: u8,
+        time: i32,
+    ) -> zbus::Result<u32> {
+        let hints =
+            HashMap::from([("urgency", Value::U8(urgency)), ("transient", Value::Bool(urgency == 0))]);
+        let actions: &[&str] = &[];
+        self.proxy.call("Notify", &("Yadori", replaces, "yadori", title, words, actions, hints, time)).await
+    }
+
+    /// Something was copied.
+    pub(super) async fn copied(&mut self, kind: Kind, program: Option<&str>, line: &str) -> zbus::Result<()> {
+        let what = format!("{} was copied", one_of(kind));
+        let from = program.map_or_else(String::new, |program| format!("from {program} · "));
+        self.last = self.show(self.last, &what, &escaped(&format!("{from}{line}")), 0, SHORTLY).await?;
+        Ok(())
+    }
+
+    /// Copies are not kept any more.
+    pub(super) async fn trouble(&self, words: &str, next: Option<&str>) -> zbus::Result<()> {
+        let next = next.unwrap_or("`yadori doctor` says why, and how to mend it");
+        self.show(0, &format!("Yadori: {words}"), &escaped(next), 2, UNTIL_SEEN).await?;
+        Ok(())
+    }
+}
+
+fn one_of(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Image => "A picture",
+        Kind::Files => "A file, or several",
+        Kind::Link => "A link",
+        Kind::Text => "A text",
+    }
+}
+
+/// Words among markup (Desktop Notifications Specification, "Markup").
+fn escaped(words: &str) -> String {
+    words.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
+}
