@@ -9,6 +9,7 @@ pub mod displays;
 mod habit;
 mod inbox;
 mod job;
+pub mod lamp;
 pub mod memory;
 mod picture;
 mod release;

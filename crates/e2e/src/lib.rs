@@ -65,19 +65,12 @@ pub fn programs() -> &'static PathBuf {
         let dir = if dir.ends_with("deps") { dir.parent().expect("a directory") } else { dir };
         let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
         let mut build = std::process::Command::new(cargo);
-        build.args([
-            "build",
-            "-q",
-            "-p",
-            "yadori-service",
-            "-p",
-            "yadori-client",
-            "-p",
-            "yadori-hub",
-            "--bins",
-        ]);
+        // The tests' own build is of everything: built otherwise, features would differ and all of it be built again.
         if dir.ends_with("release") {
-            build.arg("--release");
+            build.args(["build", "-q", "--release", "--bins"]);
+            build.args(["-p", "yadori-service", "-p", "yadori-client", "-p", "yadori-hub"]);
+        } else {
+            build.args(["build", "-q", "--workspace", "--bins"]);
         }
         assert!(build.status().expect("cargo").success(), "the programs could not be built");
         dir.to_owned()

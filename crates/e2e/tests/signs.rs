@@ -9,6 +9,7 @@ use anyhow::Result;
 use yadori_api::CaptureState;
 use yadori_e2e::bus::Bus;
 use yadori_e2e::keyboard::Keyboard;
+use yadori_e2e::pointer::Pointer;
 use yadori_e2e::{Display, Service, until};
 use zbus::zvariant::{OwnedValue, Value};
 use zbus::{Connection, Proxy};
@@ -210,5 +211,76 @@ async fn a_person_is_told_once_that_copies_are_not_kept_and_of_copies_only_where
     // What was copied is in none of them.
     let all = format!("{:?}", desktop.told.lock().unwrap());
     assert!(!all.contains("Ida") && !all.contains("there again"), "{all}");
+    Ok(())
+}
+
+/// Where the lamp's window stands, and how large it is.
+fn lamp_on(display: &Display) -> Option<(i32, i32)> {
+    use x11rb::connection::Connection as _;
+    use x11rb::protocol::xproto::{AtomEnum, ConnectionExt as _, MapState};
+    let (conn, _) = x11rb::connect(Some(&display.name())).ok()?;
+    let root = conn.setup().roots[0].root;
+    let all = conn.query_tree(root).ok()?.reply().ok()?.children;
+    all.into_iter().find_map(|window| {
+        let name = conn
+            .get_property(false, window, AtomEnum::WM_NAME, AtomEnum::STRING, 0, 64)
+            .ok()?
+            .reply()
+            .ok()?;
+        let seen = conn.get_window_attributes(window).ok()?.reply().ok()?.map_state == MapState::VIEWABLE;
+        let about = conn.get_geometry(window).ok()?.reply().ok()?;
+        (name.value == b"Yadori's lamp" && seen).then_some((i32::from(about.x), i32::from(about.y)))
+    })
+}
+
+#[test]
+fn the_lamp_is_dragged_anywhere_stays_there_opens_the_picker_and_is_hidden_and_called_back() -> Result<()> {
+    let mut display = Display::start();
+    display.run("openbox", &[]);
+    let keyboard = Keyboard::of(&display)?;
+    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let mut service = Service::configured_on(&display.name(), "[signs]\nlamp = true\n");
+    let pointer = Pointer::of(&display)?;
+    let first = until("the lamp", || lamp_on(&display));
+    assert!(first.0 > 1_100 && first.1 > 600, "{first:?}");
+    // By a real pointer, pressed in its middle, in many small steps.
+    let drag = |from: (i32, i32), to: (i32, i32)| -> Result<()> {
+        let middle = |(x, y): (i32, i32)| (x + 24, y + 30);
+        let (from, to) = (middle(from), middle(to));
+        pointer.move_to(from)?;
+        pointer.press()?;
+        for step in 1..=20 {
+            pointer.move_to((from.0 + (to.0 - from.0) * step / 20, from.1 + (to.1 - from.1) * step / 20))?;
+        }
+        pointer.release()
+    };
+    drag(first, (300, 200))?;
+    until("it where it was dragged to", || (lamp_on(&display) == Some((300, 200))).then_some(()));
+    until("that to be remembered", || service.home().join("data/lamp.json").exists().then_some(()));
+    // Never out of the screen.
+    drag((300, 200), (-500, 900))?;
+    let corner = until("it in the corner", || lamp_on(&display).filter(|at| at.0 == 0 && at.1 > 700));
+    drag(corner, (640, 90))?;
+    until("it where it was dragged to", || (lamp_on(&display) == Some((640, 90))).then_some(()));
+    service.stop();
+    until("it gone", || lamp_on(&display).is_none().then_some(()));
+    service.start_again();
+    service.await_keeping();
+    until("it where it stood", || (lamp_on(&display) == Some((640, 90))).then_some(()));
+    let press = |button: u8| -> Result<()> {
+        pointer.move_to((664, 120))?;
+        pointer.click(button)
+    };
+    press(1)?;
+    until("the picker", || keyboard.windows().ok()?.iter().any(|one| one.title == "Yadori").then_some(()));
+    keyboard.focus("the picker", |window| window.title == "Yadori")?;
+    keyboard.press("Escape")?;
+    until("the picker gone", || {
+        (!keyboard.windows().ok()?.iter().any(|one| one.title == "Yadori")).then_some(())
+    });
+    press(3)?;
+    until("it hidden", || lamp_on(&display).is_none().then_some(()));
+    service.yadori(&["settings", "set", "signs.lamp", "true"]);
+    until("it back where it stood", || (lamp_on(&display) == Some((640, 90))).then_some(()));
     Ok(())
 }

@@ -171,7 +171,13 @@ pub async fn run_on(
     }
     app.parts.start("fetching contents of other devices", exchanger.clone().fetch_wanted());
     app.parts.start("exchanging with other devices", exchanger.run());
-    app.parts.start("showing signs", signs::showing::run(app.clone(), home.run.clone()));
+    let around = signs::showing::Around {
+        run: home.run.clone(),
+        place: home.data.join("lamp.json"),
+        display: settings.displays.x.clone(),
+        config: context.config.clone(),
+    };
+    app.parts.start("showing signs", signs::showing::run(app.clone(), around));
     app.parts.start("room for the records", records::space::run(app.clone(), of_records));
     app.parts.start("telling how things stand", app.clone().tell_status());
     let states = server.as_ref().map(PrivateServer::state);

@@ -41,6 +41,13 @@ fn command(chord: &ChordStatus) -> String {
     }
 }
 
+/// Why none of several is heard, where that is for one reason.
+pub(crate) fn one_reason(chords: &[ChordStatus]) -> Option<&str> {
+    let (first, rest) = chords.split_first().filter(|(_, rest)| !rest.is_empty())?;
+    let reason = first.problem.as_deref()?;
+    rest.iter().all(|one| one.problem.as_deref() == Some(reason)).then_some(reason)
+}
+
 impl Chords {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let status: Status = service.get("/status")?;
@@ -53,10 +60,14 @@ impl Chords {
                 "No chords are heard: there is no display, or they are switched off in the configuration."
             )?;
         }
+        let reason = one_reason(&status.chords);
         for chord in &status.chords {
-            let state =
-                chord.problem.as_deref().map_or_else(String::new, |why| format!("  not heard: {why}"));
+            let why = chord.problem.as_deref().filter(|_| reason.is_none());
+            let state = why.map_or_else(String::new, |why| format!("  not heard: {why}"));
             writeln!(out, "{:14}{}{}", chord.keys, purpose(chord), shown(&state, false))?;
+        }
+        if let Some(reason) = reason {
+            writeln!(out, "\nNone of them is heard: {}", shown(reason, false))?;
         }
         if let Some(hitch) = &status.hitch {
             writeln!(out, "\nThe last one: {}", shown(&hitch.words, false))?;

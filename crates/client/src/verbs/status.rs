@@ -8,7 +8,7 @@ use jiff::tz::TimeZone;
 use yadori_api::{CaptureState, DatabaseState, LiveState, Status as Answer};
 
 use super::batch::next_words;
-use super::chords::purpose;
+use super::chords::{one_reason, purpose};
 use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
@@ -116,16 +116,11 @@ impl Status {
         if let Some(batch) = status.batch.as_ref().filter(|batch| batch.gathering || batch.left > 0) {
             line(out, "Batch", &next_words(batch))?;
         }
-        let unheard: Vec<_> = status.chords.iter().filter(|one| one.problem.is_some()).collect();
-        // Where none is heard, that is for one reason.
-        let one_reason = unheard.len() > 1
-            && unheard.len() == status.chords.len()
-            && unheard.iter().all(|one| one.problem == unheard[0].problem);
-        if one_reason {
-            let problem = unheard[0].problem.as_deref().unwrap_or_default();
-            line(out, "Chords", &format!("none of {} is heard: {problem}", unheard.len()))?;
+        let reason = one_reason(&status.chords);
+        if let Some(reason) = reason {
+            line(out, "Chords", &format!("none of {} is heard: {reason}", status.chords.len()))?;
         }
-        for chord in unheard.iter().filter(|_| !one_reason) {
+        for chord in status.chords.iter().filter(|one| one.problem.is_some() && reason.is_none()) {
             let problem = chord.problem.as_deref().unwrap_or_default();
             line(out, "Chord", &format!("{} ({}): {problem}", chord.keys, purpose(chord)))?;
         }

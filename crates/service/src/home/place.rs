@@ -187,7 +187,6 @@ fn close_to_others(dir: &Path) -> io::Result<()> {
     std::fs::set_permissions(dir, std::fs::Permissions::from_mode(0o700))
 }
 
-/// Writes a small file for this user alone, whole or not at all.
 /// Writes a file that its owner alone can read, whole or not at all.
 pub fn write_private(path: &Path, bytes: &[u8]) -> io::Result<()> {
     let scratch = path.with_extension("new");

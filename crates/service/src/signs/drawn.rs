@@ -44,6 +44,62 @@ pub(super) fn lamp(lamp: Lamp, side: u32) -> Vec<u8> {
     picture
 }
 
+/// Digits of five by seven points, a row a byte.
+const DIGITS: [[u8; 7]; 11] = [
+    [14, 17, 19, 21, 25, 17, 14],
+    [4, 12, 4, 4, 4, 4, 14],
+    [14, 17, 1, 2, 4, 8, 31],
+    [31, 2, 4, 2, 1, 17, 14],
+    [2, 6, 10, 18, 31, 2, 2],
+    [31, 16, 30, 1, 1, 17, 14],
+    [6, 8, 16, 30, 17, 17, 14],
+    [31, 1, 2, 4, 8, 8, 8],
+    [14, 17, 17, 14, 17, 17, 14],
+    [14, 17, 17, 15, 1, 2, 12],
+    [0, 4, 4, 31, 4, 4, 0],
+];
+/// The window's picture: the house, and the count on a plate below it.
+pub(super) const WIDE: u32 = 48;
+pub(super) const HIGH: u32 = 64;
+const PLATE: u32 = 46;
+
+/// The lamp with the count of the sitting below.
+pub(super) fn lamp_with_count(state: Lamp, count: u64) -> Vec<u8> {
+    let mut picture = vec![0; (WIDE * HIGH * 4) as usize];
+    picture[..(WIDE * WIDE * 4) as usize].copy_from_slice(&lamp(state, WIDE));
+    let mut set = |x: u32, y: u32, color: Rgb| {
+        let at = ((y * WIDE + x) * 4) as usize;
+        picture[at] = 255;
+        picture[at + 1..at + 4].copy_from_slice(&color);
+    };
+    let digits: Vec<usize> = if count > 999 {
+        vec![9, 9, 9, 10]
+    } else {
+        count.to_string().bytes().map(|byte| usize::from(byte - b'0')).collect()
+    };
+    for y in PLATE..HIGH {
+        for x in 0..WIDE {
+            let corner = (x == 0 || x == WIDE - 1) && (y == PLATE || y == HIGH - 1);
+            if !corner {
+                set(x, y, [0x1d, 0x24, 0x33]);
+            }
+        }
+    }
+    // Each digit twice as large as it is drawn, one apart.
+    let long = u32::try_from(digits.len()).unwrap_or(1) * 12 - 2;
+    let left = (WIDE - long) / 2;
+    for (n, digit) in (0u32..).zip(digits) {
+        for (y, row) in (0u32..).zip(DIGITS[digit]) {
+            for x in (0..5).filter(|x| row >> (4 - x) & 1 == 1) {
+                for inner in 0..4 {
+                    set(left + n * 12 + x * 2 + inner % 2, PLATE + 2 + y * 2 + inner / 2, [0xf4, 0xf1, 0xe8]);
+                }
+            }
+        }
+    }
+    picture
+}
+
 /// What is at a place of the drawing; `None`: nothing.
 fn point(x: f32, y: f32, lamp: Lamp, wall: Rgb, window: Rgb) -> Option<Rgb> {
     let roof = (x - 16.0).abs() <= (y - 4.0) * 13.0 / 10.5;
@@ -66,6 +122,15 @@ fn point(x: f32, y: f32, lamp: Lamp, wall: Rgb, window: Rgb) -> Option<Rgb> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn every_count_fits_below_the_house() {
+        let pictures: Vec<_> =
+            [0, 7, 42, 999, 1_000, u64::MAX].map(|count| lamp_with_count(Lamp::Lit, count)).into();
+        assert!(pictures.iter().all(|one| one.len() == (WIDE * HIGH * 4) as usize));
+        assert_ne!(pictures[3], pictures[4]);
+        assert_eq!(pictures[4], pictures[5]);
+    }
 
     #[test]
     fn the_window_tells_the_states_apart_and_there_is_nothing_beside_the_house() {

@@ -7,3 +7,4 @@ mod notices;
 pub(crate) mod showing;
 mod sight;
 mod sound;
+mod window;

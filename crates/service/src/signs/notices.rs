@@ -48,6 +48,12 @@ impl Notices {
         Ok(())
     }
 
+    /// Something to know.
+    pub(super) async fn word(&self, title: &str, words: &str) -> zbus::Result<()> {
+        self.show(0, title, &escaped(words), 1, SHORTLY * 3).await?;
+        Ok(())
+    }
+
     /// Copies are not kept any more.
     pub(super) async fn trouble(&self, words: &str, next: Option<&str>) -> zbus::Result<()> {
         let next = next.unwrap_or("`yadori doctor` says why, and how to mend it");

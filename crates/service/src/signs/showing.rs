@@ -1,20 +1,25 @@
 //! Keeps the signs as things stand: follows what happens, and shows it where the person wants it shown.
 
 use std::path::PathBuf;
+use std::sync::Arc;
 use std::time::Duration;
 
 use ksni::{Handle, TrayMethods};
 use tokio::sync::broadcast::error::RecvError;
 use yadori_core::{ClipId, Micros};
+use yadori_desk::lamp::LampEvent;
 use zbus::Connection;
 
 use super::indicator::Indicator;
 use super::notices::Notices;
 use super::sight::{Lamp, Sight, Sitting, Trouble};
 use super::sound::Sound;
+use super::window::Window;
+use crate::home::settings::change::{Config, change, named};
 use crate::state::app::Shared;
 use crate::state::clock::now;
 use crate::state::events::Happening;
+use crate::state::pressed::Pressed;
 
 /// How long after the session's bus was away it is looked for again.
 const AGAIN: Duration = Duration::from_secs(30);
@@ -32,10 +37,25 @@ struct Showing {
     /// The session's bus was not there; not before this is it looked for again.
     again: Option<tokio::time::Instant>,
     shown: Option<Sight>,
+    window: Option<Window>,
+    around: Around,
+}
+
+/// What the signs need of the service.
+#[derive(Clone, Debug)]
+pub(crate) struct Around {
+    /// Where files of this run are.
+    pub(crate) run: PathBuf,
+    /// Where the lamp's place is remembered.
+    pub(crate) place: PathBuf,
+    /// The X display that the window is shown on.
+    pub(crate) display: Option<String>,
+    /// The configuration: who dismisses the window does not want it.
+    pub(crate) config: Arc<Config>,
 }
 
 /// Shows signs until the service ends.
-pub(crate) async fn run(app: Shared, run: PathBuf) {
+pub(crate) async fn run(app: Shared, around: Around) {
     let mut events = app.events.listen(None).live;
     let mut showing = Showing {
         app: app.clone(),
@@ -43,9 +63,11 @@ pub(crate) async fn run(app: Shared, run: PathBuf) {
         trouble: Trouble::default(),
         indicator: None,
         notices: None,
-        sound: Sound::at(run.join("copied.wav")),
+        sound: Sound::at(around.run.join("copied.wav")),
         again: None,
         shown: None,
+        window: None,
+        around,
     };
     loop {
         let changed = app.changing();
@@ -56,6 +78,7 @@ pub(crate) async fn run(app: Shared, run: PathBuf) {
                 Ok(_) | Err(RecvError::Lagged(_)) => {}
                 Err(RecvError::Closed) => return,
             },
+            event = done_with(&mut showing.window) => showing.done(event).await,
             () = changed => showing.again = None,
             () = tokio::time::sleep(look) => {}
             () = app.shutdown.cancelled() => {
@@ -68,7 +91,64 @@ pub(crate) async fn run(app: Shared, run: PathBuf) {
     }
 }
 
+/// What was done with the window next; never, where there is none.
+async fn done_with(window: &mut Option<Window>) -> Option<LampEvent> {
+    match window {
+        Some(window) => window.next().await,
+        None => std::future::pending().await,
+    }
+}
+
 impl Showing {
+    async fn done(&mut self, event: Option<LampEvent>) {
+        match event {
+            Some(LampEvent::Pressed) => {
+                if let Some(presses) = self.app.presses.get() {
+                    let (done, _) = tokio::sync::oneshot::channel();
+                    let _ = presses.send(Pressed::PickerBy(done));
+                }
+            }
+            Some(LampEvent::Moved(..)) => {}
+            Some(LampEvent::Dismissed) => self.dismissed().await,
+            None => self.window = None,
+        }
+    }
+
+    /// The window is not wanted any more, until it is called back.
+    async fn dismissed(&mut self) {
+        let config = self.around.config.clone();
+        let one_at_a_time = config.changing.lock().await;
+        let path = config.path.clone();
+        let changed = tokio::task::spawn_blocking(move || {
+            change(&path, &[(named("signs.lamp")?, serde_json::Value::Bool(false))])
+        });
+        match changed.await {
+            Ok(Ok(changeable)) => self.app.set(changeable),
+            Ok(Err(why)) => tracing::warn!("the lamp is hidden for this run alone: {why}"),
+            Err(_) => {}
+        }
+        drop(one_at_a_time);
+        self.window = None;
+        let back = "`yadori settings set signs.lamp true`, or the console's settings, call it back";
+        let outcome = match self.notices().await {
+            Some(notices) => notices.word("The lamp is hidden", back).await,
+            None => Ok(()),
+        };
+        self.heard(outcome);
+    }
+
+    fn show_window(&mut self, sight: &Sight, wanted: bool) {
+        let display = self.around.display.clone().filter(|_| wanted);
+        match (display, &self.window) {
+            (Some(_), Some(window)) => window.show(sight),
+            (Some(display), None) => match Window::new(display, &self.around.place, sight) {
+                Ok(window) => self.window = Some(window),
+                Err(why) => tracing::warn!("no lamp: {why}"),
+            },
+            (None, _) => self.window = None,
+        }
+    }
+
     fn sight(&self) -> Sight {
         Sight::of(&self.app.status().capture, self.sitting.count(now()))
     }
@@ -85,6 +165,7 @@ impl Showing {
             };
             self.heard(outcome);
         }
+        self.show_window(&sight, wanted.lamp);
         match (wanted.indicator, self.indicator.take()) {
             (true, None) => self.put_up(&sight).await,
             (true, Some(indicator)) if self.shown.as_ref() == Some(&sight) => {
