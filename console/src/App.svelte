@@ -92,7 +92,8 @@
 
   $effect(() => {
     const { look, words } = console.session.lamp;
-    const name = console.session.entry === 'in' ? `${console.pageName} · Yadori` : 'Yadori';
+    const today = console.today > 0 ? ` · ${console.today} today` : '';
+    const name = console.session.entry === 'in' ? `${console.pageName} · Yadori${today}` : 'Yadori';
     const paused = console.session.status?.capture.state === 'paused';
     showLamp(look, console.session.entry !== 'in' || look === 'lit' || (look === 'dark' && !paused) ? name : `${words} · ${name}`);
   });

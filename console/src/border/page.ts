@@ -58,7 +58,7 @@ export const page: Page = {
   now: () => Date.now(),
 };
 
-/** The lamp is the page's icon, and its title says which page it is and when something is wrong. */
+/** The lamp is the page's icon, and its title says which page it is, how much was copied today, and when something is wrong. */
 export function showLamp(look: string, title: string): void {
   document.querySelector('link[rel=icon]')?.setAttribute('href', `/lamp-${look}.svg`);
   document.title = title;

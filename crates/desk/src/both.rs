@@ -13,6 +13,7 @@ use tokio::sync::{mpsc, oneshot};
 use yadori_core::clip::mime;
 use yadori_core::{Micros, Offer};
 
+use crate::beside::Beside;
 use crate::{Command, Desk, DeskEvent, DeskEvents, DeskState, Keys, Live, RefusedBecause, wayland, x11};
 
 /// How long after the one the other display may tell of the same copy.
@@ -20,28 +21,6 @@ const SAME: Duration = Duration::from_secs(3);
 
 /// How long a copy may take to be read.
 const LONGEST: Duration = Duration::from_secs(120);
-
-/// The other display of an X display.
-#[derive(Clone, Debug)]
-pub(crate) struct Beside {
-    /// The compositor's socket.
-    pub(crate) socket: PathBuf,
-    /// It is being watched, and leads.
-    pub(crate) leads: Arc<AtomicBool>,
-}
-
-impl Beside {
-    pub(crate) fn leads(&self) -> bool {
-        self.leads.load(Ordering::SeqCst)
-    }
-
-    /// The compositor's process (unix(7), `SO_PEERCRED`).
-    pub(crate) fn process(&self) -> Option<u32> {
-        let stream = std::os::unix::net::UnixStream::connect(&self.socket).ok()?;
-        let credentials = rustix::net::sockopt::socket_peercred(&stream).ok()?;
-        u32::try_from(credentials.pid.as_raw_nonzero().get()).ok()
-    }
-}
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Which {

@@ -213,14 +213,13 @@ fn show(
                     let _ = tell.send(if drags { LampEvent::Moved(at.0, at.1) } else { LampEvent::Pressed });
                 }
                 Event::ButtonRelease(event) if event.detail == 3 => drop(tell.send(LampEvent::Dismissed)),
-                Event::VisibilityNotify(event) if event.state != Visibility::UNOBSCURED => {
-                    if front.is_none_or(|last| last.elapsed() >= FRONT) {
-                        front = Some(Instant::now());
-                        conn.configure_window(
-                            window,
-                            &ConfigureWindowAux::new().stack_mode(StackMode::ABOVE),
-                        )?;
-                    }
+                Event::VisibilityNotify(event)
+                    if event.state != Visibility::UNOBSCURED
+                        && front.is_none_or(|last| last.elapsed() >= FRONT) =>
+                {
+                    front = Some(Instant::now());
+                    let above = ConfigureWindowAux::new().stack_mode(StackMode::ABOVE);
+                    conn.configure_window(window, &above)?;
                 }
                 _ => {}
             }

@@ -4,6 +4,7 @@
 //! A [`Desk`] runs on one thread of its own and speaks through [`DeskEvent`]s. There is one for X11 ([`x11`]) and one
 //! in memory ([`memory`]) for tests of what is above; both are held to the same contract tests.
 
+mod beside;
 mod both;
 pub mod displays;
 mod habit;

@@ -14,7 +14,7 @@ use std::time::Duration;
 use tokio::sync::mpsc;
 use x11rb::errors::ConnectError;
 
-use crate::both::Beside;
+use crate::beside::Beside;
 use crate::inbox::{self, Inbox, pause};
 use crate::{Desk, DeskEvent, DeskEvents, DeskState, Keys};
 use session::{Ended, Session};

@@ -424,7 +424,7 @@ async fn a_screen_reader_is_told_what_the_eye_sees() -> Result<()> {
         ("drawers", "Drawers"),
     ] {
         browser.script(&format!("location.hash = '#/{page}'")).await?;
-        browser.until(&format!("return document.title === '{title} · Yadori'")).await?;
+        browser.until(&format!("return document.title.startsWith('{title} · Yadori')")).await?;
         let heads = browser
             .script("return [...document.querySelectorAll('h1')].map((one) => one.textContent)")
             .await?;

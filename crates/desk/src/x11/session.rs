@@ -31,7 +31,7 @@ use super::atoms::Atoms;
 use super::outgoing::Outgoing;
 use super::process::Process;
 use super::source::Programs;
-use crate::both::Beside;
+use crate::beside::Beside;
 use crate::inbox::Inbox;
 use crate::job::Job;
 use crate::release::release;

@@ -169,7 +169,7 @@ impl Showing {
         match (wanted.indicator, self.indicator.take()) {
             (true, None) => self.put_up(&sight).await,
             (true, Some(indicator)) if self.shown.as_ref() == Some(&sight) => {
-                self.indicator = Some(indicator)
+                self.indicator = Some(indicator);
             }
             (true, Some(indicator)) => {
                 let there = indicator.update(|lamp| lamp.sight = sight.clone()).await;
