@@ -2,13 +2,8 @@
 //! keys are told of and pressed by further protocols, where the compositor has them.
 
 pub mod keys;
-mod pasting;
-mod protocols;
-mod reading;
-mod serving;
 mod session;
 mod state;
-mod windows;
 
 use std::path::PathBuf;
 use std::time::Duration;

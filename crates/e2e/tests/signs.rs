@@ -20,6 +20,7 @@ struct Watcher(Arc<Mutex<Vec<String>>>);
 
 #[zbus::interface(name = "org.kde.StatusNotifierWatcher")]
 impl Watcher {
+    #[allow(clippy::needless_pass_by_value, reason = "as zbus gives it")]
     fn register_status_notifier_item(&self, #[zbus(header)] header: zbus::message::Header<'_>, item: &str) {
         let name = if item.starts_with('/') { header.sender().map(ToString::to_string) } else { None };
         self.0.lock().unwrap().push(name.unwrap_or_else(|| item.to_owned()));
@@ -66,6 +67,9 @@ impl Shower {
         u32::try_from(all.len()).unwrap()
     }
 }
+
+/// An entry of a menu: its number, what is said of it, and those inside it.
+type Entry = (i32, HashMap<String, OwnedValue>, Vec<OwnedValue>);
 
 struct Desktop {
     bus: Bus,
@@ -153,15 +157,13 @@ async fn the_lamp_shows_state_and_count_opens_the_picker_and_pauses() -> Result<
         Proxy::new(&desktop.connection, item.destination().to_owned(), "/MenuBar", "com.canonical.dbusmenu")
             .await?;
     let wanted: &[&str] = &[];
-    let (_, entries): (u32, (i32, HashMap<String, OwnedValue>, Vec<OwnedValue>)) =
-        menu.call("GetLayout", &(0i32, -1i32, wanted)).await?;
+    let (_, entries): (u32, Entry) = menu.call("GetLayout", &(0i32, -1i32, wanted)).await?;
     let all = format!("{:?}", entries.2);
     for words in ["Open the picker", "Open the console", "Keep copies again", "paused"] {
         assert!(all.contains(words), "{words}: {all}");
     }
     let again = entries.2.iter().find_map(|entry| {
-        let (id, about, _): (i32, HashMap<String, OwnedValue>, Vec<OwnedValue>) =
-            entry.try_clone().ok()?.try_into().ok()?;
+        let (id, about, _): Entry = entry.try_clone().ok()?.try_into().ok()?;
         let label: String = about.get("label")?.try_clone().ok()?.try_into().ok()?;
         (label == "Keep copies again").then_some(id)
     });

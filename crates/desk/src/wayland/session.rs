@@ -17,8 +17,8 @@ use yadori_core::Offer;
 
 use super::NoSession;
 use super::keys::Keyboard;
-use super::protocols::Manager;
-use super::serving::Done;
+use super::state::protocols::Manager;
+use super::state::serving::Done;
 use super::state::{Answered, Bound, State};
 use crate::inbox::Inbox;
 use crate::{ChordHeard, ChordProblem, Command, DeskEvent, Live, TakeError};
@@ -226,7 +226,7 @@ impl<'a> Session<'a> {
                 PollFd::from_borrowed_fd(connection, wanted),
                 PollFd::from_borrowed_fd(self.inbox.bell.as_fd(), PollFlags::IN),
             ];
-            fds.extend(self.state.readings.iter().filter_map(super::reading::Reading::poll));
+            fds.extend(self.state.readings.iter().filter_map(super::state::reading::Reading::poll));
             let _ = poll(&mut fds, limit.as_ref());
             !(fds[0].revents() & !PollFlags::OUT).is_empty()
         };

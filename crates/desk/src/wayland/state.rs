@@ -1,5 +1,11 @@
 //! What is known of the clipboard and the desktop, as the compositor's events tell it.
 
+mod pasting;
+pub(super) mod protocols;
+pub(super) mod reading;
+pub(super) mod serving;
+mod windows;
+
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -19,11 +25,6 @@ use yadori_core::intake::rule::{Known, Verdict};
 use yadori_core::{Kind, NAME_BYTES, Offer, Source};
 
 use super::keys::Keyboard;
-use super::pasting::Pasting;
-use super::protocols::{Device, Manager, Offered};
-use super::reading::Reading;
-use super::serving::Serving;
-use super::windows::Windows;
 use crate::job::Job;
 use crate::{DeskEvent, Keys, Live, Refused, RefusedBecause, now};
 
@@ -55,8 +56,8 @@ pub(super) struct Held {
 
 /// What the compositor has given us.
 pub(super) struct Bound {
-    pub(super) manager: Manager,
-    pub(super) device: Device,
+    pub(super) manager: protocols::Manager,
+    pub(super) device: protocols::Device,
     pub(super) seat: WlSeat,
     pub(super) keyboard: Option<Keyboard>,
     /// It tells of windows.
@@ -72,12 +73,12 @@ pub(super) struct State {
     pub(super) paused: Arc<AtomicBool>,
     pub(super) globals: Vec<(u32, String, u32)>,
     pub(super) started: Instant,
-    pub(super) windows: Windows,
+    pub(super) windows: windows::Windows,
     /// Offers that were introduced and are not what is copied now, with their names.
-    offers: HashMap<ObjectId, (Offered, Vec<String>)>,
-    pub(super) readings: Vec<Reading>,
-    pub(super) serving: Serving,
-    pub(super) pasting: Pasting,
+    offers: HashMap<ObjectId, (protocols::Offered, Vec<String>)>,
+    pub(super) readings: Vec<reading::Reading>,
+    pub(super) serving: serving::Serving,
+    pub(super) pasting: pasting::Pasting,
     /// What a program holds, once it was read.
     pub(super) held: Option<Held>,
     /// The clipboard has been empty since, and what was held may belong to a program that has closed.
@@ -102,11 +103,11 @@ impl State {
             paused,
             globals: Vec::new(),
             started: Instant::now(),
-            windows: Windows::default(),
+            windows: windows::Windows::default(),
             offers: HashMap::new(),
             readings: Vec::new(),
-            serving: Serving::default(),
-            pasting: Pasting::default(),
+            serving: serving::Serving::default(),
+            pasting: pasting::Pasting::default(),
             held: None,
             emptied: None,
             finished: false,
@@ -129,7 +130,7 @@ impl State {
     }
 
     /// An offer exists from now on; its names follow.
-    pub(super) fn introduced(&mut self, offer: Offered) {
+    pub(super) fn introduced(&mut self, offer: protocols::Offered) {
         self.offers.insert(offer.id(), (offer, Vec::new()));
     }
 
@@ -170,7 +171,7 @@ impl State {
         self.begin(offer, names, at_start);
     }
 
-    fn begin(&mut self, offer: Offered, names: Vec<String>, at_start: bool) {
+    fn begin(&mut self, offer: protocols::Offered, names: Vec<String>, at_start: bool) {
         let at = now();
         self.say(DeskEvent::Live(Live::Theirs(at)));
         let refuse = |state: &Self, reason| {
@@ -190,7 +191,7 @@ impl State {
         if self.readings.len() >= MOST_READINGS {
             self.give_up_reading(0);
         }
-        self.readings.push(Reading::new(offer, job, window));
+        self.readings.push(reading::Reading::new(offer, job, window));
         self.begin_reading(self.readings.len() - 1, names);
     }
 

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use tokio::sync::mpsc;
 use yadori_core::clip::mime;
+use yadori_core::take::chord::Purpose;
 use yadori_core::{Micros, Offer, RefusalReason};
 use yadori_desk::{DeskEvent, DeskEvents, Live, Refused, RefusedBecause};
 use yadori_store::RefusalRow;
@@ -13,10 +14,10 @@ use crate::intake::bring_in::submit;
 use crate::intake::deciding::{Fate, decide};
 use crate::intake::reading::{Arrival, read_offer};
 use crate::records::room::Disk;
-use crate::state::app::Shared;
+use crate::state::app::{App, Shared};
 use crate::state::clock::now;
 use crate::state::health::LiveNow;
-use crate::state::pressed::{Pressed, meant};
+use crate::state::pressed::Pressed;
 use crate::state::sign_in::carries_link;
 use crate::writer::{ASIDE, Change, Queue};
 
@@ -132,4 +133,15 @@ fn refuse(app: &Shared, queue: &Queue, refused: &Refused) {
     };
     let program = refused.source.program.clone();
     queue.send(Change::Refusal(RefusalRow { at: refused.at.min(now()), reason, size, program }));
+}
+
+/// What was meant, in the moment of the press: a copy that comes later changes nothing about it.
+fn meant(app: &App, purpose: Purpose) -> Pressed {
+    match purpose {
+        Purpose::Picker => Pressed::Picker,
+        Purpose::Next => Pressed::Next,
+        Purpose::Gather => Pressed::Gather,
+        Purpose::Pause => Pressed::Pause,
+        Purpose::Place(n) => Pressed::Paste(n, app.clips.history().at(usize::from(n)).cloned()),
+    }
 }

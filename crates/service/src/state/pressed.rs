@@ -4,9 +4,6 @@ use std::sync::Arc;
 
 use tokio::sync::oneshot;
 use yadori_core::Clip;
-use yadori_core::take::chord::Purpose;
-
-use crate::state::app::App;
 
 /// A chord that was pressed.
 #[derive(Debug)]
@@ -27,15 +24,4 @@ pub enum Pressed {
     Console,
     /// It did not come up.
     NoPicker,
-}
-
-/// What was meant, in the moment of the press: a copy that comes later changes nothing about it.
-pub fn meant(app: &App, purpose: Purpose) -> Pressed {
-    match purpose {
-        Purpose::Picker => Pressed::Picker,
-        Purpose::Next => Pressed::Next,
-        Purpose::Gather => Pressed::Gather,
-        Purpose::Pause => Pressed::Pause,
-        Purpose::Place(n) => Pressed::Paste(n, app.clips.history().at(usize::from(n)).cloned()),
-    }
 }

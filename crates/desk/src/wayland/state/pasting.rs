@@ -6,8 +6,8 @@ use std::time::{Duration, Instant};
 
 use tokio::sync::oneshot;
 
+use super::State;
 use super::serving::Done;
-use super::state::State;
 use crate::habit::{ASKING, GOING_ON, Habit, LOOK, NEWS, QUIET, RELEASE, TAKES, quiet_after};
 use crate::{DeskEvent, Live, Paste, PasteError, PasteInto, TakeError, Typed};
 
@@ -44,7 +44,7 @@ type Picker = oneshot::Sender<Option<Vec<Typed>>>;
 
 /// Pastes, and the picker that asks for them.
 #[derive(Default)]
-pub(super) struct Pasting {
+pub(in crate::wayland) struct Pasting {
     queue: VecDeque<Queued>,
     habits: HashMap<String, Habit>,
     /// The picker's window, and the one that had the keyboard when it was asked for.
@@ -56,7 +56,7 @@ pub(super) struct Pasting {
 }
 
 impl Pasting {
-    pub(super) fn deadline(&self) -> Option<Instant> {
+    pub(in crate::wayland) fn deadline(&self) -> Option<Instant> {
         let now = Instant::now();
         let picker =
             self.coming.as_ref().map(|(until, picker)| if picker.is_some() { now + LOOK } else { *until });
@@ -71,7 +71,7 @@ impl Pasting {
     }
 
     /// The connection is gone.
-    pub(super) fn give_up(&mut self, why: &str) {
+    pub(in crate::wayland) fn give_up(&mut self, why: &str) {
         for one in self.queue.drain(..) {
             let _ = one.done.send(Err(TakeError::NoDisplay(why.to_owned()).into()));
         }
@@ -80,7 +80,11 @@ impl Pasting {
 }
 
 impl State {
-    pub(super) fn begin_paste(&mut self, paste: Paste, done: oneshot::Sender<Result<(), PasteError>>) {
+    pub(in crate::wayland) fn begin_paste(
+        &mut self,
+        paste: Paste,
+        done: oneshot::Sender<Result<(), PasteError>>,
+    ) {
         let behind = self.behind(paste.into);
         self.pasting.queue.push_back(Queued { paste, done, stage: Stage::Waits, takes: 0, behind });
         self.go_on_pasting();
@@ -94,19 +98,19 @@ impl State {
     }
 
     /// The class of the window that a paste would go into now.
-    pub(super) fn target(&self, into: PasteInto) -> Option<String> {
+    pub(in crate::wayland) fn target(&self, into: PasteInto) -> Option<String> {
         self.windows.class(self.behind(into).or_else(|| self.windows.front())?)
     }
 
     /// The picker is about to be opened: what has the keyboard now is where it pastes.
-    pub(super) fn expect_picker(&mut self) {
+    pub(in crate::wayland) fn expect_picker(&mut self) {
         self.pasting.behind = self.windows.front();
         self.pasting.coming = Some((Instant::now() + PICKER, None));
     }
 
     /// The picker has come. What is typed goes to its window as soon as that has the keyboard: the compositor lets nobody
     /// else keep keys for it.
-    pub(super) fn hand_over(&mut self, done: oneshot::Sender<Option<Vec<Typed>>>) {
+    pub(in crate::wayland) fn hand_over(&mut self, done: oneshot::Sender<Option<Vec<Typed>>>) {
         let pastes = self.bound.as_ref().is_some_and(|bound| bound.keyboard.is_some() && bound.tells_windows);
         match &mut self.pasting.coming {
             Some((_, picker)) if pastes => *picker = Some(done),
@@ -116,7 +120,7 @@ impl State {
     }
 
     /// Its program has ended without one.
-    pub(super) fn picker_failed(&mut self) {
+    pub(in crate::wayland) fn picker_failed(&mut self) {
         self.pasting.coming.take_if(|(_, picker)| picker.is_none());
     }
 
@@ -160,7 +164,7 @@ impl State {
     }
 
     /// What was to be pasted is on the clipboard, or is not.
-    pub(super) fn taken_for_paste(&mut self, owned: bool) {
+    pub(in crate::wayland) fn taken_for_paste(&mut self, owned: bool) {
         if !self.pasting.queue.front().is_some_and(|one| matches!(one.stage, Stage::Taking)) {
             return;
         }
@@ -173,7 +177,7 @@ impl State {
     }
 
     /// Does what can be done now.
-    pub(super) fn go_on_pasting(&mut self) {
+    pub(in crate::wayland) fn go_on_pasting(&mut self) {
         self.look_for_picker();
         let quiet_now = self.is_quiet();
         let Some(one) = self.pasting.queue.front_mut() else { return };
@@ -278,7 +282,7 @@ impl State {
     }
 
     /// Another program has copied. If the program that was told to paste has not asked yet, it pastes that.
-    pub(super) fn clipboard_lost(&mut self) {
+    pub(in crate::wayland) fn clipboard_lost(&mut self) {
         let unasked = |one: &Queued| matches!(one.stage, Stage::Pressed { quiet: None, .. });
         if self.pasting.queue.front().is_some_and(unasked) {
             self.end_paste(Err(TakeError::Lost.into()));
@@ -286,7 +290,7 @@ impl State {
     }
 
     /// Somebody has asked for the content; who it is, is not told.
-    pub(super) fn asked_for(&mut self) {
+    pub(in crate::wayland) fn asked_for(&mut self) {
         let habits = &self.pasting.habits;
         if let Some(Queued { paste, stage: Stage::Pressed { class, at, first, count, quiet }, .. }) =
             self.pasting.queue.front_mut()

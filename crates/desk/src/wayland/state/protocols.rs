@@ -10,13 +10,13 @@ use wayland_client::{Connection, Dispatch, Proxy, QueueHandle, event_created_chi
 use wayland_protocols::ext::data_control::v1::client as ext;
 use wayland_protocols_wlr::data_control::v1::client as wlr;
 
-use super::state::State;
+use super::State;
 
 macro_rules! both {
     ($(#[$doc:meta])* $name:ident, $ext:ty, $wlr:ty) => {
         $(#[$doc])*
         #[derive(Clone, Debug)]
-        pub(super) enum $name {
+        pub(in crate::wayland) enum $name {
             Ext($ext),
             Wlr($wlr),
         }
@@ -50,7 +50,7 @@ both!(
 
 impl Manager {
     /// Binds what is there, the standing one first. `globals`: number, interface, version.
-    pub(super) fn bind(
+    pub(in crate::wayland) fn bind(
         registry: &WlRegistry,
         globals: &[(u32, String, u32)],
         queue: &QueueHandle<State>,
@@ -63,14 +63,14 @@ impl Manager {
         Some(Self::Wlr(registry.bind(*number, (*version).min(2), queue, ())))
     }
 
-    pub(super) fn device(&self, seat: &WlSeat, queue: &QueueHandle<State>) -> Device {
+    pub(in crate::wayland) fn device(&self, seat: &WlSeat, queue: &QueueHandle<State>) -> Device {
         match self {
             Self::Ext(manager) => Device::Ext(manager.get_data_device(seat, queue, ())),
             Self::Wlr(manager) => Device::Wlr(manager.get_data_device(seat, queue, ())),
         }
     }
 
-    pub(super) fn source(&self, queue: &QueueHandle<State>) -> Source {
+    pub(in crate::wayland) fn source(&self, queue: &QueueHandle<State>) -> Source {
         match self {
             Self::Ext(manager) => Source::Ext(manager.create_data_source(queue, ())),
             Self::Wlr(manager) => Source::Wlr(manager.create_data_source(queue, ())),
@@ -78,7 +78,7 @@ impl Manager {
     }
 
     /// Which of the two it is.
-    pub(super) fn name(&self) -> &'static str {
+    pub(in crate::wayland) fn name(&self) -> &'static str {
         match self {
             Self::Ext(_) => "ext-data-control",
             Self::Wlr(_) => "wlr-data-control",
@@ -86,7 +86,7 @@ impl Manager {
     }
 
     /// What is selected can be owned as well.
-    pub(super) fn has_primary(&self) -> bool {
+    pub(in crate::wayland) fn has_primary(&self) -> bool {
         match self {
             Self::Ext(_) => true,
             Self::Wlr(manager) => manager.version() >= 2,
@@ -95,7 +95,7 @@ impl Manager {
 }
 
 impl Device {
-    pub(super) fn set_selection(&self, source: Option<&Source>) {
+    pub(in crate::wayland) fn set_selection(&self, source: Option<&Source>) {
         match (self, source) {
             (Self::Ext(device), Some(Source::Ext(source))) => device.set_selection(Some(source)),
             (Self::Wlr(device), Some(Source::Wlr(source))) => device.set_selection(Some(source)),
@@ -106,7 +106,7 @@ impl Device {
         }
     }
 
-    pub(super) fn set_primary(&self, source: Option<&Source>) {
+    pub(in crate::wayland) fn set_primary(&self, source: Option<&Source>) {
         match (self, source) {
             (Self::Ext(device), Some(Source::Ext(source))) => device.set_primary_selection(Some(source)),
             (Self::Wlr(device), Some(Source::Wlr(source))) => device.set_primary_selection(Some(source)),
@@ -118,14 +118,14 @@ impl Device {
 }
 
 impl Offered {
-    pub(super) fn id(&self) -> ObjectId {
+    pub(in crate::wayland) fn id(&self) -> ObjectId {
         match self {
             Self::Ext(offer) => offer.id(),
             Self::Wlr(offer) => offer.id(),
         }
     }
 
-    pub(super) fn receive(&self, mime: &str, into: &impl AsFd) {
+    pub(in crate::wayland) fn receive(&self, mime: &str, into: &impl AsFd) {
         let into: BorrowedFd<'_> = into.as_fd();
         match self {
             Self::Ext(offer) => offer.receive(mime.to_owned(), into),
@@ -133,7 +133,7 @@ impl Offered {
         }
     }
 
-    pub(super) fn destroy(&self) {
+    pub(in crate::wayland) fn destroy(&self) {
         match self {
             Self::Ext(offer) => offer.destroy(),
             Self::Wlr(offer) => offer.destroy(),
@@ -142,21 +142,21 @@ impl Offered {
 }
 
 impl Source {
-    pub(super) fn id(&self) -> ObjectId {
+    pub(in crate::wayland) fn id(&self) -> ObjectId {
         match self {
             Self::Ext(source) => source.id(),
             Self::Wlr(source) => source.id(),
         }
     }
 
-    pub(super) fn offer(&self, mime: &str) {
+    pub(in crate::wayland) fn offer(&self, mime: &str) {
         match self {
             Self::Ext(source) => source.offer(mime.to_owned()),
             Self::Wlr(source) => source.offer(mime.to_owned()),
         }
     }
 
-    pub(super) fn destroy(&self) {
+    pub(in crate::wayland) fn destroy(&self) {
         match self {
             Self::Ext(source) => source.destroy(),
             Self::Wlr(source) => source.destroy(),

@@ -14,8 +14,8 @@ use wayland_client::backend::ObjectId;
 use yadori_core::Offer;
 use yadori_core::take::handing::{Handed, handed};
 
+use super::State;
 use super::protocols::Source;
-use super::state::State;
 use crate::picture::encode;
 use crate::release::release;
 use crate::{DeskEvent, Live, TakeError};
@@ -42,7 +42,7 @@ struct Served {
 
 /// Who waits for a take.
 #[derive(Debug)]
-pub(super) enum Done {
+pub(in crate::wayland) enum Done {
     /// A take.
     Take(oneshot::Sender<Result<(), TakeError>>),
     /// A paste, which goes on then.
@@ -53,7 +53,7 @@ pub(super) enum Done {
 
 /// Everything that is served.
 #[derive(Debug)]
-pub(super) struct Serving {
+pub(in crate::wayland) struct Serving {
     mark: String,
     now: Option<Served>,
     primary: Option<Source>,
@@ -69,17 +69,23 @@ impl Default for Serving {
 
 impl Serving {
     /// What is copied is ours.
-    pub(super) fn holds(&self) -> bool {
+    pub(in crate::wayland) fn holds(&self) -> bool {
         self.now.as_ref().is_some_and(|one| one.done.is_none())
     }
 
     /// These are the names of an offer of ours.
-    pub(super) fn is_own(&self, names: &[String]) -> bool {
+    pub(in crate::wayland) fn is_own(&self, names: &[String]) -> bool {
         names.contains(&self.mark)
     }
 
     /// Serves an offer from a source that was made for it; gives it its names.
-    pub(super) fn begin(&mut self, source: Source, offer: Arc<Offer>, live: Live, done: Done) -> ObjectId {
+    pub(in crate::wayland) fn begin(
+        &mut self,
+        source: Source,
+        offer: Arc<Offer>,
+        live: Live,
+        done: Done,
+    ) -> ObjectId {
         let names = handed(&offer);
         for (name, _) in &names {
             source.offer(name);
@@ -92,7 +98,7 @@ impl Serving {
     }
 
     /// What is selected is served as well, from this source, until it is let go of.
-    pub(super) fn begin_primary(&mut self, source: Source) {
+    pub(in crate::wayland) fn begin_primary(&mut self, source: Source) {
         if let Some(now) = &self.now {
             for (name, _) in &now.names {
                 source.offer(name);
@@ -103,23 +109,23 @@ impl Serving {
         self.primary = Some(source);
     }
 
-    pub(super) fn has_primary(&self) -> bool {
+    pub(in crate::wayland) fn has_primary(&self) -> bool {
         self.primary.is_some()
     }
 
-    pub(super) fn end_primary(&mut self) {
+    pub(in crate::wayland) fn end_primary(&mut self) {
         if let Some(source) = self.primary.take() {
             source.destroy();
         }
     }
 
     /// The offer that is served was made at this time.
-    pub(super) fn is_of(&self, at: i64) -> bool {
+    pub(in crate::wayland) fn is_of(&self, at: i64) -> bool {
         self.now.as_ref().is_some_and(|one| one.offer.at == at)
     }
 
     /// The connection is gone.
-    pub(super) fn give_up(&mut self, why: &str) {
+    pub(in crate::wayland) fn give_up(&mut self, why: &str) {
         if let Some(mut one) = self.now.take()
             && let Some(Done::Take(done)) = one.done.take()
         {
@@ -140,7 +146,7 @@ fn give_up(mut one: Served) {
 
 impl State {
     /// The compositor has done what was asked before: what is served is what is copied, unless it was told otherwise.
-    pub(super) fn taken(&mut self, source: &ObjectId) {
+    pub(in crate::wayland) fn taken(&mut self, source: &ObjectId) {
         let Some(one) = self.serving.now.as_mut().filter(|one| one.source.id() == *source) else { return };
         let live = one.live;
         let done = one.done.take();
@@ -153,7 +159,7 @@ impl State {
     }
 
     /// Another program has copied.
-    pub(super) fn cancelled(&mut self, source: &ObjectId) {
+    pub(in crate::wayland) fn cancelled(&mut self, source: &ObjectId) {
         if self.serving.primary.as_ref().is_some_and(|one| one.id() == *source) {
             return self.serving.end_primary();
         }
@@ -171,7 +177,7 @@ impl State {
     }
 
     /// A program asks for what is served.
-    pub(super) fn asked(&mut self, source: &ObjectId, name: &str, into: OwnedFd) {
+    pub(in crate::wayland) fn asked(&mut self, source: &ObjectId, name: &str, into: OwnedFd) {
         let primary = self.serving.primary.as_ref().is_some_and(|one| one.id() == *source);
         let Some(one) = self.serving.now.as_ref().filter(|one| primary || one.source.id() == *source) else {
             return;
@@ -200,7 +206,7 @@ impl State {
     }
 
     /// Nothing that is served is on its way.
-    pub(super) fn is_quiet(&self) -> bool {
+    pub(in crate::wayland) fn is_quiet(&self) -> bool {
         self.serving.threads.load(Ordering::SeqCst) == 0
     }
 }

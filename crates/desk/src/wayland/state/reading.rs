@@ -11,7 +11,7 @@ use yadori_core::Source;
 use yadori_core::clip::{mime, reading};
 
 use super::protocols::Offered;
-use super::state::{Held, State};
+use super::{Held, State};
 use crate::job::{Answer, Job, Next, Outcome};
 use crate::release::release;
 use crate::{DeskEvent, Live, Refused, RefusedBecause};
@@ -27,7 +27,7 @@ const MOST_PATIENCE_MS: u64 = 10_000;
 
 /// A copy that is being read.
 #[derive(Debug)]
-pub(super) struct Reading {
+pub(in crate::wayland) struct Reading {
     offer: Offered,
     job: Job,
     /// The window that had the keyboard when it was made.
@@ -40,22 +40,22 @@ pub(super) struct Reading {
 }
 
 impl Reading {
-    pub(super) fn new(offer: Offered, job: Job, window: Option<u64>) -> Self {
+    pub(in crate::wayland) fn new(offer: Offered, job: Job, window: Option<u64>) -> Self {
         Self { offer, job, window, pipe: None, wish: None, asked_ms: 0 }
     }
 
-    pub(super) fn deadline_ms(&self) -> u64 {
+    pub(in crate::wayland) fn deadline_ms(&self) -> u64 {
         self.job.deadline_ms()
     }
 
     /// What is to be polled.
-    pub(super) fn poll(&self) -> Option<PollFd<'_>> {
+    pub(in crate::wayland) fn poll(&self) -> Option<PollFd<'_>> {
         self.pipe.as_ref().map(|pipe| PollFd::new(pipe, PollFlags::IN))
     }
 }
 
 impl State {
-    pub(super) fn begin_reading(&mut self, n: usize, names: Vec<String>) {
+    pub(in crate::wayland) fn begin_reading(&mut self, n: usize, names: Vec<String>) {
         let now_ms = self.now_ms();
         let next = self.readings[n].job.answer(Answer::Targets(names), now_ms);
         self.step(n, next);
@@ -96,7 +96,7 @@ impl State {
     }
 
     /// Reads what has come, of all of them.
-    pub(super) fn read_pipes(&mut self) {
+    pub(in crate::wayland) fn read_pipes(&mut self) {
         for n in (0..self.readings.len()).rev() {
             self.read_pipe(n);
         }
@@ -149,20 +149,20 @@ impl State {
     }
 
     /// The clipboard has changed hands.
-    pub(super) fn supersede_readings(&mut self) {
+    pub(in crate::wayland) fn supersede_readings(&mut self) {
         for n in (0..self.readings.len()).rev() {
             let next = self.readings[n].job.supersede();
             self.step(n, next);
         }
     }
 
-    pub(super) fn give_up_reading(&mut self, n: usize) {
+    pub(in crate::wayland) fn give_up_reading(&mut self, n: usize) {
         let outcome = self.readings[n].job.owner_gone();
         self.end(n, outcome);
     }
 
     /// Copies whose time is over.
-    pub(super) fn expire_readings(&mut self) {
+    pub(in crate::wayland) fn expire_readings(&mut self) {
         let now_ms = self.now_ms();
         for n in (0..self.readings.len()).rev() {
             if self.readings[n].job.deadline_ms() < now_ms {

@@ -13,7 +13,7 @@ use wayland_protocols_wlr::foreign_toplevel::v1::client::zwlr_foreign_toplevel_m
 };
 use yadori_core::Source;
 
-use super::state::State;
+use super::State;
 
 /// The longest title kept, in characters.
 const TITLE_CHARS: usize = 400;
@@ -28,7 +28,7 @@ struct Told {
 
 /// A window.
 #[derive(Debug)]
-pub(super) struct Window {
+pub(in crate::wayland) struct Window {
     handle: Handle,
     number: u64,
     /// When it was given the keyboard last.
@@ -40,7 +40,7 @@ pub(super) struct Window {
 
 /// The windows of the desktop.
 #[derive(Debug, Default)]
-pub(super) struct Windows {
+pub(in crate::wayland) struct Windows {
     all: Vec<Window>,
     count: u64,
     /// The number of the one that was closed last, and when.
@@ -57,29 +57,29 @@ impl Windows {
     }
 
     /// Where a copy of this moment comes from, as far as the focus tells, and the number of that window.
-    pub(super) fn source(&self) -> (Source, Option<u64>) {
+    pub(in crate::wayland) fn source(&self) -> (Source, Option<u64>) {
         let Some(window) = self.active() else { return (Source::default(), None) };
         let source = Source { program: window.is.class.clone(), window: window.is.title.clone(), page: None };
         (source.bounded(TITLE_CHARS), Some(window.number))
     }
 
     /// The window of this number was closed lately.
-    pub(super) fn has_closed(&self, number: u64, lately: Duration) -> bool {
+    pub(in crate::wayland) fn has_closed(&self, number: u64, lately: Duration) -> bool {
         self.closed.is_some_and(|(closed, at)| closed == number && at.elapsed() < lately)
     }
 
     /// The number of the window that has the keyboard.
-    pub(super) fn front(&self) -> Option<u64> {
+    pub(in crate::wayland) fn front(&self) -> Option<u64> {
         self.active().map(|one| one.number)
     }
 
     /// The class of a window.
-    pub(super) fn class(&self, number: u64) -> Option<String> {
+    pub(in crate::wayland) fn class(&self, number: u64) -> Option<String> {
         self.all.iter().find(|one| one.number == number)?.is.class.clone()
     }
 
     /// Asks for a window to come to the front. False when it is gone.
-    pub(super) fn bring_to_front(&self, number: u64, seat: &WlSeat) -> bool {
+    pub(in crate::wayland) fn bring_to_front(&self, number: u64, seat: &WlSeat) -> bool {
         let window = self.all.iter().find(|one| one.number == number);
         if let Some(window) = window {
             window.handle.activate(seat);
