@@ -16,7 +16,7 @@ help:
 	@echo "make uninstall  remove exactly that; what was kept stays"
 	@echo "make package    build a Debian package (target/debian/yadori_*.deb)"
 	@echo "make test   set up and run every check and test"
-	@echo "make soak   work for ten minutes, then kill and stop service and database under load, and compare every answer"
+	@echo "make soak   work for ten minutes and a day in short on X11 and Wayland, then kill and stop service and database under load, and compare every answer"
 	@echo "make fuzz   give every decoder of the exchange made-up bytes, FUZZ_SECONDS (60) each"
 	@echo "make programs  copy in real programs and paste into real programs, without Yadori and with it (docs/programs.md)"
 	@echo "make bench  measure the budgets, each beside a rival in the same run"

@@ -41,7 +41,7 @@ pub(crate) struct Shown {
     /// The whole of the clip that is looked at.
     whole: String,
     /// It is a picture.
-    large: Option<pictures::Pixels>,
+    large: Option<crate::pixels::Pixels>,
     /// What clean-ups make of a clip: their names, and the beginning of what becomes of it.
     tidied: Option<(Vec<String>, String)>,
     /// Rows of it that are scrolled past.

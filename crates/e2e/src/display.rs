@@ -131,6 +131,20 @@ impl Display {
     }
 }
 
+/// What is to be seen on the display with this name; `None` while it does not answer.
+pub fn screen(name: &str) -> Option<image::RgbImage> {
+    use x11rb::connection::Connection as _;
+    use x11rb::protocol::xproto::{ConnectionExt as _, ImageFormat};
+    let (conn, number) = x11rb::connect(Some(name)).ok()?;
+    let screen = conn.setup().roots.get(number)?;
+    let (wide, high) = (screen.width_in_pixels, screen.height_in_pixels);
+    let picture =
+        conn.get_image(ImageFormat::Z_PIXMAP, screen.root, 0, 0, wide, high, u32::MAX).ok()?.reply().ok()?;
+    // Four bytes a point: blue, green, red, and one that stands for nothing.
+    let points = picture.data.chunks_exact(4).flat_map(|one| [one[2], one[1], one[0]]).collect();
+    image::RgbImage::from_raw(u32::from(wide), u32::from(high), points)
+}
+
 impl Drop for Display {
     fn drop(&mut self) {
         for child in &mut self.programs {

@@ -4,6 +4,7 @@
 pub mod browser;
 pub mod bus;
 pub mod compositor;
+pub mod day;
 pub mod desktop;
 pub mod display;
 pub mod form;

@@ -11,10 +11,11 @@ use yadori_api::{
     TryTidy,
 };
 
-use super::pictures::{LARGE, Pixels, SMALL, fetch};
+use super::pictures::{LARGE, SMALL};
 use super::{Comes, Shown};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
+use crate::pixels::{Pixels, fetch};
 use crate::table;
 use crate::verbs::batch::next_words;
 

@@ -14,6 +14,8 @@ use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::files::write::{Target, new_file, no_directory};
+use crate::graphics::Terminal;
+use crate::pixels::{fetch_png, read};
 use crate::symbols::shown;
 use crate::table;
 use crate::when::when;
@@ -23,7 +25,7 @@ const SHOWN: u64 = 1 << 20;
 
 /// Show the whole of a clip
 ///
-/// Control characters are shown as symbols; --raw and --output give the bytes as they were copied.
+/// A picture is shown in terminals that can. Control characters are shown as symbols; --raw and --output give the bytes as they were copied.
 #[derive(Debug, Args)]
 pub(crate) struct Show {
     /// Which clip
@@ -89,7 +91,8 @@ impl Show {
             return self.one_text(service, &whole, out);
         }
         if self.details || whole.text.is_none() {
-            return facts(out, &whole);
+            facts(out, &whole)?;
+            return if whole.row.kind == Kind::Image { picture(service, &whole, out) } else { Ok(()) };
         }
         writeln!(out, "{}", shown(whole.text.as_deref().unwrap_or_default(), true))?;
         if whole.text_cut {
@@ -192,6 +195,19 @@ impl Show {
             ))
         })
     }
+}
+
+/// The picture itself, where the terminal can show it.
+fn picture(service: &Connection, whole: &Detail, out: &mut dyn Write) -> Result<(), Failure> {
+    if whole.row.secret.is_some() {
+        return Ok(());
+    }
+    out.flush()?;
+    let Some(terminal) = Terminal::ask() else { return Ok(()) };
+    // One that can't be unpacked is not shown; its facts are.
+    let Ok(png) = fetch_png(service, &whole.row.id, terminal.most()) else { return Ok(()) };
+    let Ok(pixels) = read(&png) else { return Ok(()) };
+    terminal.show(&png, &pixels, out)
 }
 
 fn facts(out: &mut dyn Write, whole: &Detail) -> Result<(), Failure> {

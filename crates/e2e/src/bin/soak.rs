@@ -1,14 +1,16 @@
 //! The long form of the soak: ten minutes of mixed work, ten each at the console (by keys, pointer and touch, every act in
 //! the log asked for), a form filled by chords fifty times, the picker used two hundred times in each form, then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
 //! with an error when anything that was answered is not so, or memory grows. Arguments: how many blows, how many minutes, and
-//! (`keys`, `pointer`, `touch`, `form`, `picker`) one part alone.
+//! (`day`, `keys`, `pointer`, `touch`, `form`, `picker`) one part alone.
 
 use std::time::Duration;
 
+use yadori_e2e::day::{Desk, idle, spend};
 use yadori_e2e::form::Form;
 use yadori_e2e::journey::{By, journey};
 use yadori_e2e::soak::{Blow, Soak};
 use yadori_e2e::work::work;
+use yadori_e2e::{Compositor, Display};
 
 /// Mixed work: copies, takes, searches, acts.
 #[expect(clippy::print_stdout, reason = "it tells how far it has come")]
@@ -22,12 +24,29 @@ fn mixed(minutes: f64) -> anyhow::Result<()> {
     Ok(())
 }
 
+/// A day of 2,000 copies and 300 takes on each kind of desktop.
+#[expect(clippy::print_stdout, reason = "it tells how far it has come")]
+fn days() -> anyhow::Result<()> {
+    for (name, desk) in [("X11", Desk::X(Display::start())), ("Wayland", Desk::Wayland(Compositor::start()))]
+    {
+        let (day, service) = spend(desk, 2_000, 7)?;
+        let idle = idle(&service, Duration::from_secs(60));
+        println!("a day on {name}: {day:?}; {:.3} % of a core when nothing happens", idle * 100.0);
+        anyhow::ensure!(day.late <= day.early + 10.0, "memory grew from {} to {} MB", day.early, day.late);
+        anyhow::ensure!(idle < 0.001, "it takes {idle} of a core when nothing happens");
+    }
+    Ok(())
+}
+
 #[expect(clippy::print_stdout, reason = "it tells how far it has come")]
 fn main() -> anyhow::Result<()> {
     let minutes: f64 = std::env::args().nth(2).and_then(|text| text.parse().ok()).unwrap_or(10.0);
     let alone = std::env::args().nth(3);
     if alone.is_none() {
         mixed(minutes)?;
+    }
+    if alone.as_deref().is_none_or(|alone| alone == "day") {
+        days()?;
     }
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
     let ways = [("keys", By::Keys, 101), ("pointer", By::Pointer, 102), ("touch", By::Touch, 103)];

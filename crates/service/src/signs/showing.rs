@@ -73,11 +73,21 @@ pub(crate) async fn run(app: Shared, around: Around) {
         let changed = app.changing();
         let look = showing.show().await;
         tokio::select! {
-            event = events.recv() => match event {
-                Ok((_, Happening::Clip { id, copied: true, .. })) => showing.copied(id).await,
-                Ok(_) | Err(RecvError::Lagged(_)) => {}
-                Err(RecvError::Closed) => return,
-            },
+            event = events.recv() => {
+                let mut next = event;
+                // What comes together is shown once.
+                loop {
+                    match next {
+                        Ok((_, Happening::Clip { id, copied: true, .. })) => showing.copied(id).await,
+                        Ok(_) | Err(RecvError::Lagged(_)) => {}
+                        Err(RecvError::Closed) => return,
+                    }
+                    match events.try_recv() {
+                        Ok(more) => next = Ok(more),
+                        Err(_) => break,
+                    }
+                }
+            }
             event = done_with(&mut showing.window) => showing.done(event).await,
             () = changed => showing.again = None,
             () = tokio::time::sleep(look) => {}
@@ -140,6 +150,7 @@ impl Showing {
     fn show_window(&mut self, sight: &Sight, wanted: bool) {
         let display = self.around.display.clone().filter(|_| wanted);
         match (display, &self.window) {
+            (Some(_), Some(_)) if self.shown.as_ref() == Some(sight) => {}
             (Some(_), Some(window)) => window.show(sight),
             (Some(display), None) => match Window::new(display, &self.around.place, sight) {
                 Ok(window) => self.window = Some(window),

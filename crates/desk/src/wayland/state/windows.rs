@@ -1,6 +1,7 @@
 //! Windows as the compositor tells of them (`wlr-foreign-toplevel-management-unstable-v1`): which has the keyboard, and which
 //! had it before. That is focus, no proof of where a copy came from.
 
+use std::collections::VecDeque;
 use std::time::{Duration, Instant};
 
 use wayland_client::protocol::wl_seat::WlSeat;
@@ -17,6 +18,9 @@ use super::State;
 
 /// The longest title kept, in characters.
 const TITLE_CHARS: usize = 400;
+
+/// How many closed windows are remembered.
+const CLOSED: usize = 32;
 
 /// What is told of a window.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -43,8 +47,8 @@ pub(in crate::wayland) struct Window {
 pub(in crate::wayland) struct Windows {
     all: Vec<Window>,
     count: u64,
-    /// The number of the one that was closed last, and when.
-    closed: Option<(u64, Instant)>,
+    /// The numbers of those that were closed last, and when.
+    closed: VecDeque<(u64, Instant)>,
 }
 
 impl Windows {
@@ -65,7 +69,7 @@ impl Windows {
 
     /// The window of this number was closed lately.
     pub(in crate::wayland) fn has_closed(&self, number: u64, lately: Duration) -> bool {
-        self.closed.is_some_and(|(closed, at)| closed == number && at.elapsed() < lately)
+        self.closed.iter().any(|(closed, at)| *closed == number && at.elapsed() < lately)
     }
 
     /// The number of the window that has the keyboard.
@@ -137,7 +141,11 @@ impl Dispatch<Handle, ()> for State {
                 window.is = window.next.clone();
             }
             HandleEvent::Closed => {
-                windows.closed = Some((window.number, Instant::now()));
+                let number = window.number;
+                windows.closed.push_back((number, Instant::now()));
+                if windows.closed.len() > CLOSED {
+                    windows.closed.pop_front();
+                }
                 handle.destroy();
                 windows.all.retain(|one| one.handle.id() != handle.id());
             }
