@@ -74,6 +74,8 @@ async fn main() -> Result<()> {
         Command::new(beside("yadorid")?)
             .args(["--listen", &arguments.listen, "--display", &stage.display, "--home"])
             .arg(&stage.home)
+            // Its lamp is not put up on the desktop of whoever looks at it.
+            .env("DBUS_SESSION_BUS_ADDRESS", "unix:path=/nonexistent/bus")
             .spawn()
             .context("yadorid")?,
     );

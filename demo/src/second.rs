@@ -46,6 +46,8 @@ pub(crate) async fn begin(office: &Stage, scratch: &Path) -> Result<Second> {
         Command::new(beside("yadorid")?)
             .args(["--listen", "127.0.0.1:0", "--display", &stage.display, "--home"])
             .arg(&stage.home)
+            // Its lamp is not put up on the desktop of whoever looks at it.
+            .env("DBUS_SESSION_BUS_ADDRESS", "unix:path=/nonexistent/bus")
             .spawn()
             .context("yadorid")?,
     );

@@ -10,6 +10,9 @@ use yadori_api::{CaptureState, DatabaseState, Row, Status};
 
 use crate::{programs, until, until_within};
 
+/// A session without a message bus.
+const NO_BUS: &str = "unix:path=/nonexistent/bus";
+
 /// A running service. Ends, with its database, when dropped.
 #[derive(Debug)]
 pub struct Service {
@@ -174,6 +177,8 @@ impl Service {
         if !self.arguments.iter().any(|one| one == "--listen") {
             command.args(["--listen", "127.0.0.1:0"]);
         }
+        // No lamp and no notification on the desktop of whoever runs the tests.
+        command.env("DBUS_SESSION_BUS_ADDRESS", NO_BUS).env_remove("WAYLAND_DISPLAY");
         command.envs(self.variables.iter().map(|(name, value)| (name, value)));
         command.env_remove("DISPLAY").stdin(Stdio::null()).stdout(Stdio::null()).stderr(self.errors());
         command
