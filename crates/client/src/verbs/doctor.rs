@@ -14,7 +14,7 @@ use super::autostart::{Places, Way, service_program};
 use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
-use crate::table::size;
+use crate::table::{count_of, size};
 
 /// Below this there is soon no room, and below that there is none, in bytes.
 const LITTLE: u64 = 2 << 30;
@@ -254,7 +254,7 @@ fn hub(devices: Option<&AllDevices>) -> Option<Finding> {
     } else if devices.paused {
         note("hub", "the exchange is paused", "`yadori sync resume`")
     } else {
-        well("hub", format!("it answers; {others} other devices"))
+        well("hub", format!("it answers; {}", count_of(others as u64, "other device")))
     })
 }
 
