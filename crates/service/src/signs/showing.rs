@@ -12,7 +12,7 @@ use zbus::Connection;
 
 use super::indicator::Indicator;
 use super::notices::Notices;
-use super::sight::{Lamp, Sight, Sitting, Trouble};
+use super::sight::{Sight, Sitting, Trouble};
 use super::sound::Sound;
 use super::window::Window;
 use crate::home::settings::change::{Config, change, named};
@@ -168,7 +168,7 @@ impl Showing {
     async fn show(&mut self) -> Duration {
         let sight = self.sight();
         let wanted = self.app.settings().signs;
-        let looked = self.trouble.look(sight.lamp == Lamp::Broken, now());
+        let looked = self.trouble.look(sight.trouble(), now());
         if looked.is_ok() && wanted.trouble {
             let outcome = match self.notices().await {
                 Some(notices) => notices.trouble(&sight.words, sight.next.as_deref()).await,

@@ -27,6 +27,8 @@ pub(super) struct Sight {
     pub(super) next: Option<String>,
     /// Copies of this sitting.
     pub(super) count: u64,
+    /// Copies wait in memory: none is lost yet.
+    waits: bool,
 }
 
 impl Sight {
@@ -40,7 +42,13 @@ impl Sight {
             CaptureState::Paused => (Lamp::Dark, "paused"),
         };
         let next = capture.reason.clone().filter(|_| lamp == Lamp::Broken);
-        Self { lamp, words: words.to_owned(), next, count }
+        let waits = capture.state == CaptureState::Waiting;
+        Self { lamp, words: words.to_owned(), next, count, waits }
+    }
+
+    /// How long it must last to be worth a word; `None` where nothing is wrong.
+    pub(super) fn trouble(&self) -> Option<Micros> {
+        (self.lamp == Lamp::Broken).then_some(if self.waits { WAITS } else { LASTS })
     }
 
     /// With the count, as a line.
@@ -78,17 +86,20 @@ pub(super) struct Trouble {
     told: bool,
 }
 
-/// How long it must last, in microseconds: a display or database that is there again at once is not worth a word.
+/// How long it must last, in microseconds: a display that is there again at once is not worth a word, nor is a database that
+/// takes its time to start, since copies wait in memory meanwhile.
 pub(super) const LASTS: Micros = 3_000_000;
+const WAITS: Micros = 30_000_000;
 
 impl Trouble {
-    /// Looks at it now. True when it is to be told of; otherwise when to look again.
-    pub(super) fn look(&mut self, broken: bool, now: Micros) -> Result<(), Option<Micros>> {
-        if !broken {
+    /// Looks at it now, which is worth a word once it has lasted so long; `None`: all is well. `Ok` when it is to be told of;
+    /// otherwise when to look again.
+    pub(super) fn look(&mut self, lasts: Option<Micros>, now: Micros) -> Result<(), Option<Micros>> {
+        let Some(lasts) = lasts else {
             *self = Self::default();
             return Err(None);
-        }
-        let until = *self.since.get_or_insert(now) + LASTS;
+        };
+        let until = *self.since.get_or_insert(now) + lasts;
         if self.told {
             return Err(None);
         }
@@ -128,7 +139,7 @@ mod tests {
             let (mut since, mut told) = (None, 0);
             for (broken, later) in steps {
                 now += later;
-                let tells = trouble.look(broken, now).is_ok();
+                let tells = trouble.look(broken.then_some(LASTS), now).is_ok();
                 if !broken {
                     prop_assert!(!tells);
                     (since, told) = (None, 0);
