@@ -7,7 +7,7 @@ use std::process::{Child, Command, Stdio};
 
 use crate::until;
 
-/// What the compositor reads at its start. `Logo+p` and the others are bound by those who need them.
+/// What the compositor reads at its start. Keys are bound by the tests that need them.
 const CONFIG: &str = "output HEADLESS-1 mode 1280x800
 default_border none
 focus_follows_mouse no
@@ -27,11 +27,6 @@ impl Compositor {
     /// sway, which lets programs follow the clipboard (wlr-data-control), without X programs.
     pub fn start() -> Self {
         Self::spawn("sway", "xwayland disable\n")
-    }
-
-    /// The same, with more in its configuration.
-    pub fn with(config: &str) -> Self {
-        Self::spawn("sway", &format!("xwayland disable\n{config}"))
     }
 
     /// sway with X programs beside Wayland's.
@@ -224,11 +219,6 @@ impl Compositor {
     pub fn start_again(&mut self) {
         self.server = Self::server(&self.dir, self.program);
         self.await_socket();
-    }
-
-    /// What it wrote.
-    pub fn log(&self) -> String {
-        std::fs::read_to_string(self.dir.path().join("log")).unwrap_or_default()
     }
 
     /// A picture of its screen.
