@@ -289,6 +289,32 @@ fn colored(display: &Display, color: [u8; 3]) -> Result<usize> {
 }
 
 #[tokio::test]
+async fn what_was_typed_into_a_terminal_before_its_picker_came_counts() -> Result<()> {
+    let _turn = TURN.lock().await;
+    let mut display = Display::start();
+    display.run("openbox", &[]);
+    let keyboard = Keyboard::of(&display)?;
+    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let service = Service::on(&display.name());
+    service.add(&["oats and honey", "bunks for twelve", "ridge path closed"]);
+    // The picker comes once the terminal has a whole line for it.
+    let script = format!(
+        "until read -t 0; do sleep 0.02; done; YADORI_HOME='{}' exec '{}/yadori' pick",
+        service.home().display(),
+        yadori_e2e::programs().display()
+    );
+    display.run("xterm", &["-T", "Picking", "-e", "bash", "-c", &script]);
+    keyboard.focus("the terminal", |window| window.title == "Picking")?;
+    keyboard.type_text("oats")?;
+    keyboard.press("Return")?;
+    until("the clip that was found", || display.paste_text().filter(|text| text == "oats and honey"));
+    until("the picker to close", || {
+        keyboard.windows().ok()?.iter().all(|window| window.title != "Picking").then_some(())
+    });
+    Ok(())
+}
+
+#[tokio::test]
 async fn everything_in_the_terminals_picker_is_done_by_keys_pointer_and_wheel() -> Result<()> {
     let _turn = TURN.lock().await;
     let mut display = Display::start();

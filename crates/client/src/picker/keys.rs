@@ -19,18 +19,21 @@ pub(super) fn pressed(event: &Event) -> Option<Ask> {
     match event {
         Event::Key(key) if key.kind != KeyEventKind::Release => {
             let has = |modifier| key.modifiers.contains(modifier);
+            // Enter that was pressed before the picker had the terminal came through as a line feed (termios(3), ICRNL).
+            let is_line = key.code == KeyCode::Char('j') && has(KeyModifiers::CONTROL);
+            let code = if is_line { KeyCode::Enter } else { key.code };
             let held = Held {
-                control: has(KeyModifiers::CONTROL),
+                control: has(KeyModifiers::CONTROL) && !is_line,
                 shift: has(KeyModifiers::SHIFT),
                 alt: has(KeyModifiers::ALT),
                 super_: has(KeyModifiers::SUPER),
             };
-            if let KeyCode::Char(letter) = key.code
+            if let KeyCode::Char(letter) = code
                 && !(held.control || held.alt || held.super_)
             {
                 return Some(Ask::Type(letter.to_string()));
             }
-            Ask::of(Chord { held, key: keysym(key.code)? })
+            Ask::of(Chord { held, key: keysym(code)? })
         }
         Event::Paste(text) => Some(Ask::Type(text.replace(['\r', '\n'], " "))),
         Event::Mouse(mouse) => match mouse.kind {
