@@ -124,9 +124,60 @@ pub struct Detail {
     pub text: Option<String>,
     /// The text is longer than what is given.
     pub text_cut: bool,
+    /// What was read from its picture; absent for what is no picture.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pictured: Option<Pictured>,
     /// Files of it that are not there any more, as far as that is known.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub missing: Vec<String>,
+}
+
+/// How it is with the words of a picture.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum PicturedState {
+    /// They were read.
+    Read,
+    /// They are read soon.
+    Waits,
+    /// They are not read: the settings say so.
+    Off,
+    /// They are not read: no program for it is installed.
+    NoReader,
+    /// They are not read: such pictures never are.
+    Never,
+}
+
+/// A word of a picture, and where it stands: pixels of the picture, from its upper left corner.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[expect(missing_docs, reason = "the names say it")]
+pub struct PicturedWord {
+    pub text: String,
+    pub x: u32,
+    pub y: u32,
+    pub width: u32,
+    pub height: u32,
+}
+
+/// The words of a picture.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Pictured {
+    /// How it is with them.
+    pub state: PicturedState,
+    /// Pixels of the picture, across and down.
+    pub width: u32,
+    /// See `width`.
+    pub height: u32,
+    /// All as a text, a line each as in the picture.
+    pub text: String,
+    /// Each by itself.
+    pub words: Vec<PicturedWord>,
+    /// Those that match the query that was given, by their numbers from 0.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub found: Vec<u32>,
 }
 
 /// In which form to take a clip.

@@ -28,8 +28,8 @@ pub use batches::{
 };
 pub use clearing::{Clear, ClearPlan, Cleared, Space, Waits, Work};
 pub use clips::{
-    AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, ReadyText,
-    Representation, Row, Shape, Take, Taken, Tidied, TryTidy, TypedKeys,
+    AddClip, AddRepresentation, Added, Detail, EarlierOffer, Form, Kept, PasteInto, Pictured, PicturedState,
+    PicturedWord, ReadyText, Representation, Row, Shape, Take, Taken, Tidied, TryTidy, TypedKeys,
 };
 pub use devices::{
     AllDevices, Device, LetIn, OnItsWay, Pairing, PairingState, PauseExchange, RefusedRecord, SendClip,

@@ -17,6 +17,7 @@ pub enum ExcerptOf {
     Page,
     File,
     Drawer,
+    Picture,
 }
 
 /// A part of a text around its first match.

@@ -10,6 +10,7 @@ use sqlx::mysql::MySqlPool;
 use tempfile::TempDir;
 use yadori_core::acts::ActKind;
 use yadori_core::batch::Piece;
+use yadori_core::clip::pictured::Pictured;
 use yadori_core::{
     Batch, BatchId, Class, ClipId, ClipState, Content, DeviceId, Digest, Facts, OfferRecord, RefusalReason,
     RepresentationRecord, Stamp, StoredClip,
@@ -286,6 +287,44 @@ async fn staging_committing_removing_and_collecting_at_once_destroy_no_content()
     let kept = there.iter().filter(|there| **there).count() as i64;
     assert_eq!(count(&store, "SELECT COUNT(*) FROM contents").await, kept);
     assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks").await, kept * 3);
+}
+
+/// What is read from pictures is kept and wiped at once, in whatever order: words stay where the picture does, and nowhere
+/// else.
+#[tokio::test(flavor = "multi_thread", worker_threads = 4)]
+async fn words_of_a_picture_go_with_it_whenever_they_were_read() {
+    let (_server, store) = store("pictured").await;
+    let table = "5\t1\t1\t1\t1\t1\t4\t2\t9\t4\t96\tKestrel\n";
+    let words = Pictured::from_table(table, (40, 20), (40, 20));
+    let (row, (kept, content)) = clip("a picture", 1);
+    commit(&store, &group_of(&[(row, (kept, content))])).await.unwrap();
+    assert!(store.keep_pictured(kept, &words).await.unwrap());
+    let mut readers = Vec::new();
+    for n in 0..60_u64 {
+        let content = Content::new(format!("picture {n}"));
+        let digest = content.digest();
+        store.stage(digest, &content, 1).await.unwrap();
+        let (other, words) = (store.clone(), words.clone());
+        readers.push(tokio::spawn(async move {
+            for _ in 0..4 {
+                match other.keep_pictured(digest, &words).await {
+                    Ok(false) => return,
+                    Ok(true) | Err(CommitError::Away(_) | CommitError::Refused(_)) => {}
+                    Err(why) => panic!("{why}"),
+                }
+                tokio::task::yield_now().await;
+            }
+        }));
+        if n % 20 == 19 {
+            collect(&store, i64::MAX).await;
+        }
+    }
+    for reader in readers {
+        reader.await.unwrap();
+    }
+    assert_eq!(store.pictured(&[kept]).await.unwrap().get(&kept), Some(&words));
+    assert!(!store.keep_pictured(Content::new("never there").digest(), &words).await.unwrap());
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM pictured").await, 1);
 }
 
 #[tokio::test]

@@ -115,6 +115,7 @@ impl Doctor {
         all.extend(open);
         all.extend(around.folders.first().and_then(|folder| disk(folder)));
         all.push(terminal());
+        all.push(reader());
         all.push(letters(around.environment));
         all.push(fonts());
         let count = |stands| all.iter().filter(|one| one.stands == stands).count();
@@ -305,6 +306,18 @@ fn terminal() -> Finding {
             "no terminal is known that could show it",
             "apt install xterm (or foot), name one as `picker.command`, or set `picker.form` to console",
         ),
+    }
+}
+
+fn reader() -> Finding {
+    if on_path("tesseract") {
+        well("words in pictures", "tesseract reads them")
+    } else {
+        note(
+            "words in pictures",
+            "no program is installed that reads them",
+            "apt install tesseract-ocr, and tesseract-ocr-jpn or others for more languages",
+        )
     }
 }
 

@@ -49,7 +49,9 @@ impl<'r> Line<'r> {
         let Some(excerpt) = hit
             .excerpts
             .iter()
-            .find(|one| matches!(one.of, ExcerptOf::Text | ExcerptOf::Title | ExcerptOf::File))
+            .find(|one| {
+                matches!(one.of, ExcerptOf::Text | ExcerptOf::Title | ExcerptOf::File | ExcerptOf::Picture)
+            })
         else {
             return Self::of_row(&hit.row);
         };
@@ -59,6 +61,7 @@ impl<'r> Line<'r> {
     fn of_excerpt(row: &'r Row, excerpt: &Excerpt) -> Self {
         let title = match (&row.title, excerpt.of) {
             (Some(title), ExcerptOf::Text) => format!("{} — ", shown(title, false)),
+            (_, ExcerptOf::Picture) => format!("{}, read in it: ", table::line(row)),
             _ => String::new(),
         };
         let before = format!("{title}{}", if excerpt.cut { "…" } else { "" });

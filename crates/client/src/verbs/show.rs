@@ -7,7 +7,7 @@ use clap::Args;
 use clap_complete::engine::ArgValueCompleter;
 use jiff::tz::TimeZone;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
-use yadori_api::{Detail, Kind};
+use yadori_api::{Detail, Kind, Pictured, PicturedState};
 
 use super::{detail, json};
 use crate::completing::clips;
@@ -241,7 +241,31 @@ fn facts(out: &mut dyn Write, whole: &Detail) -> Result<(), Failure> {
     for path in &row.files {
         line("File", &shown(path, false))?;
     }
+    if let Some(pictured) = &whole.pictured {
+        words_read(&mut line, pictured)?;
+    }
     Ok(())
+}
+
+/// What was read in a picture, or why nothing was.
+fn words_read(
+    line: &mut dyn FnMut(&str, &str) -> io::Result<()>,
+    pictured: &Pictured,
+) -> Result<(), Failure> {
+    let words = match pictured.state {
+        PicturedState::Read if pictured.text.is_empty() => "no words",
+        PicturedState::Read => {
+            for (n, words) in pictured.text.lines().enumerate() {
+                line(if n == 0 { "Read in it" } else { "" }, &shown(words, false))?;
+            }
+            return Ok(());
+        }
+        PicturedState::Waits => "its words are read soon",
+        PicturedState::Off => "words in pictures are not read (yadori settings set pictures.read true)",
+        PicturedState::NoReader => "words in pictures are read once Debian's tesseract-ocr is installed",
+        PicturedState::Never => return Ok(()),
+    };
+    Ok(line("Read in it", words)?)
 }
 
 fn times(copies: u64) -> String {

@@ -8,6 +8,7 @@ pub mod id;
 pub mod link;
 pub mod mime;
 pub mod offer;
+pub mod pictured;
 pub mod reading;
 pub mod secret;
 pub mod target;

@@ -17,7 +17,9 @@ use crate::merge::clip::Kept;
 use crate::search::index::{Found, GoOn, Index, SEARCHED_BYTES, Text, facts_are_whole};
 use crate::search::query::Query;
 use crate::search::scan;
-use crate::search::texts::{DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, Spot, TITLED, Texts, WHOLE};
+use crate::search::texts::{
+    DEAD, DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Run, Spot, TITLED, Texts, WHOLE,
+};
 use crate::text::fold::{PART, fold, fold_into};
 
 /// Documents in the side run at least before the runs are woven into one.
@@ -67,6 +69,14 @@ impl Corpus {
         let text = block.text_of(doc);
         let end = memchr::memchr(PART, text).unwrap_or(text.len());
         Some((&text[..end], doc.is(WHOLE)))
+    }
+
+    /// The folded words that were read from a clip's picture: the last part.
+    fn read_text(&self, id: ClipId) -> &[u8] {
+        let Some(spot) = self.latest.get(&id) else { return &[] };
+        let (block, doc) = self.texts.run(spot.side).doc(*spot);
+        let text = block.text_of(doc);
+        memchr::memrchr(PART, text).map_or(&[], |at| &text[at + 1..])
     }
 
     fn doc_of(&mut self, clip: &Clip, whole: bool) -> Doc {
@@ -138,8 +148,9 @@ fn searched(text: &str) -> &str {
     &text[..end]
 }
 
-impl Index for Corpus {
-    fn put(&mut self, clip: &Clip, drawers: &Drawers, text: Text<'_>) {
+impl Corpus {
+    /// Puts a clip with what was read from its picture; `None`: what is known of that stays.
+    fn put_with(&mut self, clip: &Clip, drawers: &Drawers, text: Text<'_>, read: Option<&str>) {
         let mut folded = std::mem::take(&mut self.scratch);
         folded.clear();
         let mut whole = true;
@@ -172,8 +183,16 @@ impl Index for Corpus {
             folded.push(PART);
             fold_into(part.unwrap_or_default(), &mut folded);
         }
+        folded.push(PART);
+        let was_read = !clip.is_secret() && (read.is_some() || self.is_read(clip.id));
+        match read.filter(|_| was_read) {
+            Some(read) => fold_into(searched(read), &mut folded),
+            None if was_read => folded.extend_from_slice(self.read_text(clip.id)),
+            None => {}
+        }
         self.remove(clip.id);
-        let doc = self.doc_of(clip, whole);
+        let mut doc = self.doc_of(clip, whole);
+        doc.flags |= if was_read { READ } else { 0 };
         let late = self.texts.main.last().is_some_and(|last| last.key() > doc.key());
         let spot = self.texts.run_mut(late).push(doc, &folded, late);
         self.latest.insert(clip.id, spot);
@@ -186,6 +205,20 @@ impl Index for Corpus {
         if many || gaps {
             self.weave();
         }
+    }
+}
+
+impl Index for Corpus {
+    fn put(&mut self, clip: &Clip, drawers: &Drawers, text: Text<'_>) {
+        self.put_with(clip, drawers, text, None);
+    }
+
+    fn put_read(&mut self, clip: &Clip, drawers: &Drawers, read: &str) {
+        self.put_with(clip, drawers, Text::Known, Some(read));
+    }
+
+    fn is_read(&self, id: ClipId) -> bool {
+        self.latest.get(&id).is_some_and(|spot| self.texts.run(spot.side).doc(*spot).1.is(READ))
     }
 
     fn remove(&mut self, id: ClipId) {

@@ -36,6 +36,12 @@ pub trait Index {
     /// Puts a clip, or what is now known of it.
     fn put(&mut self, clip: &Clip, drawers: &Drawers, text: Text<'_>);
 
+    /// Puts a clip with the words that were read from its picture, which are found from now on as well. Later puts keep them.
+    fn put_read(&mut self, clip: &Clip, drawers: &Drawers, read: &str);
+
+    /// True when its picture was looked at for words.
+    fn is_read(&self, id: ClipId) -> bool;
+
     /// Takes a clip out.
     fn remove(&mut self, id: ClipId);
 

@@ -24,6 +24,8 @@ pub(super) const TITLED: u8 = 4;
 pub(super) const EDITED: u8 = 8;
 pub(super) const REPEATED: u8 = 16;
 pub(super) const WHOLE: u8 = 32;
+/// Its picture was looked at, and what was read in it is its last part.
+pub(super) const READ: u8 = 64;
 pub(super) const DEAD: u8 = 128;
 
 /// What is known of a clip without looking at its text.

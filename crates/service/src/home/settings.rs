@@ -22,11 +22,13 @@ pub mod change;
 mod exchanged;
 pub mod kept;
 pub mod phone;
+mod pictures;
 mod signs;
 
 use self::exchanged::{ExchangeSection, Exchanged};
 use self::kept::{Keeping, KeepingError, LimitsSection, SecretsSection};
 use self::phone::{PhoneDoor, PhoneError, PhoneSection};
+use self::pictures::PicturesSection;
 use self::signs::{Signs, SignsSection};
 
 /// The commented example, also the documentation of every setting.
@@ -72,6 +74,7 @@ struct File {
     orders: Vec<Order>,
     exchange: ExchangeSection,
     signs: SignsSection,
+    pictures: PicturesSection,
     hub: HubSection,
     phone: PhoneSection,
 }
@@ -157,6 +160,8 @@ pub struct Changeable {
     pub exchange: Exchanged,
     /// How it shows that it is there.
     pub signs: Signs,
+    /// Words in pictures are read.
+    pub read_pictures: bool,
 }
 
 impl Default for Changeable {
@@ -171,6 +176,7 @@ impl Default for Changeable {
             keeping: Keeping::default(),
             exchange: Exchanged::default(),
             signs: Signs::default(),
+            read_pictures: true,
         }
     }
 }
@@ -381,6 +387,7 @@ fn combine(flags: Flags, file: File, home: Home, displays: Displays) -> Result<S
             keeping: kept::keeping(&file.limits, &file.secrets, file.rules, file.orders)?,
             exchange: exchanged::exchanged(&file.exchange)?,
             signs: file.signs.signs(),
+            read_pictures: file.pictures.read(),
         },
         config: PathBuf::new(),
         under: flags.home.map(|dir| std::path::absolute(&dir).unwrap_or(dir)),

@@ -59,7 +59,7 @@ pub fn converted(content: &Content, to: Encoding, most: Option<u32>) -> Result<V
     Ok(out.into_inner())
 }
 
-fn on_white(picture: &DynamicImage) -> DynamicImage {
+pub(super) fn on_white(picture: &DynamicImage) -> DynamicImage {
     if !picture.color().has_alpha() {
         return picture.to_rgb8().into();
     }

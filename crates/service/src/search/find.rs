@@ -69,7 +69,7 @@ thread_local! {
 }
 
 /// Lets everything else run first on this thread, once and for all: the thread ends with its search.
-fn make_way() {
+pub(crate) fn make_way() {
     if !MADE_WAY.replace(true) {
         let _ = rustix::process::setpriority_process(None, NICE);
     }

@@ -183,17 +183,29 @@ impl AtHand {
     }
 
     async fn read(&self, digest: Digest) -> Result<Content, ContentError> {
+        match self.read_here(digest).await {
+            // Another device may have it.
+            Err(ContentError::Damaged) if self.fetched(digest).await => self.read_here(digest).await,
+            read => read,
+        }
+    }
+
+    async fn read_here(&self, digest: Digest) -> Result<Content, ContentError> {
         let store = self.store().ok_or(ContentError::Away)?;
-        let why = |why| match why {
+        store.content(digest).await.map_err(|why| match why {
             ReadError::Away(_) => ContentError::Away,
             ReadError::Damaged(_) => ContentError::Damaged,
-        };
-        match store.content(digest).await.map_err(why) {
-            // Another device may have it.
-            Err(ContentError::Damaged) if self.fetched(digest).await => {
-                store.content(digest).await.map_err(why)
-            }
-            read => read,
+        })
+    }
+
+    /// A content that is on this device, without keeping it at hand.
+    ///
+    /// # Errors
+    /// [`ContentError::Damaged`] also where another device has it.
+    pub async fn here(&self, digest: Digest) -> Result<Content, ContentError> {
+        match self.in_memory(digest) {
+            Some(content) => Ok(content),
+            None => self.read_here(digest).await,
         }
     }
 

@@ -115,6 +115,11 @@ impl Clips {
         self.corpus.read().has_whole(id)
     }
 
+    /// True when this clip's picture was looked at for words.
+    pub fn is_read(&self, id: ClipId) -> bool {
+        self.corpus.read().is_read(id)
+    }
+
     /// This device.
     pub fn device(&self) -> DeviceId {
         self.device
@@ -241,6 +246,16 @@ impl Clips {
         if let Some(clip) = clip {
             corpus.put(&clip, &drawers, Text::Whole(text));
         }
+    }
+
+    /// Words were read from the picture of a clip. `None`: it is not there any more.
+    pub(crate) fn put_read(&self, id: ClipId, words: &str) -> Option<(Placed, u64)> {
+        let mut corpus = self.corpus.write();
+        let mut history = self.history.write();
+        let clip = history.get(id)?.clone();
+        corpus.put_read(&clip, history.drawers(), words);
+        let placed = history.put((*clip).clone());
+        Some((placed, history.revision()))
     }
 
     /// What is now known of a batch; `None`: it is gone.

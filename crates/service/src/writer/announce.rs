@@ -8,6 +8,7 @@ use yadori_store::RefusalRow;
 
 use crate::state::events::Happening;
 use crate::state::health::LiveNow;
+use crate::writer::change::Lately;
 use crate::writer::worker::Writer;
 
 /// Changes that are announced one by one at most; more are a reset.
@@ -39,6 +40,16 @@ impl Writer {
         let id = clip.id;
         let (placed, revision) = self.app.clips.put_fleeting(clip);
         self.announce(id, placed, revision, true);
+    }
+
+    /// What was read from the pictures of clips that are still there.
+    pub(super) fn pictured(&self, words: &[(ClipId, String)], lately: Lately) {
+        for (id, words) in words {
+            let Some((placed, revision)) = self.app.clips.put_read(*id, words) else { continue };
+            if lately == Lately::Now {
+                self.announce(*id, placed, revision, false);
+            }
+        }
     }
 
     /// Nothing is left of a clip.

@@ -83,6 +83,15 @@ pub enum Handed {
     Same,
 }
 
+/// When the words of pictures were read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Lately {
+    /// Just now: whoever looks at the clip is told.
+    Now,
+    /// Earlier; they were recorded.
+    Earlier,
+}
+
 /// What was done.
 #[derive(Debug, Clone)]
 pub struct Outcome {
@@ -141,6 +150,8 @@ pub enum Change {
     Loaded(Box<Loaded>),
     /// Contents that nobody seems to need.
     Collect(Vec<Digest>, Done<()>),
+    /// Words that were read from pictures; just now, or earlier.
+    Pictured(Vec<(ClipId, String)>, Lately, oneshot::Sender<()>),
     /// The service ends: save what can be saved.
     Stop(oneshot::Sender<()>),
 }
@@ -327,6 +338,13 @@ impl Queue {
     /// They stay then.
     pub async fn collect(&self, contents: Vec<Digest>) -> Result<(), WriteError> {
         self.ask(|done| Change::Collect(contents, done)).await
+    }
+
+    /// Words that were read from the pictures of clips are found from now on.
+    pub async fn pictured(&self, words: Vec<(ClipId, String)>, lately: Lately) {
+        let (done, known) = oneshot::channel();
+        self.send(Change::Pictured(words, lately, done));
+        let _ = known.await;
     }
 
     /// Saves what can be saved, and ends the writer.

@@ -132,6 +132,10 @@ impl Writer {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::Loaded(_) => {}
+            Change::Pictured(words, lately, done) => {
+                self.pictured(&words, lately);
+                let _ = done.send(());
+            }
             Change::Stop(done) => {
                 self.stopping = true;
                 self.stopped = Some(done);

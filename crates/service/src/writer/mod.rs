@@ -31,7 +31,9 @@ mod waiting;
 mod wish;
 mod worker;
 
-pub use change::{ASIDE, Capture, Change, Done, Handed, ImportId, Loaded, Outcome, Queue, With, queue};
+pub use change::{
+    ASIDE, Capture, Change, Done, Handed, ImportId, Lately, Loaded, Outcome, Queue, With, queue,
+};
 pub use error::WriteError;
 pub use received::Received;
 pub use wish::{BY_LIMITS, ClearWish};

@@ -224,6 +224,10 @@ impl Writer {
                 let outcome = self.collect(unneeded).await;
                 let _ = done.send(outcome);
             }
+            Change::Pictured(words, lately, done) => {
+                self.pictured(&words, lately);
+                let _ = done.send(());
+            }
             Change::Stop(done) => {
                 self.stopping = true;
                 self.stopped = Some(done);

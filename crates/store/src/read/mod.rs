@@ -4,4 +4,5 @@ pub(crate) mod check;
 pub(crate) mod clearings;
 pub(crate) mod content;
 pub(crate) mod load;
+pub(crate) mod pictured;
 pub(crate) mod snapshot;

@@ -169,6 +169,9 @@ pub(crate) async fn wipe_unused(tx: &mut MySqlConnection, freed: &[Digest]) -> R
         "UPDATE chunks SET data = REPEAT('\\0', LENGTH(data)) WHERE digest IN (",
         "DELETE FROM chunks WHERE digest IN (",
         "DELETE FROM contents WHERE digest IN (",
+        // After the contents: words that are just being kept wait for their picture's, or are there now.
+        "UPDATE pictured SET words = REPEAT('\\0', LENGTH(words)) WHERE digest IN (",
+        "DELETE FROM pictured WHERE digest IN (",
     ] {
         listed(start, ")", &unneeded).build().execute(&mut *tx).await?;
     }

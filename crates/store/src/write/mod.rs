@@ -12,6 +12,7 @@ pub(crate) mod group;
 pub(crate) mod incoming;
 pub(crate) mod lease;
 pub(crate) mod outbox;
+pub(crate) mod pictured;
 pub(crate) mod room;
 pub(crate) mod shared;
 pub(crate) mod sign_ins;

@@ -62,7 +62,7 @@ fn drawers() -> Drawers {
 }
 
 /// What a query means, written as plainly as possible.
-fn matches(clip: &Clip, query: &Query, drawers: &Drawers) -> bool {
+fn matches(clip: &Clip, query: &Query, drawers: &Drawers, read: Option<&String>) -> bool {
     let source = &clip.state.offer().unwrap().source;
     let drawer = clip.state.kept().drawer().and_then(|id| drawers.get(id));
     let texts: Vec<String> = [
@@ -71,6 +71,7 @@ fn matches(clip: &Clip, query: &Query, drawers: &Drawers) -> bool {
         source.program.as_deref(),
         source.window.as_deref(),
         drawer.and_then(|one| one.name()),
+        read.map(String::as_str),
     ]
     .into_iter()
     .flatten()
@@ -115,6 +116,7 @@ enum Step {
     Remove(u64),
     Title(u64, String),
     Pin(u64, bool),
+    Read(u64, String),
 }
 
 fn text() -> impl Strategy<Value = String> {
@@ -132,6 +134,7 @@ fn steps() -> impl Strategy<Value = Vec<Step>> {
         1 => (0u64..40).prop_map(Step::Remove),
         1 => (0u64..40, text()).prop_map(|(n, title)| Step::Title(n, title)),
         1 => (0u64..40, any::<bool>()).prop_map(|(n, drawer)| Step::Pin(n, drawer)),
+        1 => (0u64..40, text()).prop_map(|(n, words)| Step::Read(n, words)),
     ];
     proptest::collection::vec(step, 0..80)
 }
@@ -184,6 +187,7 @@ proptest! {
         let mut history = History::default();
         drawers().all().for_each(|drawer| history.drawers_mut().put(drawer));
         let mut corpus = Corpus::default();
+        let mut read: HashMap<ClipId, String> = HashMap::new();
         for (n, step) in steps.into_iter().enumerate() {
             let at = stamp(1_000 + n as u64);
             let known = |n: u64| history.get(clip(n, "", 0).id).map(|clip| (**clip).clone());
@@ -195,6 +199,7 @@ proptest! {
                 },
                 Step::Remove(n) => {
                     corpus.remove(clip(n, "", 0).id);
+                    read.remove(&clip(n, "", 0).id);
                     history.remove(clip(n, "", 0).id);
                 }
                 Step::Title(n, title) => if let Some(mut clip) = known(n) {
@@ -207,12 +212,19 @@ proptest! {
                     clip.state.keep(kept, at);
                     put(&mut history, &mut corpus, clip);
                 },
+                Step::Read(n, words) => if let Some(clip) = known(n) {
+                    corpus.put_read(&clip, history.drawers(), &words);
+                    read.insert(clip.id, words);
+                },
             }
+        }
+        for clip in history.from(1) {
+            prop_assert_eq!(corpus.is_read(clip.id), read.contains_key(&clip.id));
         }
         for text in queries {
             let query = Query::parse(&text, &here()).unwrap();
             let expected: Vec<ClipId> =
-                history.from(1).filter(|clip| matches(clip, &query, history.drawers())).map(|clip| clip.id).collect();
+                history.from(1).filter(|clip| matches(clip, &query, history.drawers(), read.get(&clip.id))).map(|clip| clip.id).collect();
             let found = corpus.find(&query, history.drawers(), most, &|| true).unwrap();
             prop_assert_eq!(found.more, expected.len() > most);
             prop_assert_eq!(&found.ids, &expected[..expected.len().min(most)], "{}", text);
@@ -244,7 +256,7 @@ fn many_blocks_out_of_order_and_on_two_threads_give_the_same() {
         let query = Query::parse(text, &here()).unwrap();
         let expected: Vec<ClipId> = history
             .from(1)
-            .filter(|clip| matches(clip, &query, history.drawers()))
+            .filter(|clip| matches(clip, &query, history.drawers(), None))
             .map(|clip| clip.id)
             .take(most)
             .collect();
@@ -293,6 +305,14 @@ fn removed_text_is_overwritten_at_once_and_only_the_first_mib_is_searched() {
     assert!(held(&corpus));
     corpus.remove(clip.id);
     assert!(!held(&corpus));
+    corpus.put_read(&clip, &drawers, "read: secret stone");
+    corpus.put_read(&clip, &drawers, "read anew");
+    assert!(corpus.is_read(clip.id) && held(&corpus), "its own text");
+    corpus.put(&clip, &drawers, Text::Whole("short"));
+    assert!(!held(&corpus));
+    corpus.put_read(&clip, &drawers, "secret stone");
+    corpus.remove(clip.id);
+    assert!(!held(&corpus) && !corpus.is_read(clip.id));
 }
 
 #[test]

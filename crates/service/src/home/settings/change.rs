@@ -44,7 +44,7 @@ impl Known {
 }
 
 /// Every setting, in the order in which a person reads them.
-pub const KNOWN: [Known; 35] = [
+pub const KNOWN: [Known; 36] = [
     known(
         "limits.clips",
         "10000",
@@ -182,6 +182,13 @@ pub const KNOWN: [Known; 35] = [
         "A notification at each copy; never with its words",
     ),
     known("signs.sound", "false", true, "true or false", "A soft sound at each copy"),
+    known(
+        "pictures.read",
+        "true",
+        true,
+        "true or false",
+        "Words in pictures are read and found, where tesseract is installed (Debian's tesseract-ocr)",
+    ),
     known("capture", "true", false, "true or false", "Whether copies are watched at all"),
     known(
         "display",

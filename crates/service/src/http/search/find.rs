@@ -15,6 +15,7 @@ use crate::http::clips::list::kind_letter;
 use crate::http::extract::Query;
 use crate::http::problem::expected;
 use crate::http::{Context, Failure};
+use crate::pictures::reading::pictured;
 use crate::search::find::find;
 use crate::state::shapes::row;
 
@@ -59,6 +60,11 @@ pub(crate) async fn search(
             if let Some(text) = app.at_hand.texts_of(&clip).await.ok().as_ref().and_then(plain_form) {
                 excerpts.extend(excerpt(ExcerptOf::Text, &text, &query));
             }
+        }
+        if excerpts.is_empty() && read < READ && has_words(&query) && app.clips.is_read(clip.id) {
+            read += 1;
+            let words = pictured(app, &clip).await.unwrap_or_default();
+            excerpts.extend(excerpt(ExcerptOf::Picture, &words.text(), &query));
         }
         let history = app.clips.history();
         // The name of its drawer is known to the history alone.
