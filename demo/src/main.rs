@@ -2,7 +2,6 @@
 //! a few real copies by ordinary programs, and a sign-in link. Runs until Ctrl-C and leaves nothing behind.
 #![expect(clippy::print_stdout, reason = "the demo speaks to the person who started it")]
 
-mod draw;
 mod form;
 mod scenario;
 mod second;
@@ -15,6 +14,8 @@ use std::time::{Duration, Instant};
 use anyhow::{Context, Result, bail};
 use clap::Parser;
 use jiff::{SignedDuration, Timestamp};
+use yadori_demo::draw;
+
 use scenario::{Clip, What};
 
 /// Shows Yadori with the sample data of a warden's office
@@ -336,12 +337,13 @@ fn play(stage: &Stage) -> Result<Vec<Program>> {
         stage.office.display()
     );
     let reply = scenario_reply();
-    let copies: [(&str, Vec<u8>); 6] = [
+    let copies: [(&str, Vec<u8>); 7] = [
         ("UTF8_STRING", "山小屋の予約は三名、六月十四日、夕食付きでお願いします。".into()),
         ("UTF8_STRING", "https://weather.example.org/ridge/hourly?hut=kestrel".into()),
         ("text/uri-list", files.into()),
         ("UTF8_STRING", reply.into()),
         ("image/png", draw::sketch(7, 1_480, 620)),
+        ("image/png", draw::notice(&scenario::NOTICE)?),
         ("UTF8_STRING", "Kestrel Hut: 14 bunks, drying room, no card payments before 1 June".into()),
     ];
     let mut programs = Vec::new();

@@ -165,6 +165,15 @@ const SNIPPETS: [&str; 16] = [
     "warden@example.org",
 ];
 
+/// What hangs at the door, as a picture.
+pub(crate) const NOTICE: [&str; 5] = [
+    "Kestrel Hut",
+    "Spring water: boil it until 20 June",
+    "Ridge path closed above the lower bridge",
+    "Drying room: ask the warden, 16:00 to 18:00",
+    "Gas bottles go back to Larch Hut on Fridays",
+];
+
 /// A small generator of numbers, always the same ones.
 struct Dice(u64);
 

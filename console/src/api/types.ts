@@ -7,6 +7,7 @@ export type PhoneLink = Schemas['PhoneLink'];
 export type Row = Schemas['Row'];
 export type Kind = Schemas['Kind'];
 export type Detail = Schemas['Detail'];
+export type Pictured = Schemas['Pictured'];
 export type Status = Schemas['Status'];
 export type Outline = Schemas['Outline'];
 export type Problem = Schemas['Problem'];

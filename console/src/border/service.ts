@@ -204,7 +204,8 @@ export class Service {
   clearPlan = (scope: Scope): Promise<ClearPlan> => this.#post('/clear/plan', { scope, zone: ZONE });
   clear = (wanted: Clear): Promise<Cleared> => this.#post('/clear', { ...wanted, zone: ZONE });
   outline = (): Promise<Outline> => this.#json('/outline');
-  detail = (id: string): Promise<Detail> => this.#json(`/clips/${id}`);
+  /** The whole of a clip; of a picture's words, those that match `text` are named. */
+  detail = (id: string, text = ''): Promise<Detail> => this.#json(`/clips/${id}${text ? `?${query({ q: text, zone: ZONE })}` : ''}`);
   rows = async (ids: string[]): Promise<Row[]> => (await this.#post<{ clips: Row[] }>('/rows', { ids })).clips;
   take = (id: string, form: Form, answers: Record<string, string> = {}, how: TakenAs = {}): Promise<Taken> =>
     this.#post(`/clips/${id}/take`, { form, answers, zone: ZONE, ...how });

@@ -85,5 +85,5 @@ export class Rows {
     }
   }
 
-  detail = (id: string): Promise<Detail> => this.service.detail(id);
+  detail = (id: string, text = ''): Promise<Detail> => this.service.detail(id, text);
 }

@@ -207,6 +207,8 @@ pub enum Shape {
     Png,
     /// Its picture as JPEG.
     Jpeg,
+    /// The words that were read from its picture.
+    Words,
     /// Its formatted words, or its link with its title, as Markdown.
     Markdown,
     /// Its picture as a file: a list of one, which is there for as long as the clip is and the service runs.

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Output, Stdio};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use serde_json::Value;
 use tempfile::TempDir;
@@ -12,6 +12,8 @@ use crate::{programs, until, until_within};
 
 /// A session without a message bus.
 const NO_BUS: &str = "unix:path=/nonexistent/bus";
+/// How long a service may take to end on a busy machine.
+const ENDING: Duration = Duration::from_secs(90);
 
 /// A running service. Ends, with its database, when dropped.
 #[derive(Debug)]
@@ -337,7 +339,16 @@ impl Service {
     pub fn stop(&mut self) {
         if let Some(mut child) = self.child.take() {
             let _ = Command::new("kill").arg("-TERM").arg(child.id().to_string()).status();
+            let end = Instant::now() + ENDING;
+            while Instant::now() < end {
+                if !matches!(child.try_wait(), Ok(None)) {
+                    return;
+                }
+                std::thread::sleep(Duration::from_millis(5));
+            }
+            let _ = child.kill();
             let _ = child.wait();
+            assert!(std::thread::panicking(), "the service did not end within {ENDING:?} of being asked to");
         }
     }
 }

@@ -161,6 +161,28 @@ fn nowhere(service: &Service, word: &str) {
     assert!(files.is_empty(), "{word} is in {files:?}");
 }
 
+#[test]
+fn the_words_of_a_removed_picture_are_nowhere_once_its_time_has_ended() {
+    let service = Service::configured(SHORT_GRACE);
+    let dir = tempfile::tempdir().expect("a directory");
+    let file = dir.path().join("notice.png");
+    std::fs::write(&file, yadori_demo::draw::notice(&["Zephyr quillstone"]).expect("a picture"))
+        .expect("a file");
+    let id = id_of(&service.yadori(&["add", "--json", "--file", &file.to_string_lossy()]));
+    until("its words", || service.yadori(&["show", &id]).contains("quillstone").then_some(()));
+    assert!(!service.yadori(&["list", "quillstone"]).is_empty());
+    assert!(!in_memory(service.pid(), "quillstone").is_empty(), "a look into memory finds what is there");
+    service.yadori(&["remove", &id]);
+    until_within("the end of the removal", Duration::from_secs(30), || {
+        acts(&service).is_empty().then_some(())
+    });
+    for n in 0..40 {
+        add(&service, &format!("clip {n} {}", "oats ".repeat(900)));
+        service.yadori(&["list"]);
+    }
+    nowhere(&service, "quillstone");
+}
+
 fn epoch(outline: &Value) -> String {
     outline["epoch"].as_str().expect("an epoch").to_owned()
 }

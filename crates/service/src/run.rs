@@ -113,7 +113,12 @@ pub async fn run_on(
     let files = app.files.get_or_init(|| Files::at(home.run.join("handed"))).clone();
     if settings.database_url.is_none() && records::rebuild::is_wanted(&home) {
         // Copies that are made meanwhile wait in the desk.
-        if let Err(why) = records::rebuild::run(&home, device).await {
+        let rebuilt = tokio::select! {
+            rebuilt = records::rebuild::run(&home, device) => rebuilt,
+            // Broken off anywhere, it is gone on with at the next start.
+            () = shutdown.cancelled() => return Ok(()),
+        };
+        if let Err(why) = rebuilt {
             tracing::error!("the records could not be rebuilt: {why}; it is tried again at the next start");
         }
     }

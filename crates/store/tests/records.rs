@@ -527,6 +527,32 @@ async fn a_server_left_behind_is_waited_for_and_never_shared() {
     assert_ne!(second.pid(), Some(first_pid));
 }
 
+/// One that was asked to end in the moment of its start may never hear of it; here one that stands still.
+#[tokio::test]
+async fn a_server_left_behind_that_does_not_end_when_it_is_asked_to_is_ended() {
+    let mut first = Server::start();
+    let paths = first.paths.clone();
+    first.private.stop();
+    let mut left = Command::new("mariadbd");
+    left.arg(format!("--defaults-file={}", paths.data.join("yadori.cnf").display()));
+    if rustix::process::geteuid().is_root() {
+        left.arg("--user=root");
+    }
+    let mut left =
+        left.stdout(std::process::Stdio::null()).stderr(std::process::Stdio::null()).spawn().unwrap();
+    let end = Instant::now() + Duration::from_secs(60);
+    while std::os::unix::net::UnixStream::connect(&paths.socket).is_err() {
+        assert!(Instant::now() < end, "the server left behind did not start");
+    }
+    rustix::process::kill_process(rustix::process::Pid::from_child(&left), rustix::process::Signal::STOP)
+        .unwrap();
+    let second = PrivateServer::start(paths).unwrap();
+    let mut state = second.state();
+    let ready = state.wait_for(|state| *state == ServerState::Ready);
+    tokio::time::timeout(Duration::from_secs(120), ready).await.unwrap().unwrap();
+    assert!(!left.wait().unwrap().success(), "it was killed");
+}
+
 #[tokio::test]
 async fn a_server_that_cannot_start_says_why() {
     let dir = tempfile::tempdir().unwrap();

@@ -9,13 +9,15 @@
   import Holds from './Holds.svelte';
   import Panels from './Panels.svelte';
   import Picture from '../parts/Picture.svelte';
+  import PictureWords from './PictureWords.svelte';
   import Plain from '../parts/Plain.svelte';
 
   let { console, row }: { console: Console; row: Row } = $props();
   let side = $state<'words' | 'formatted' | 'holds'>('words');
   // Read anew when it was copied again meanwhile; what was read stays on the screen until then.
-  const readWhole = (id: string, _copiedAt: number) => console.rows.detail(id);
-  const whole: Promise<Detail> = $derived(readWhole(row.id, row.copied_at));
+  const readWhole = (id: string, _copiedAt: number, text: string) => console.rows.detail(id, text);
+  // In a picture, the words that were searched for are shown.
+  const whole: Promise<Detail> = $derived(readWhole(row.id, row.copied_at, row.kind === 'image' ? console.search.shownFor : ''));
   let detail = $state.raw<Detail | null>(null);
   let problem = $state('');
   $effect(() => {
@@ -63,8 +65,10 @@
 {#if row.title}<p class="font-medium wrap-anywhere" dir="auto">{shown(row.title)}</p>{/if}
 {#if editing}<!-- shown in the panel below -->{:else if side === 'words'}
   {#if hasPicture}
-    <div class="py-1"><Picture {row} most={1600} tall={420} /></div>
+    {@const pictured = detail?.row.id === row.id ? (detail.pictured ?? undefined) : undefined}
+    <div class="py-1"><Picture {row} most={1600} tall={420} {pictured} /></div>
     {#if row.kind === 'image'}<p class="facts">{pictureFacts(row)}</p>{/if}
+    {#if pictured}<PictureWords {console} {row} {pictured} />{/if}
   {/if}
   {#if row.kind === 'files'}
     <ul class="my-1 max-h-72 overflow-y-auto" data-words>

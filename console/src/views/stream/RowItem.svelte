@@ -144,7 +144,7 @@
               <p class="facts truncate leading-4.5">
                 {#if row.color}<Dot color={row.color} />{/if}
                 {#if row.kept?.drawer_name && listed !== 'kept'}<span class="text-base-content/80">{row.kept.drawer_name}</span> ·{/if}
-                {#if other}<Marked excerpt={other} />{:else}{row.fill_ins ? 'fills in · ' : ''}{facts(row).join(' · ')}{/if}
+                {#if other}{#if other.of === 'picture'}read in the picture: {/if}<Marked excerpt={other} />{:else}{row.fill_ins ? 'fills in · ' : ''}{facts(row).join(' · ')}{/if}
               </p>
             {/if}
           </div>

@@ -311,11 +311,11 @@ fn terminal() -> Finding {
 
 fn reader() -> Finding {
     if on_path("tesseract") {
-        well("words in pictures", "tesseract reads them")
+        well("pictures", "tesseract reads them")
     } else {
         note(
-            "words in pictures",
-            "no program is installed that reads them",
+            "pictures",
+            "no program is installed that reads the words in them",
             "apt install tesseract-ocr, and tesseract-ocr-jpn or others for more languages",
         )
     }

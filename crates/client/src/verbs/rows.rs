@@ -46,13 +46,9 @@ impl<'r> Line<'r> {
     }
 
     pub(super) fn of_hit(hit: &'r Hit) -> Self {
-        let Some(excerpt) = hit
-            .excerpts
-            .iter()
-            .find(|one| {
-                matches!(one.of, ExcerptOf::Text | ExcerptOf::Title | ExcerptOf::File | ExcerptOf::Picture)
-            })
-        else {
+        let Some(excerpt) = hit.excerpts.iter().find(|one| {
+            matches!(one.of, ExcerptOf::Text | ExcerptOf::Title | ExcerptOf::File | ExcerptOf::Picture)
+        }) else {
             return Self::of_row(&hit.row);
         };
         Self::of_excerpt(&hit.row, excerpt)

@@ -26,6 +26,8 @@ enum ShapeName {
     Png,
     /// Its picture as JPEG
     Jpeg,
+    /// The words that were read from its picture
+    Words,
     /// Its formatted words, or its link with its title, as Markdown
     Markdown,
     /// Its picture as a file, to be pasted in a file manager or attached
@@ -39,6 +41,7 @@ impl ShapeName {
             Self::Names => Shape::Names,
             Self::Png => Shape::Png,
             Self::Jpeg => Shape::Jpeg,
+            Self::Words => Shape::Words,
             Self::Markdown => Shape::Markdown,
             Self::File => Shape::File,
         }
@@ -66,7 +69,7 @@ pub(crate) struct Take {
     /// Only show what would be on the clipboard
     #[arg(long, conflicts_with = "paste")]
     preview: bool,
-    /// In another shape: its files' paths or names, its picture as PNG, as JPEG or as a file, its words or link as Markdown
+    /// In another shape: its files' paths or names, its picture as PNG, as JPEG or as a file, the words read in it, its text or link as Markdown
     #[arg(long = "as", value_enum, value_name = "SHAPE")]
     shape: Option<ShapeName>,
     /// Pixels of the longer side of the picture at most
@@ -160,6 +163,7 @@ impl Take {
                 Some(ShapeName::Png) => ", as PNG",
                 Some(ShapeName::Jpeg) => ", as JPEG",
                 Some(ShapeName::File) => ", as a file",
+                Some(ShapeName::Words) => ", the words read in",
                 _ => ", as Markdown",
             },
             _ if !self.tidy.is_empty() => ", tidied",

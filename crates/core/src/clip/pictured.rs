@@ -9,6 +9,8 @@ use crate::search::marks::marks;
 
 /// How sure whoever reads must be of a word, of 100.
 const SURE: f64 = 50.0;
+/// Letters and digits that a line must have.
+const TELLING: usize = 2;
 /// Words, and bytes of them, that are kept of one picture.
 const WORDS: usize = 20_000;
 const BYTES: usize = 256 << 10;
@@ -91,7 +93,22 @@ impl Pictured {
             words.push(Word { text: text.to_owned(), area, begins: of != last_line });
             last_line = of;
         }
-        Self { size, words }
+        Self { size, words }.without_strokes()
+    }
+
+    /// Without lines that are nothing but what strokes and edges are taken for: a letter alone, and signs that say nothing by
+    /// themselves.
+    fn without_strokes(mut self) -> Self {
+        let telling =
+            |word: &Word| word.text.chars().filter(|c| c.is_alphanumeric() && !is_stroke(*c)).count();
+        let words = std::mem::take(&mut self.words);
+        let lines = words.chunk_by(|_, next| !next.begins);
+        self.words = lines
+            .filter(|line| line.iter().map(telling).sum::<usize>() >= TELLING)
+            .flatten()
+            .cloned()
+            .collect();
+        self
     }
 
     /// Its words as a text, a line each as in the picture, and which bytes of it each word is.
@@ -131,6 +148,11 @@ impl Pictured {
     }
 }
 
+/// Letters that never stand alone in a word, and look like strokes: small kana, and the sign that draws them out.
+fn is_stroke(c: char) -> bool {
+    "ーッャュョァィゥェォヮっゃゅょぁぃぅぇぉゎ一｜".contains(c)
+}
+
 /// Kana and ideographs.
 fn is_unspaced(c: char) -> bool {
     matches!(c, '\u{3000}'..='\u{30ff}' | '\u{3400}'..='\u{9fff}' | '\u{f900}'..='\u{faff}' | '\u{ff00}'..='\u{ffef}'
@@ -154,6 +176,8 @@ mod tests {
 5\t1\t1\t1\t2\t1\t40\t80\t40\t40\t90\t山
 5\t1\t1\t1\t2\t2\t80\t80\t80\t40\t91\t小屋
 5\t1\t1\t1\t2\t3\t180\t80\t80\t40\t91\t—
+5\t1\t1\t1\t3\t1\t40\t140\t80\t40\t88\tュー
+5\t1\t1\t1\t4\t1\t40\t180\t80\t40\t92\tI
 ";
 
     fn query(text: &str) -> Query {

@@ -263,6 +263,7 @@ impl From<TakeError> for Failure {
             TakeError::NoFiles
             | TakeError::Masked
             | TakeError::NoPicture
+            | TakeError::NoWords
             | TakeError::Picture(_)
             | TakeError::OneAlone
             | TakeError::MaskedAmong

@@ -32,6 +32,11 @@ pub enum TakeError {
     /// It has no picture.
     #[error("it holds no picture")]
     NoPicture,
+    /// No words are known of its picture.
+    #[error(
+        "no words were read in it: they are read from pictures, in the background, where Debian's tesseract-ocr is installed"
+    )]
+    NoWords,
     /// Its picture can't be had in another encoding.
     #[error("its picture can't be made into another: {0}")]
     Picture(SmallError),

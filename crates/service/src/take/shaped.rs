@@ -1,5 +1,5 @@
-//! A clip on its way out in another shape: the paths or names of its files, its picture in another encoding, its words as
-//! Markdown, what an earlier copy offered.
+//! A clip on its way out in another shape: the paths or names of its files, its picture in another encoding or the words read
+//! from it, its own words as Markdown, what an earlier copy offered.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -12,6 +12,7 @@ use yadori_core::clip::reading::{file_uris, html_of, plain_form, primary_image};
 use yadori_core::{Clip, Kind, Offer, Representation};
 
 use crate::pictures::other::{Encoding, converted};
+use crate::pictures::reading::pictured;
 use crate::state::app::App;
 use crate::state::files::name_of;
 use crate::take::error::TakeError;
@@ -56,6 +57,10 @@ pub async fn shaped(app: &App, clip: &Clip, offer: Offer, wanted: &Take) -> Resu
                 })
                 .collect();
             Ok(text(lines.join("\n")))
+        }
+        Some(Shape::Words) => {
+            let read = pictured(app, clip).await.filter(|read| !read.words.is_empty());
+            Ok(text(read.ok_or(TakeError::NoWords)?.text()))
         }
         Some(Shape::Markdown) => {
             let title = clip.state.title();

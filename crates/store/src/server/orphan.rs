@@ -24,6 +24,9 @@ pub(super) fn holder(data: &Path) -> Option<Pid> {
 
 /// How long a server that was left behind may take to end by itself.
 const BY_ITSELF: Duration = Duration::from_secs(8);
+/// How long after that one may take that was asked to. A server that is asked while it starts can lose the word, and then
+/// never starts and never ends; what it holds survives its being killed.
+const ASKED: Duration = Duration::from_secs(20);
 
 /// True for a server that was started with the settings of this data directory.
 fn is_left_behind(pid: Pid, data: &Path) -> bool {
@@ -35,7 +38,7 @@ fn is_left_behind(pid: Pid, data: &Path) -> bool {
 /// Waits until nobody holds the data directory, or `stop` is set. A service that is killed in the very moment in which it
 /// starts a server leaves one behind that never hears of it: that one is asked to end.
 pub(super) fn await_exit(data: &Path, stop: &AtomicBool) {
-    let (began, mut next_word, mut asked) = (Instant::now(), Instant::now(), false);
+    let (began, mut next_word, mut asked) = (Instant::now(), Instant::now(), None);
     while let Some(pid) = holder(data) {
         if stop.load(Ordering::SeqCst) {
             return;
@@ -47,10 +50,18 @@ pub(super) fn await_exit(data: &Path, stop: &AtomicBool) {
             );
             next_word = Instant::now() + Duration::from_secs(10);
         }
-        if !asked && began.elapsed() > BY_ITSELF && is_left_behind(pid, data) {
-            tracing::warn!("a database server that was left behind is asked to end");
-            let _ = kill_process(pid, Signal::TERM);
-            asked = true;
+        let overdue = match asked {
+            None => began.elapsed() > BY_ITSELF,
+            Some((of, at)) => of != pid || Instant::elapsed(&at) > ASKED,
+        };
+        if overdue && is_left_behind(pid, data) {
+            let again = asked.is_some_and(|(of, _)| of == pid);
+            tracing::warn!(
+                "a database server that was left behind is {}",
+                if again { "ended: it did not end when it was asked to" } else { "asked to end" }
+            );
+            let _ = kill_process(pid, if again { Signal::KILL } else { Signal::TERM });
+            asked = Some((pid, Instant::now()));
         }
         std::thread::sleep(Duration::from_millis(20));
     }

@@ -1,0 +1,3 @@
+//! What the demo draws, for whoever needs such pictures as well.
+
+pub mod draw;
