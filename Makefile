@@ -56,7 +56,7 @@ test:
 
 bench:
 	@tools/setup test
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search && cargo run --release -q -p yadori-e2e --bin large && cargo run --release -q -p yadori-e2e --bin console && cargo run --release -q -p yadori-e2e --bin handing && cargo run --release -q -p yadori-e2e --bin sweeping && cargo run --release -q -p yadori-e2e --bin exchanging
+	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search && cargo run --release -q -p yadori-e2e --bin large && cargo run --release -q -p yadori-e2e --bin console && cargo run --release -q -p yadori-e2e --bin handing && cargo run --release -q -p yadori-e2e --bin sweeping && cargo run --release -q -p yadori-e2e --bin exchanging && cargo run --release -q -p yadori-e2e --bin reading
 
 programs:
 	@tools/setup test

@@ -45,6 +45,7 @@ fn every_test_that_the_security_document_names_exists() {
         ("signed_in", "signed::"),
         ("devices", "devices::"),
         ("hubs", "hubs::"),
+        ("pictured", "pictured::"),
     ] {
         let source = read(&format!("crates/e2e/tests/{file}.rs"));
         for name in document.split('`').filter_map(|part| part.strip_prefix(prefix)) {

@@ -145,7 +145,7 @@ async fn the_console_shows_where_in_the_picture_a_word_stands() -> Result<()> {
     browser.until("return document.querySelector('mark.match')?.textContent === 'boil'").await?;
     let row = browser.script("return document.querySelector('mark.match').parentElement.textContent").await?;
     assert!(row.as_str().unwrap_or_default().contains("read in the picture: "), "{row}");
-    browser.tap("[data-summary]").await?;
+    browser.tap("[data-id] img").await?;
     browser.until("return document.querySelectorAll('.found-word').length === 1").await?;
     // In the second of three lines, and in the middle of it.
     let place = browser

@@ -135,7 +135,7 @@
               <Picture {row} most={400} tall={86} />
               <p class="mt-0.5 truncate leading-5">
                 {#if row.kind === 'files' || row.title}{summary(row)} {:else}<span class="facts">{pictureFacts(row)}</span>{/if}
-                <span class="facts ml-1">{facts(row).join(' · ')}</span>
+                <span class="facts ml-1">{#if other}{#if other.of === 'picture'}{'read in the picture: '}{/if}<Marked excerpt={other} />{:else}{facts(row).join(' · ')}{/if}</span>
               </p>
             {:else if !gone}
               <p class="truncate leading-5" dir="auto" data-summary>
@@ -144,7 +144,7 @@
               <p class="facts truncate leading-4.5">
                 {#if row.color}<Dot color={row.color} />{/if}
                 {#if row.kept?.drawer_name && listed !== 'kept'}<span class="text-base-content/80">{row.kept.drawer_name}</span> ·{/if}
-                {#if other}{#if other.of === 'picture'}read in the picture: {/if}<Marked excerpt={other} />{:else}{row.fill_ins ? 'fills in · ' : ''}{facts(row).join(' · ')}{/if}
+                {#if other}{#if other.of === 'picture'}{'read in the picture: '}{/if}<Marked excerpt={other} />{:else}{row.fill_ins ? 'fills in · ' : ''}{facts(row).join(' · ')}{/if}
               </p>
             {/if}
           </div>

@@ -28,7 +28,7 @@ async fn main() -> Result<()> {
     browser.dark(true).await?;
     picture("history-night.png").await?;
     browser.dark(false).await?;
-    browser.script("document.querySelector('[aria-posinset=\"3\"]').click()").await?;
+    browser.script("document.querySelector('[aria-posinset=\"4\"]').click()").await?;
     browser.until("return document.querySelector('[data-words][role=region]')").await?;
     picture("unfolded.png").await?;
     browser.press("\u{e00c}").await?;
@@ -36,8 +36,11 @@ async fn main() -> Result<()> {
     // Search, with what matched and ways to go on.
     browser.press("/").await?;
     browser.until("return document.activeElement?.id === 'search'").await?;
-    browser.press("bunks -kestrel since:30d").await?;
+    browser.press("boil -stone since:30d").await?;
     browser.until("return /\\d match/.test(document.querySelector('[data-count]')?.textContent) && document.querySelector('mark.match')").await?;
+    // What was read in a picture is found, and shown in its place.
+    browser.tap("[data-row] img, [data-id] img").await?;
+    browser.until("return document.querySelector('.found-word')").await?;
     picture("search.png").await?;
     go(&browser, "#/favorites", "[data-kept=favorites] [data-summary]").await?;
     browser.script("[...document.querySelectorAll('[data-kept] [data-row]')].find((one) => one.textContent.includes('Booking held')).click()").await?;
