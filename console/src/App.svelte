@@ -2,9 +2,10 @@
   import { setContext } from 'svelte';
 
   import { isField, keepFocus } from './border/focus';
-  import { page, showLamp } from './border/page';
+  import { page, showLamp, showTheme } from './border/page';
   import { Pictures } from './border/pictures';
   import { Service } from './border/service';
+  import { clock } from './state/clock.svelte';
   import { Console } from './state/console.svelte';
   import { Keys, type Command } from './state/keys.svelte';
   import { isList, placeOf } from './state/place.svelte';
@@ -96,6 +97,12 @@
     const name = console.session.entry === 'in' ? `${console.pageName} · Yadori${today}` : 'Yadori';
     const paused = console.session.status?.capture.state === 'paused';
     showLamp(look, console.session.entry !== 'in' || look === 'lit' || (look === 'dark' && !paused) ? name : `${words} · ${name}`);
+  });
+  $effect(() => {
+    const look = console.session.status?.look;
+    if (!look) return;
+    showTheme(look.theme);
+    clock.hours = look.hours;
   });
 </script>
 

@@ -64,6 +64,19 @@ export function showLamp(look: string, title: string): void {
   document.title = title;
 }
 
+const THEME = 'yadori.theme';
+
+/** Light or dark, or as the desktop says: also when it is opened the next time, before it has heard of it. */
+export function showTheme(theme: string): void {
+  const names: Record<string, string> = { light: 'lodge-day', dark: 'lodge-night' };
+  const name = names[theme];
+  if (name) document.documentElement.dataset.theme = name;
+  else delete document.documentElement.dataset.theme;
+  page.keep(THEME, name ? theme : null);
+}
+
+export const showThemeAsBefore = (): void => showTheme(page.kept(THEME) ?? 'system');
+
 /** What this browser calls itself, for the list of those that are signed in. */
 export function ownName(): string {
   const { userAgent } = navigator;

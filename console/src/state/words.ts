@@ -1,18 +1,25 @@
 // Times, sizes and names in words, in the viewer's zone.
 import type { Row } from '../api/types';
+import { clock } from './clock.svelte';
 
 const DAY = 86_400_000;
-const clock = new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' });
+const hours = {
+  24: new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' }),
+  12: new Intl.DateTimeFormat('en', { hour: 'numeric', minute: '2-digit', hourCycle: 'h12' }),
+};
 const weekday = new Intl.DateTimeFormat('en', { weekday: 'long' });
 const dayMonth = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'long' });
 const dayMonthYear = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'long', year: 'numeric' });
-const full = new Intl.DateTimeFormat('en-GB', { dateStyle: 'full', timeStyle: 'medium', hourCycle: 'h23' });
+const full = {
+  24: new Intl.DateTimeFormat('en-GB', { dateStyle: 'full', timeStyle: 'medium', hourCycle: 'h23' }),
+  12: new Intl.DateTimeFormat('en-GB', { dateStyle: 'full', timeStyle: 'medium', hourCycle: 'h12' }),
+};
 
 const short = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' });
 const shortWithYear = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: '2-digit' });
 
-export const time = (millis: number): string => clock.format(millis);
-export const moment = (millis: number): string => full.format(millis);
+export const time = (millis: number): string => hours[clock.hours].format(millis);
+export const moment = (millis: number): string => full[clock.hours].format(millis);
 
 function daysBefore(millis: number, now: number): number {
   const midnight = (at: number) => new Date(at).setHours(0, 0, 0, 0);

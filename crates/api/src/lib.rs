@@ -56,8 +56,8 @@ pub use sign_in::{
     SignedInBrowsers,
 };
 pub use status::{
-    Brought, Capture, CaptureState, ChordStatus, Database, DatabaseState, Hitch, LiveClipboard, LiveState,
-    PauseFor, Refusal, Restored, Status,
+    Brought, Capture, CaptureState, ChordStatus, Database, DatabaseState, Hitch, Hours, LiveClipboard,
+    LiveState, Look, PauseFor, Refusal, Restored, Status, Theme,
 };
 
 pub use transfers::{Checked, LeftOut, TransferEnd};

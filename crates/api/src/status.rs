@@ -226,9 +226,48 @@ pub struct Status {
     /// What takes a while and is under way.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub work: Option<Work>,
+    /// How the console looks.
+    #[serde(default)]
+    pub look: Look,
     /// Since when the service runs.
     #[serde(with = "crate::moment")]
     pub started_at: i64,
+}
+
+/// Light or dark.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Theme {
+    /// As the desktop says.
+    #[default]
+    System,
+    /// Light.
+    Light,
+    /// Dark.
+    Dark,
+}
+
+/// How the hours of a day are counted.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub enum Hours {
+    /// To 24.
+    #[default]
+    #[serde(rename = "24")]
+    Day,
+    /// To 12, twice.
+    #[serde(rename = "12")]
+    Half,
+}
+
+/// How the console looks.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[expect(missing_docs, reason = "the names say it")]
+pub struct Look {
+    pub theme: Theme,
+    pub hours: Hours,
 }
 
 /// What was restored.

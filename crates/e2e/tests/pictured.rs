@@ -40,7 +40,7 @@ fn words_of_a_copied_picture_are_found_taken_and_there_after_a_restart() -> Resu
     let row = until("the picture", || service.list(1).into_iter().find(|row| row.picture.is_some()));
     assert_eq!(await_words(&service, &row.id), LINES.join("\n"));
     for query in ["boil", "KESTREL", "\"path closed\"", "boil kind:image"] {
-        assert_eq!(found(&service, query), [row.id.clone()], "{query}");
+        assert_eq!(found(&service, query), std::slice::from_ref(&row.id), "{query}");
     }
     let told = service.yadori(&["list", "boil"]);
     assert!(told.contains("read in it: ") && told.contains("Spring water: boil it"), "{told}");
@@ -53,15 +53,15 @@ fn words_of_a_copied_picture_are_found_taken_and_there_after_a_restart() -> Resu
     service.yadori(&["pin", &row.id]);
     display.copy("image/png", &notice(&LINES)?);
     until("another copy", || service.list(1).into_iter().find(|one| one.id == row.id && one.copies > 1));
-    assert_eq!(found(&service, "boil"), [row.id.clone()]);
+    assert_eq!(found(&service, "boil"), std::slice::from_ref(&row.id));
     service.stop();
     service.start_again();
     service.await_records();
-    until("the search", || (found(&service, "boil") == [row.id.clone()]).then_some(()));
+    until("the search", || (found(&service, "boil") == std::slice::from_ref(&row.id)).then_some(()));
     service.yadori(&["remove", &row.id]);
     assert!(found(&service, "boil").is_empty());
     service.yadori(&["undo"]);
-    until("the search", || (found(&service, "boil") == [row.id.clone()]).then_some(()));
+    until("the search", || (found(&service, "boil") == std::slice::from_ref(&row.id)).then_some(()));
     Ok(())
 }
 

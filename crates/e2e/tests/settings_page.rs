@@ -3,6 +3,7 @@
 
 use anyhow::Result;
 use serde_json::json;
+use thirtyfour::By;
 use yadori_e2e::{Browser, Display, Owner, Service, until};
 
 const TAB: &str = "\u{e004}";
@@ -201,5 +202,59 @@ async fn orders_rules_and_secrets_are_made_tried_and_removed() -> Result<()> {
     until("it to be pinned", || {
         service.list(2).iter().any(|row| row.kept.is_some() && row.until.is_none()).then_some(())
     });
+    Ok(())
+}
+
+/// Clicks what this selector names.
+async fn press(browser: &Browser, selector: &str) -> Result<()> {
+    browser.until(&format!("return document.querySelector({selector:?})")).await?;
+    browser.driver.find(By::Css(selector)).await?.click().await?;
+    Ok(())
+}
+
+const GROUND: &str = "return getComputedStyle(document.body).backgroundColor";
+
+#[tokio::test]
+async fn the_console_is_light_or_dark_and_counts_hours_as_the_settings_say_at_once() -> Result<()> {
+    let service = Service::without_desk();
+    service.add(&["oats 12 kg"]);
+    let browser = opened(&service).await?;
+    browser.dark(true).await?;
+    let dark = browser.script(GROUND).await?;
+    browser.dark(false).await?;
+    let light = browser.script(GROUND).await?;
+    assert_ne!(dark, light);
+    let is = async |ground: &serde_json::Value| browser.until(&format!("{GROUND} === {ground}")).await;
+    press(&browser, "[data-setting='look.theme']").await?;
+    browser.press(format!("{CTRL}a{NULL}green{ENTER}")).await?;
+    browser.until("return document.body.textContent.includes('it must be system, light or dark')").await?;
+    assert_eq!(browser.script("return document.activeElement.value").await?, json!("green"));
+    browser.press(format!("{CTRL}a{NULL}dark{ENTER}")).await?;
+    is(&dark).await?;
+    // The same when it is opened anew, before anything is asked of the service.
+    browser.driver.refresh().await?;
+    browser.until("return document.documentElement.dataset.theme === 'lodge-night'").await?;
+    is(&dark).await?;
+    service.yadori(&["settings", "set", "look.theme", "light"]);
+    is(&light).await?;
+    browser.dark(true).await?;
+    is(&light).await?;
+    // What is being typed stays while it changes.
+    browser.until("return document.querySelector(\"[data-setting='look.hours']\")").await?;
+    press(&browser, "[data-setting='look.hours']").await?;
+    browser.press(format!("{CTRL}a{NULL}1")).await?;
+    service.yadori(&["settings", "set", "look.theme", "system"]);
+    is(&dark).await?;
+    browser.press(format!("2{ENTER}")).await?;
+    until("the setting", || {
+        service.yadori(&["settings"]).contains("look.hours          12  (set)").then_some(())
+    });
+    press(&browser, "nav a[href='#/history']").await?;
+    browser
+        .until("return /\\d:\\d\\d [AP]M/i.test(document.querySelector('[data-row]')?.textContent)")
+        .await?;
+    service.yadori(&["settings", "set", "look.hours", "24"]);
+    browser.until("return !/[AP]M/i.test(document.querySelector('[data-row]')?.textContent)").await?;
+    assert_eq!(browser.faults().await?, Vec::<String>::new());
     Ok(())
 }

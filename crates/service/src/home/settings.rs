@@ -1,13 +1,13 @@
 //! Settings in two stages: raw (file, environment, flags), then resolved and valid. Flags win over the environment,
 //! which wins over the file.
 
-use std::collections::BTreeMap;
 use std::net::{IpAddr, Ipv6Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use clap::Parser;
 use serde::Deserialize;
+use yadori_api::Look;
 use yadori_core::exchange::TravelsError;
 use yadori_core::intake::rule::Rule;
 use yadori_core::limits::Order;
@@ -21,14 +21,20 @@ use crate::home::place::{BaseDirectories, Home, HomeError};
 pub mod change;
 mod exchanged;
 pub mod kept;
+pub mod look;
 pub mod phone;
 mod pictures;
+mod sections;
 mod signs;
 
 use self::exchanged::{ExchangeSection, Exchanged};
 use self::kept::{Keeping, KeepingError, LimitsSection, SecretsSection};
+use self::look::{LookError, LookSection};
 use self::phone::{PhoneDoor, PhoneError, PhoneSection};
 use self::pictures::PicturesSection;
+use self::sections::{
+    ActsSection, ChordsSection, DatabaseSection, HubSection, LogSection, PasteSection, PickerSection,
+};
 use self::signs::{Signs, SignsSection};
 
 /// The commented example, also the documentation of every setting.
@@ -75,59 +81,9 @@ struct File {
     exchange: ExchangeSection,
     signs: SignsSection,
     pictures: PicturesSection,
+    look: LookSection,
     hub: HubSection,
     phone: PhoneSection,
-}
-
-#[derive(Debug, Default, Deserialize, PartialEq)]
-#[serde(deny_unknown_fields, default)]
-struct HubSection {
-    serve: Option<bool>,
-    listen: Option<String>,
-}
-
-#[derive(Debug, Default, Deserialize, PartialEq)]
-#[serde(deny_unknown_fields, default)]
-struct ChordsSection {
-    picker: Option<String>,
-    place: Option<String>,
-    next: Option<String>,
-    gather: Option<String>,
-    pause: Option<String>,
-}
-
-#[derive(Debug, Default, Deserialize, PartialEq)]
-#[serde(deny_unknown_fields, default)]
-struct PasteSection {
-    keys: BTreeMap<String, String>,
-    tidy: BTreeMap<String, String>,
-    put_back: Option<bool>,
-}
-
-#[derive(Debug, Default, Deserialize, PartialEq)]
-#[serde(deny_unknown_fields, default)]
-struct PickerSection {
-    form: Option<String>,
-    command: Vec<String>,
-}
-
-#[derive(Debug, Default, Deserialize, PartialEq)]
-#[serde(deny_unknown_fields, default)]
-struct DatabaseSection {
-    url: Option<String>,
-}
-
-#[derive(Debug, Default, Deserialize, PartialEq)]
-#[serde(deny_unknown_fields, default)]
-struct LogSection {
-    level: Option<String>,
-    days: Option<usize>,
-}
-
-#[derive(Debug, Default, Deserialize, PartialEq)]
-#[serde(deny_unknown_fields, default)]
-struct ActsSection {
-    grace_minutes: Option<f64>,
 }
 
 /// The two forms of the picker.
@@ -162,6 +118,8 @@ pub struct Changeable {
     pub signs: Signs,
     /// Words in pictures are read.
     pub read_pictures: bool,
+    /// How the console looks.
+    pub look: Look,
 }
 
 impl Default for Changeable {
@@ -177,6 +135,7 @@ impl Default for Changeable {
             exchange: Exchanged::default(),
             signs: Signs::default(),
             read_pictures: true,
+            look: Look::default(),
         }
     }
 }
@@ -260,6 +219,9 @@ pub enum SettingsError {
     /// What is kept, and how.
     #[error(transparent)]
     Keeping(#[from] KeepingError),
+    /// How the console looks.
+    #[error(transparent)]
+    Look(#[from] LookError),
     /// Where phones come in.
     #[error(transparent)]
     Phone(#[from] PhoneError),
@@ -388,6 +350,7 @@ fn combine(flags: Flags, file: File, home: Home, displays: Displays) -> Result<S
             exchange: exchanged::exchanged(&file.exchange)?,
             signs: file.signs.signs(),
             read_pictures: file.pictures.read(),
+            look: file.look.look()?,
         },
         config: PathBuf::new(),
         under: flags.home.map(|dir| std::path::absolute(&dir).unwrap_or(dir)),

@@ -153,6 +153,8 @@ impl App {
         }
         *self.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings);
         self.changed.notify_waiters();
+        // How the console looks is part of how things stand.
+        self.health.touch();
     }
 
     /// Work in portions is under way, or no longer.
@@ -236,6 +238,7 @@ impl App {
             space: health.space,
             waits: health.waits.map(|(clips, why)| api::Waits { clips, why: why.into() }),
             work: health.work.map(|work| api::Work { what: work.what.into(), done: work.done, of: work.of }),
+            look: self.settings().look,
             started_at: self.started_at,
         }
     }

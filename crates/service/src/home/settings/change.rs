@@ -44,7 +44,7 @@ impl Known {
 }
 
 /// Every setting, in the order in which a person reads them.
-pub const KNOWN: [Known; 36] = [
+pub const KNOWN: [Known; 38] = [
     known(
         "limits.clips",
         "10000",
@@ -182,6 +182,14 @@ pub const KNOWN: [Known; 36] = [
         "A notification at each copy; never with its words",
     ),
     known("signs.sound", "false", true, "true or false", "A soft sound at each copy"),
+    known(
+        "look.theme",
+        "\"system\"",
+        true,
+        "system, light or dark",
+        "Light or dark, in the console; or as the desktop says",
+    ),
+    known("look.hours", "24", true, "24 or 12", "How the console counts the hours of a day"),
     known(
         "pictures.read",
         "true",
