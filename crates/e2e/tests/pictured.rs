@@ -2,12 +2,13 @@
 //! picture.
 
 use std::path::Path;
+use std::time::Duration;
 
 use anyhow::Result;
 use serde_json::Value;
 use yadori_api::{Detail, PicturedState};
 use yadori_demo::draw::notice;
-use yadori_e2e::{Browser, Display, Service, until};
+use yadori_e2e::{Browser, Display, Service, until, until_within};
 
 const LINES: [&str; 3] = ["Kestrel Hut", "Spring water: boil it until 20 June", "Ridge path closed"];
 
@@ -15,9 +16,12 @@ fn detail(service: &Service, clip: &str) -> Detail {
     serde_json::from_str(&service.yadori(&["show", clip, "--json"])).expect("details")
 }
 
+/// How long it may take on a busy machine: whoever reads them makes way for everything else.
+const SLOWLY: Duration = Duration::from_secs(600);
+
 /// Waits until the words of a clip's picture were read.
 fn await_words(service: &Service, clip: &str) -> String {
-    until("its words", || {
+    until_within("its words", SLOWLY, || {
         let pictured = detail(service, clip).pictured?;
         (pictured.state == PicturedState::Read).then_some(pictured.text)
     })

@@ -169,7 +169,10 @@ fn the_words_of_a_removed_picture_are_nowhere_once_its_time_has_ended() {
     std::fs::write(&file, yadori_demo::draw::notice(&["Zephyr quillstone"]).expect("a picture"))
         .expect("a file");
     let id = id_of(&service.yadori(&["add", "--json", "--file", &file.to_string_lossy()]));
-    until("its words", || service.yadori(&["show", &id]).contains("quillstone").then_some(()));
+    // Whoever reads them makes way for everything else.
+    until_within("its words", Duration::from_secs(600), || {
+        service.yadori(&["show", &id]).contains("quillstone").then_some(())
+    });
     assert!(!service.yadori(&["list", "quillstone"]).is_empty());
     assert!(!in_memory(service.pid(), "quillstone").is_empty(), "a look into memory finds what is there");
     service.yadori(&["remove", &id]);
