@@ -305,13 +305,19 @@ fn a_rebuilding_that_is_broken_off_anywhere_is_ended_at_the_next_start() {
     for n in 0..200 {
         add(&service, &format!("clip {n}"));
     }
-    for wait in [0, 30, 200, 700, 1_500, 2_500] {
+    for (wait, asked) in
+        [(0, false), (30, false), (100, true), (200, false), (700, true), (1_500, false), (2_500, false)]
+    {
         let mut client = service
             .client_command(&["clear", "--kind", "image", "--live", "--shred", "--yes"])
             .spawn()
             .expect("the client");
         std::thread::sleep(Duration::from_millis(wait));
-        service.kill();
+        if asked {
+            service.stop();
+        } else {
+            service.kill();
+        }
         let _ = client.kill();
         let _ = client.wait();
         service.start_again();

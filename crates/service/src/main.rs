@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 use std::process::ExitCode;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use clap::Parser;
@@ -78,12 +79,15 @@ fn start(settings: Settings) -> anyhow::Result<()> {
         .map_err(anyhow::Error::from)
     });
     runtime.shutdown_timeout(LAST_WORK);
-    // It ended to rebuild its records.
-    if outcome.is_ok() && rebuild::is_asked() {
+    // It ended to rebuild its records; if it was asked to end meanwhile, the next start does that.
+    if outcome.is_ok() && rebuild::is_asked() && !ASKED_TO_END.load(Ordering::SeqCst) {
         memory::start_again();
     }
     outcome
 }
+
+/// A signal has asked for the end, also while it was ending for a reason of its own.
+static ASKED_TO_END: AtomicBool = AtomicBool::new(false);
 
 fn end_on_signals(shutdown: &CancellationToken) -> anyhow::Result<()> {
     for kind in [SignalKind::terminate(), SignalKind::interrupt(), SignalKind::hangup()] {
@@ -91,6 +95,7 @@ fn end_on_signals(shutdown: &CancellationToken) -> anyhow::Result<()> {
         let shutdown = shutdown.clone();
         tokio::spawn(async move {
             signals.recv().await;
+            ASKED_TO_END.store(true, Ordering::SeqCst);
             shutdown.cancel();
         });
     }

@@ -29,7 +29,7 @@ fn mixed(minutes: f64) -> anyhow::Result<()> {
 fn days() -> anyhow::Result<()> {
     for (name, desk) in [("X11", Desk::X(Display::start())), ("Wayland", Desk::Wayland(Compositor::start()))]
     {
-        let (day, service) = spend(desk, 2_000, 7)?;
+        let (day, service) = spend(desk, 2_000, 6)?;
         let idle = idle(&service, Duration::from_secs(60));
         println!("a day on {name}: {day:?}; {:.3} % of a core when nothing happens", idle * 100.0);
         anyhow::ensure!(day.late <= day.early + 10.0, "memory grew from {} to {} MB", day.early, day.late);

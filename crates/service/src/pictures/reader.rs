@@ -5,7 +5,7 @@ use std::process::Stdio;
 
 use image::imageops::FilterType;
 use image::{DynamicImage, ImageReader};
-use tokio::io::AsyncWriteExt;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::process::Command;
 use yadori_core::Content;
 use yadori_core::clip::pictured::Pictured;
@@ -26,6 +26,8 @@ const SECONDS_EACH: u64 = 20;
 const TWICE: u32 = 1_600;
 /// The longer side of what it looks at.
 const MOST: u32 = 6_000;
+/// Bytes of what it writes.
+const TABLE: u64 = 16 << 20;
 /// How a command ends that could not start another (POSIX, Shell Command Language, 2.8.2).
 const CANNOT_RUN: i32 = 126;
 const NOT_FOUND: i32 = 127;
@@ -113,14 +115,19 @@ impl Reader {
             // It may end before it has read all: how it ended is what counts.
             let _ = input.write_all(&pgm).await;
         };
-        let ((), done) = tokio::join!(give, child.wait_with_output());
-        let done = done.map_err(failed)?;
-        match done.status.code() {
+        let mut output = child.stdout.take().ok_or(ReaderError::Absent)?.take(TABLE);
+        let mut table = Vec::new();
+        // One that writes more than that is of no use, and ends as nobody reads on.
+        let read = async move { output.read_to_end(&mut table).await.map(|_| table) };
+        let ((), table) = tokio::join!(give, read);
+        let table = table.map_err(failed)?;
+        let status = child.wait().await.map_err(failed)?;
+        match status.code() {
             Some(0) => {}
             Some(CANNOT_RUN | NOT_FOUND) => return Err(ReaderError::Absent),
-            _ => return Err(ReaderError::Failed(done.status.to_string())),
+            _ => return Err(ReaderError::Failed(status.to_string())),
         }
-        Ok(Pictured::from_table(&String::from_utf8_lossy(&done.stdout), of, size))
+        Ok(Pictured::from_table(&String::from_utf8_lossy(&table), of, size))
     }
 }
 

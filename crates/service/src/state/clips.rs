@@ -248,12 +248,22 @@ impl Clips {
         }
     }
 
-    /// Words were read from the picture of a clip. `None`: it is not there any more.
-    pub(crate) fn put_read(&self, id: ClipId, words: &str) -> Option<(Placed, u64)> {
+    /// The words of a clip's picture are found from now on; nothing happens where it is not there any more.
+    pub(crate) fn put_read(&self, id: ClipId, words: &str) {
         let mut corpus = self.corpus.write();
+        let (clip, drawers) = {
+            let history = self.history();
+            (history.get(id).cloned(), history.drawers_now())
+        };
+        if let Some(clip) = clip {
+            corpus.put_read(&clip, &drawers, words);
+        }
+    }
+
+    /// What is told of a clip has changed, though nothing of the clip itself has. `None`: it is not there any more.
+    pub(crate) fn renew(&self, id: ClipId) -> Option<(Placed, u64)> {
         let mut history = self.history.write();
         let clip = history.get(id)?.clone();
-        corpus.put_read(&clip, history.drawers(), words);
         let placed = history.put((*clip).clone());
         Some((placed, history.revision()))
     }

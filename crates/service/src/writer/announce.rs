@@ -45,8 +45,11 @@ impl Writer {
     /// What was read from the pictures of clips that are still there.
     pub(super) fn pictured(&self, words: &[(ClipId, String)], lately: Lately) {
         for (id, words) in words {
-            let Some((placed, revision)) = self.app.clips.put_read(*id, words) else { continue };
-            if lately == Lately::Now {
+            self.app.clips.put_read(*id, words);
+            // What was known before is told of with the clip.
+            if lately == Lately::Now
+                && let Some((placed, revision)) = self.app.clips.renew(*id)
+            {
                 self.announce(*id, placed, revision, false);
             }
         }

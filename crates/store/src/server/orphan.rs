@@ -38,7 +38,8 @@ fn is_left_behind(pid: Pid, data: &Path) -> bool {
 /// Waits until nobody holds the data directory, or `stop` is set. A service that is killed in the very moment in which it
 /// starts a server leaves one behind that never hears of it: that one is asked to end.
 pub(super) fn await_exit(data: &Path, stop: &AtomicBool) {
-    let (began, mut next_word, mut asked) = (Instant::now(), Instant::now(), None);
+    let (began, mut next_word) = (Instant::now(), Instant::now());
+    let mut asked: Option<(Pid, Instant)> = None;
     while let Some(pid) = holder(data) {
         if stop.load(Ordering::SeqCst) {
             return;
@@ -52,7 +53,7 @@ pub(super) fn await_exit(data: &Path, stop: &AtomicBool) {
         }
         let overdue = match asked {
             None => began.elapsed() > BY_ITSELF,
-            Some((of, at)) => of != pid || Instant::elapsed(&at) > ASKED,
+            Some((of, at)) => of != pid || at.elapsed() > ASKED,
         };
         if overdue && is_left_behind(pid, data) {
             let again = asked.is_some_and(|(of, _)| of == pid);
