@@ -119,6 +119,8 @@ fn whole(service: &Service, row: &Value) -> Value {
     for name in ["place", "prefix"] {
         detail["row"].as_object_mut().unwrap().remove(name);
     }
+    // The words of a picture are read on each device by itself, when there is time.
+    detail.as_object_mut().unwrap().remove("pictured");
     if let Some(kept) = detail["row"].get_mut("kept").and_then(Value::as_object_mut) {
         // Drawers have ids of their own, and places are compared as lists.
         kept.remove("drawer");
