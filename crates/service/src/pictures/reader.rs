@@ -1,10 +1,12 @@
 //! The program that reads words from pictures: tesseract, where it is installed. It runs with whatever time nothing else
 //! wants, and within bounds of memory and of time on the processor, as it unpacks and looks at what anybody may have drawn.
 
-use std::process::Stdio;
+use std::os::unix::process::ExitStatusExt as _;
+use std::process::{ExitStatus, Stdio};
 
 use image::imageops::FilterType;
 use image::{DynamicImage, ImageReader};
+use rustix::process::Signal;
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::process::Command;
 use yadori_core::Content;
@@ -37,8 +39,8 @@ const LANGUAGES: usize = 3;
 /// Why a picture could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum ReaderError {
-    /// It is not installed, or not as a whole.
-    #[error("{PROGRAM} is not installed, or knows no language")]
+    /// It is not installed, or not as a whole; or something else kept it from its work.
+    #[error("{PROGRAM} is not installed, knows no language, or was not let work")]
     Absent,
     /// The picture can't be unpacked.
     #[error("the picture can't be unpacked")]
@@ -91,14 +93,12 @@ impl Reader {
             make_way();
             let _ = give.send(prepared(&content));
         };
-        std::thread::Builder::new()
-            .name("a picture".into())
-            .spawn(work)
-            .map_err(|why| ReaderError::Failed(why.to_string()))?;
+        std::thread::Builder::new().name("a picture".into()).spawn(work).map_err(|_| ReaderError::Absent)?;
         let Seen { pgm, size, of } = taken.await.ok().flatten().ok_or(ReaderError::Picture)?;
         let pixels = u64::from(size.0) * u64::from(size.1);
         let seconds = SECONDS + pixels * SECONDS_EACH / 1_000_000;
-        let failed = |why: std::io::Error| ReaderError::Failed(why.to_string());
+        // The system would not: that says nothing of the picture.
+        let failed = |_: std::io::Error| ReaderError::Absent;
         let mut child = Command::new("nice")
             .args(["-n", NICE, "prlimit"])
             .args([format!("--as={MEMORY}"), format!("--cpu={seconds}"), "--core=0".into()])
@@ -122,12 +122,20 @@ impl Reader {
         let ((), table) = tokio::join!(give, read);
         let table = table.map_err(failed)?;
         let status = child.wait().await.map_err(failed)?;
-        match status.code() {
-            Some(0) => {}
-            Some(CANNOT_RUN | NOT_FOUND) => return Err(ReaderError::Absent),
-            _ => return Err(ReaderError::Failed(status.to_string())),
-        }
+        ended(status)?;
         Ok(Pictured::from_table(&String::from_utf8_lossy(&table), of, size))
+    }
+}
+
+/// Whether what it wrote counts. One that was ended together with everything else (a session that ends, Ctrl-C in a terminal)
+/// has said nothing of the picture.
+fn ended(status: ExitStatus) -> Result<(), ReaderError> {
+    let by_others = [Signal::TERM, Signal::INT, Signal::HUP].map(|one| Some(one.as_raw()));
+    match status.code() {
+        Some(0) => Ok(()),
+        Some(CANNOT_RUN | NOT_FOUND) => Err(ReaderError::Absent),
+        None if by_others.contains(&status.signal()) => Err(ReaderError::Absent),
+        _ => Err(ReaderError::Failed(status.to_string())),
     }
 }
 
@@ -180,6 +188,17 @@ mod tests {
         assert_eq!(languages(said).as_deref(), Some("eng+deu+jpn"));
         assert_eq!(languages("List of available languages (1):\nosd\n"), None);
         assert_eq!(languages(""), None);
+    }
+
+    #[test]
+    fn one_that_was_ended_with_the_session_has_said_nothing_of_the_picture() {
+        let by = |signal: Signal| ended(ExitStatus::from_raw(signal.as_raw()));
+        for signal in [Signal::TERM, Signal::INT, Signal::HUP] {
+            assert_eq!(by(signal), Err(ReaderError::Absent));
+        }
+        assert!(matches!(by(Signal::KILL), Err(ReaderError::Failed(_))), "it took more than it may");
+        assert_eq!(ended(ExitStatus::from_raw(NOT_FOUND << 8)), Err(ReaderError::Absent));
+        assert_eq!(ended(ExitStatus::from_raw(0)), Ok(()));
     }
 
     #[test]

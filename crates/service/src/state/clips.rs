@@ -238,26 +238,24 @@ impl Clips {
 
     /// The whole of a clip's text has been read. It may have been removed or changed meanwhile.
     pub(crate) fn whole_text(&self, id: ClipId, text: &str) {
+        self.search_anew(id, |corpus, clip, drawers| corpus.put(clip, drawers, Text::Whole(text)));
+    }
+
+    /// More is known of what is searched of a clip; nothing happens where it is not there any more.
+    fn search_anew(&self, id: ClipId, put: impl FnOnce(&mut Corpus, &Clip, &Drawers)) {
         let mut corpus = self.corpus.write();
         let (clip, drawers) = {
             let history = self.history();
             (history.get(id).cloned(), history.drawers_now())
         };
         if let Some(clip) = clip {
-            corpus.put(&clip, &drawers, Text::Whole(text));
+            put(&mut corpus, &clip, &drawers);
         }
     }
 
     /// The words of a clip's picture are found from now on; nothing happens where it is not there any more.
     pub(crate) fn put_read(&self, id: ClipId, words: &str) {
-        let mut corpus = self.corpus.write();
-        let (clip, drawers) = {
-            let history = self.history();
-            (history.get(id).cloned(), history.drawers_now())
-        };
-        if let Some(clip) = clip {
-            corpus.put_read(&clip, &drawers, words);
-        }
+        self.search_anew(id, |corpus, clip, drawers| corpus.put_read(clip, drawers, words));
     }
 
     /// What is told of a clip has changed, though nothing of the clip itself has. `None`: it is not there any more.
