@@ -371,4 +371,7 @@ pub struct AddClip {
 pub struct Added {
     /// The clip.
     pub row: Row,
+    /// The act that takes it back, for as long as acts can be taken back; absent where nothing changed by it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub act_id: Option<String>,
 }

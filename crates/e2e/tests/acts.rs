@@ -14,6 +14,15 @@ fn add(service: &Service, text: &str) -> String {
     added["row"]["id"].as_str().expect("an id").to_owned()
 }
 
+/// Takes the newest act of a kind back, whatever was done since.
+fn take_back(service: &Service, kind: &str) {
+    let listed: Value = serde_json::from_str(&service.yadori(&["undo", "--list", "--json"])).expect("JSON");
+    let act = listed["acts"].as_array().unwrap().iter().find(|act| act["act"] == kind).expect("such an act");
+    let url = format!("{}/api/v1/undo?act={}", service.address(), act["id"].as_str().unwrap());
+    let auth = format!("Authorization: Bearer {}", service.key());
+    assert_eq!(Service::curl(&["-X", "POST", "-H", &auth, &url]).0, 200);
+}
+
 fn titles(service: &Service, arguments: &[&str]) -> Vec<String> {
     let name = |item: &Value| match item.get("divider") {
         Some(divider) => format!("-- {}", divider["name"].as_str().unwrap_or_default()),
@@ -44,11 +53,44 @@ fn picture(service: &Service) -> Value {
     json!([rows, titles(service, &["-f"]), drawers])
 }
 
+/// Many at once are each an act of their own, and undo takes back the one that its answer names and no other.
+#[test]
+fn what_is_added_is_an_act_of_its_own_however_many_are_added_at_once() {
+    let service = Service::without_desk();
+    let (auth, address) = (format!("Authorization: Bearer {}", service.key()), service.address());
+    let post = |path: &str, body: &Value| -> Value {
+        let url = format!("{address}/api/v1/{path}");
+        let told = ["-H", &auth, "-H", "Content-Type: application/json", "-d", &body.to_string(), &url];
+        Service::curl(&told).1
+    };
+    let text =
+        |n: usize| json!({ "representations": [{ "mime": "text/plain", "text": format!("hut {n}") }] });
+    let acts: Vec<String> = std::thread::scope(|scope| {
+        let (post, text) = (&post, &text);
+        let calls: Vec<_> = (0..40).map(|n| scope.spawn(move || post("clips", &text(n)))).collect();
+        calls
+            .into_iter()
+            .map(|call| call.join().unwrap()["act_id"].as_str().expect("an act").to_owned())
+            .collect()
+    });
+    assert_eq!(acts.iter().collect::<HashSet<_>>().len(), 40);
+    for (n, act) in acts.iter().enumerate().step_by(3) {
+        post(&format!("undo?act={act}"), &json!({}));
+        assert!(!titles(&service, &["-n", "100"]).contains(&format!("hut {n}")), "{act} was hut {n}");
+    }
+    assert_eq!(titles(&service, &["-n", "100"]).len(), 26);
+    // Nothing changes by what is there already, of a time that is past: there is no act.
+    let old = json!({ "at": 1_000_000, "representations": [{ "mime": "text/plain", "text": "old" }] });
+    assert!(post("clips", &old)["act_id"].is_string());
+}
+
 #[test]
 fn every_act_is_taken_back_and_made_again_in_order_across_restarts() {
     let mut service = Service::without_desk();
     let ids: Vec<String> = (0..5).map(|n| add(&service, &format!("clip {n}"))).collect();
     let id = |n: usize| ids[n].as_str();
+    let said = Command::new("date").args(["-u", "-d", "2 hours ago", "+%FT%TZ"]).output().expect("date");
+    let earlier = String::from_utf8(said.stdout).unwrap();
     let acts: Vec<Vec<&str>> = vec![
         vec!["pin", id(0), id(1), id(2)],
         vec!["pin", id(2), "--before", "f1"],
@@ -67,6 +109,9 @@ fn every_act_is_taken_back_and_made_again_in_order_across_restarts() {
         vec!["unpin", id(2)],
         vec!["remove", id(4), id(3)],
         vec!["drawer", "remove", "Cabins"],
+        vec!["add", "--", "brought in by hand"],
+        vec!["add", "--at", earlier.trim(), "--", "brought in, of earlier"],
+        vec!["add", "--", "clip 2"],
         vec!["title", id(0), "Last"],
     ];
     let mut pictures = vec![picture(&service)];
@@ -83,7 +128,11 @@ fn every_act_is_taken_back_and_made_again_in_order_across_restarts() {
         pictures.push(picture(&service));
     }
     let listed: Value = serde_json::from_str(&service.yadori(&["undo", "--list", "--json"])).unwrap();
-    assert_eq!(listed["acts"].as_array().unwrap().len(), acts.len());
+    assert_eq!(
+        listed["acts"].as_array().unwrap().len(),
+        ids.len() + acts.len(),
+        "each that was added is an act"
+    );
     for n in (0..acts.len()).rev() {
         if n == 9 {
             service.stop();
@@ -93,7 +142,15 @@ fn every_act_is_taken_back_and_made_again_in_order_across_restarts() {
         service.yadori(&["undo"]);
         assert_eq!(picture(&service), pictures[n], "undo of {:?}", acts[n]);
     }
+    for left in (0..ids.len()).rev() {
+        service.yadori(&["undo"]);
+        assert_eq!(titles(&service, &["-n", "400"]).len(), left, "what was added goes, the newest first");
+    }
     assert_eq!(service.client(&["undo"]).status.code(), Some(6));
+    for _ in &ids {
+        service.yadori(&["redo"]);
+    }
+    assert_eq!(picture(&service), pictures[0]);
     for (n, act) in acts.iter().enumerate() {
         if n == 5 {
             service.kill();
@@ -139,14 +196,14 @@ fn what_was_written_since_is_not_undone() {
     // Removed and copied again: the undo of the removal gives it its title back and keeps the new copy.
     service.yadori(&["remove", &id]);
     add(&service, "oats");
-    service.yadori(&["undo"]);
+    take_back(&service, "remove");
     let row: Value = serde_json::from_str(&service.yadori(&["show", "--json", &id])).unwrap();
     assert_eq!((row["row"]["title"].clone(), row["row"]["copies"].clone()), (json!("First"), json!(2)));
     // An edit whose clip was copied since stays when the edit is taken back, unpinned.
     service.yadori(&["pin", &id]);
     service.yadori(&["edit", &id, "--text", "oats 25 kg"]);
     add(&service, "oats 25 kg");
-    service.yadori(&["undo"]);
+    take_back(&service, "edit");
     assert_eq!(titles(&service, &["-f"]), ["oats"]);
     assert!(service.list(5).iter().any(|row| row.head == "oats 25 kg" && row.kept.is_none()));
 }

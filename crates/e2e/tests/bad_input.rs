@@ -46,7 +46,7 @@ fn the_client_names_what_is_wrong_and_what_to_do_and_exits_by_the_book() {
         (&["add", "--reference", "/nowhere/at/all"], 1, "/nowhere/at/all"),
         (&["list", "-n", "0"], 2, "at least 1"),
         (&["restore", "/nowhere.tar"], 1, "/nowhere.tar"),
-        (&["undo"], 6, "nothing to take back"),
+        (&["redo"], 6, "nothing to make again"),
         (&["frobnicate"], 2, "no verb `frobnicate`"),
     ] {
         let (got, said) = says(&service, arguments);

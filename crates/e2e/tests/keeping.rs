@@ -407,6 +407,9 @@ fn what_was_removed_can_be_taken_back_across_a_restart() {
         ["three", "two", "one"]
     );
     assert_eq!(service.yadori(&["show", "1"]).trim(), "three");
+    // What was added is an act each; then there is nothing more.
+    service.yadori(&["undo", "3"]);
+    assert_eq!(service.list(5).len(), 0);
     let nothing = service.client(&["undo"]);
     assert!(String::from_utf8_lossy(&nothing.stderr).contains("nothing to take back"));
 }

@@ -126,7 +126,9 @@ fn a_recognised_secret_is_held_in_memory_alone_masked_and_gone_after_its_time() 
     assert_eq!(in_files(service.home(), &secret), Vec::<std::path::PathBuf>::new());
     until("word of its end", || events.all().contains("event: gone").then_some(()));
     assert!(events.all().contains("event: clip") && !events.all().contains(&secret));
-    assert!(service.client(&["undo"]).status.code() != Some(0), "no act knows of it");
+    let acts = service.yadori(&["undo", "--list"]);
+    assert!(acts.lines().all(|line| line.contains("brought in")), "no act knows of it: {acts}");
+    assert!(!acts.contains("access token") && acts.lines().count() == 1, "{acts}");
 }
 
 #[test]

@@ -20,7 +20,7 @@ const PLAIN: &str = "text/plain;charset=utf-8";
 
 /// Bring something into the history
 ///
-/// Without TEXT and --file, standard input is read. Pictures are recognised by their content.
+/// Without TEXT and --file, standard input is read. Pictures are recognised by their content. `yadori undo` takes it back.
 #[derive(Debug, Args)]
 pub(crate) struct Add {
     /// The text

@@ -10,6 +10,8 @@ use crate::clip::time::Micros;
 
 /// Lasting acts that can be taken back at most.
 pub const LASTING: usize = 200;
+/// Acts of bringing in that can be taken back at most: a script may add many.
+pub const BROUGHT: usize = 1_000;
 
 /// Which way an act is stepped.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -188,10 +190,17 @@ impl ActLog {
     /// in portions: see [`ActLog::begin_to_end`].
     pub fn ended_by_new(&self) -> Vec<[u8; 16]> {
         let undone = self.acts.values().filter(|act| act.undone.is_some() && act.cleared.is_none());
-        let lasting: Vec<&ActEntry> =
-            self.acts.values().filter(|act| act.lasting && act.undone.is_none()).collect();
-        let many = (lasting.len() + 1).saturating_sub(LASTING);
-        undone.chain(lasting.into_iter().take(many)).map(|act| act.id).collect()
+        let beyond = |most: usize, is_one: fn(&ActEntry) -> bool| {
+            let all: Vec<&ActEntry> =
+                self.acts.values().filter(|act| is_one(act) && act.undone.is_none()).collect();
+            let many = (all.len() + 1).saturating_sub(most);
+            all.into_iter().take(many)
+        };
+        undone
+            .chain(beyond(LASTING, |act| act.lasting))
+            .chain(beyond(BROUGHT, |act| act.kind == ActKind::Import))
+            .map(|act| act.id)
+            .collect()
     }
 
     /// When the next act ends.
@@ -371,6 +380,26 @@ mod tests {
         }
         assert_eq!(log.iter().count(), LASTING);
         assert_eq!(log.iter().next().map(|act| act.number), Some(50));
+    }
+
+    #[test]
+    fn only_so_many_acts_of_bringing_in_are_remembered_and_removals_stay() {
+        let mut log = ActLog::new(1_000_000);
+        let of = |number: i64, kind| {
+            let mut id = [0; 16];
+            id[..8].copy_from_slice(&number.to_be_bytes());
+            ActEntry { id, lasting: false, kind, ..act(number % 200, kind, number, &[1]) }
+        };
+        for number in 1..=1_500_i64 {
+            let kind = if number <= 50 { ActKind::Remove } else { ActKind::Import };
+            let ended = log.ended_by_new();
+            log.end(&ended);
+            log.push(ActEntry { number, ..of(number, kind) });
+        }
+        assert_eq!(log.iter().filter(|act| act.kind == ActKind::Remove).count(), 50);
+        let brought: Vec<i64> =
+            log.iter().filter(|act| act.kind == ActKind::Import).map(|act| act.number).collect();
+        assert_eq!((brought.len(), brought[0]), (BROUGHT, 501));
     }
 
     #[test]

@@ -2,15 +2,16 @@
 
 use tokio::sync::oneshot;
 use yadori_core::acts::Extra;
-use yadori_core::{ClipId, Content, Digest, Offer};
+use yadori_core::{Content, Digest, Offer};
 use yadori_store::CHUNK;
 
 use crate::intake::reading::{Arrival, read_offer};
 use crate::records::room::Disk;
 use crate::state::app::App;
-use crate::writer::{Capture, Change, ImportId, Queue, WriteError};
+use crate::writer::{Capture, Change, PartOf, Queue, Saved, WriteError};
 
-/// Brings a clip in, and waits until it is on disk. `on_top`: it counts as copied just now.
+/// Brings a clip in, and waits until it is on disk. `on_top`: it counts as copied just now. `part_of`: the act by which it can
+/// be taken back.
 ///
 /// # Errors
 /// It was not brought in then.
@@ -20,20 +21,22 @@ pub async fn add(
     disk: &Disk,
     offer: Offer,
     on_top: bool,
-) -> Result<ClipId, WriteError> {
-    let answer = bring_in(app, queue, disk, offer, on_top, None).await?;
+    part_of: PartOf,
+) -> Result<Saved, WriteError> {
+    let known = Known { part_of, ..Known::default() };
+    let answer = bring_in(app, queue, disk, offer, on_top, known).await?;
     answer.await.unwrap_or(Err(WriteError::Stopping))
 }
 
 /// What is known of a clip that comes from elsewhere.
 #[derive(Debug, Default)]
 pub struct Known {
-    /// It.
-    pub extra: Extra,
+    /// It, where anything is.
+    pub extra: Option<Extra>,
     /// The contents of its earlier offers.
     pub contents: Vec<(Digest, Content)>,
-    /// The import that it comes with.
-    pub import: Option<ImportId>,
+    /// The act that its coming is a part of.
+    pub part_of: PartOf,
 }
 
 /// Brings a clip in with what is known of it elsewhere; the answer comes when it is on disk.
@@ -46,16 +49,13 @@ pub async fn bring_in(
     disk: &Disk,
     offer: Offer,
     on_top: bool,
-    extra: Option<Known>,
-) -> Result<oneshot::Receiver<Result<ClipId, WriteError>>, WriteError> {
-    let (extra, contents, import) = match extra {
-        Some(known) => (Some(known.extra), known.contents, known.import),
-        None => (None, Vec::new(), None),
-    };
+    known: Known,
+) -> Result<oneshot::Receiver<Result<Saved, WriteError>>, WriteError> {
+    let Known { extra, contents, part_of } = known;
     let arrival = Arrival { at: offer.at, at_start: false, live: false, on_top, extra: extra.map(Box::new) };
     let mut capture = read_offer(app.clips.device(), offer, arrival).await.ok_or(WriteError::Empty)?;
     capture.contents.extend(contents);
-    capture.import = import;
+    capture.part_of = part_of;
     let (done, answer) = oneshot::channel();
     capture.done = Some(done);
     submit(app, queue, disk, capture).await;

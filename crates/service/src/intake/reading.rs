@@ -6,7 +6,7 @@ use yadori_core::clip::reading::plain_form;
 use yadori_core::text::stack::overwrite_stack;
 use yadori_core::{Content, DeviceId, Digest, Micros, Offer, OfferRecord, RepresentationRecord, read};
 
-use crate::writer::{ASIDE, Capture};
+use crate::writer::{ASIDE, Capture, PartOf};
 
 /// Characters of what is told of a source.
 const SOURCE_CHARS: usize = 400;
@@ -47,7 +47,7 @@ fn capture_of(device: DeviceId, mut offer: Offer, arrival: Arrival) -> Option<Ca
     let (record, contents) = recorded(offer);
     let Arrival { at, at_start, live, on_top, extra } = arrival;
     let copied = Copied { id: reading.id, facts, record, at, at_start, on_top, extra };
-    Some(Capture { copied, contents, text, staged: false, live, import: None, done: None })
+    Some(Capture { copied, contents, text, staged: false, live, part_of: PartOf::Nothing, done: None })
 }
 
 /// An offer as it is recorded, and its contents.

@@ -26,7 +26,7 @@ pub use crate::transfer::format::{Format, Split};
 use crate::transfer::record::{ClipRecord, DrawerRecord, KeptRecord, RecordError, kept_as};
 pub use crate::transfer::source::SourceError;
 use crate::transfer::source::{Source, open};
-use crate::writer::{ImportId, Queue, WriteError};
+use crate::writer::{ImportId, PartOf, Queue, Saved, WriteError};
 
 /// Bytes of an import at most.
 const UPLOAD_MOST: u64 = 16 << 30;
@@ -122,7 +122,7 @@ struct Run {
     id: ImportId,
     import: Import,
     progress: ImportProgress,
-    waiting: std::collections::VecDeque<oneshot::Receiver<Result<ClipId, WriteError>>>,
+    waiting: std::collections::VecDeque<oneshot::Receiver<Result<Saved, WriteError>>>,
     names: HashMap<String, String>,
     ranks: HashMap<Option<String>, String>,
 }
@@ -247,17 +247,18 @@ impl Run {
                 return Ok(());
             }
         };
-        let mut known = Known { extra: self.extra_of(record), contents: Vec::new(), import: Some(self.id) };
+        let (mut extra, mut contents) = (self.extra_of(record), Vec::new());
         for offer in earlier {
-            let (record, contents) = recorded(offer);
-            known.extra.earlier.push(record);
-            known.contents.extend(contents);
+            let (record, of_offer) = recorded(offer);
+            extra.earlier.push(record);
+            contents.extend(of_offer);
         }
-        if self.is_known(&offer, &known.extra) {
+        if self.is_known(&offer, &extra) {
             self.progress.known += 1;
         } else {
             let Import { app, queue, disk, handle, .. } = &self.import;
-            match handle.block_on(bring_in(app, queue, disk, offer, false, Some(known))) {
+            let known = Known { extra: Some(extra), contents, part_of: PartOf::Import(self.id) };
+            match handle.block_on(bring_in(app, queue, disk, offer, false, known)) {
                 Ok(answer) => self.waiting.push_back(answer),
                 Err(why) => self.skip(number, &why.to_string()),
             }

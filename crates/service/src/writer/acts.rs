@@ -80,10 +80,8 @@ impl Writer {
         }
         texts.extend(with.text);
         self.commit_act(&group).await?;
-        self.log.end(&group.ended);
-        self.begin_ends(true);
         let act_id = entry.id;
-        self.log.push(entry);
+        self.has_act(&group.ended, entry);
         let ids = self.apply(group.clips, group.drawers, &texts);
         self.apply_batches(plan.batches);
         let count = ids.len() as u64 + ended;

@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use yadori_core::acts::log::ActEntry;
 use yadori_core::acts::plan::BatchPlan;
 use yadori_core::acts::record::{ClipChange, changed};
 use yadori_core::acts::{Moment, capture};
@@ -12,7 +13,7 @@ use crate::state::clock::now;
 use crate::state::events::Happening;
 use crate::state::health::LiveNow;
 use crate::writer::announce::Told;
-use crate::writer::change::{ASIDE, Capture, ImportId};
+use crate::writer::change::{ASIDE, Capture, ImportId, PartOf, Saved};
 use crate::writer::commit::NotCommitted;
 use crate::writer::error::WriteError;
 use crate::writer::handed::recorded;
@@ -29,6 +30,8 @@ pub(super) struct Planned {
     batch: Option<BatchPlan>,
     /// What imports have done to clips.
     brought: Vec<(ImportId, ClipChange)>,
+    /// The act that one of them is, as the log will know it.
+    act: Option<ActEntry>,
 }
 
 impl Writer {
@@ -48,14 +51,19 @@ impl Writer {
         let group = &mut planned.group;
         let mut latest: HashMap<ClipId, StoredClip> = HashMap::new();
         let mut newest = self.app.clips.history().newest();
+        let mut own = None;
         for one in captures {
             let id = one.copied.id;
             let known = latest.remove(&id).unwrap_or_else(|| self.known(id));
             let before: Vec<Digest> = known.digests().collect();
-            let first = one.import.map(|import| (import, known.clone()));
+            let first = (one.part_of != PartOf::Nothing).then(|| known.clone());
             let after = self.after(one, known, newest);
-            if let Some((import, first)) = first {
-                planned.brought.push((import, changed(&first, &after)));
+            if let Some(change) = first.map(|first| changed(&first, &after)) {
+                match one.part_of {
+                    PartOf::Import(import) => planned.brought.push((import, change)),
+                    PartOf::Own(act) => own = Some((act, change)),
+                    PartOf::Nothing => {}
+                }
             }
             newest = newest.max(Some(after.ordered_at));
             let kept: Vec<Digest> = after.digests().collect();
@@ -84,6 +92,11 @@ impl Writer {
         group.clips = latest.into_values().collect();
         group.batches = planned.batch.iter().map(recorded).collect();
         group.clock = self.clock.last();
+        if let Some((row, entry)) = own.and_then(|(act, change)| self.brought_alone(act, change)) {
+            group.ended = self.log.ended_by_new();
+            group.acts.push(row);
+            planned.act = Some(entry);
+        }
         planned
     }
 
@@ -175,13 +188,18 @@ impl Writer {
             self.settle(clip, true, text, Told::Copied);
         }
         self.apply_batches(planned.batch.into_iter().collect());
+        let own = planned.act.as_ref().map(|entry| entry.id);
+        if let Some(entry) = planned.act {
+            self.has_act(&planned.group.ended, entry);
+        }
         for mut one in captures {
             for (digest, content) in &one.contents {
                 self.app.at_hand.remember(*digest, content);
             }
             self.settle_live(&one);
             if let Some(done) = one.done.take() {
-                let _ = done.send(Ok(one.copied.id));
+                let act = own.filter(|act| one.part_of == PartOf::Own(*act));
+                let _ = done.send(Ok(Saved { clip: one.copied.id, act }));
             }
             if one.bytes() > ASIDE {
                 // Its memory is overwritten when it is given back, which takes a while: the next copy does not wait.

@@ -24,6 +24,27 @@ pub type Done<T> = oneshot::Sender<Result<T, WriteError>>;
 /// The name of an import that is under way, which its act has afterwards.
 pub type ImportId = [u8; 16];
 
+/// The act that a copy's coming is a part of.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum PartOf {
+    /// None: it came by itself.
+    #[default]
+    Nothing,
+    /// That of an import, which is recorded when it ends.
+    Import(ImportId),
+    /// One of its own under this id, recorded with it.
+    Own([u8; 16]),
+}
+
+/// What became of a copy that somebody waited for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Saved {
+    /// The clip.
+    pub clip: ClipId,
+    /// Its coming can be taken back as an act of its own.
+    pub act: Option<[u8; 16]>,
+}
+
 /// A copy on its way into the history.
 #[derive(Debug)]
 pub struct Capture {
@@ -37,10 +58,10 @@ pub struct Capture {
     pub staged: bool,
     /// It was made on this desktop just now, rather than brought in.
     pub live: bool,
-    /// The import that it came with.
-    pub import: Option<ImportId>,
+    /// The act that its coming is a part of.
+    pub part_of: PartOf,
     /// Who waits for it.
-    pub done: Option<Done<ClipId>>,
+    pub done: Option<Done<Saved>>,
 }
 
 impl Capture {

@@ -10,7 +10,7 @@ use yadori_core::{Clip, ClipId, ClipState, Facts, Micros, StoredClip};
 use crate::home::random::random;
 use crate::state::clock::now;
 use crate::state::health::LiveNow;
-use crate::writer::change::{Capture, With};
+use crate::writer::change::{Capture, PartOf, With};
 use crate::writer::error::WriteError;
 use crate::writer::secret::Fleeting;
 use crate::writer::worker::Writer;
@@ -154,7 +154,7 @@ impl Writer {
         let at = self.fleeting.iter().position(|one| one.id == id);
         let one = &self.fleeting[at.ok_or(WriteError::Act(ActError::NoneThere))?].capture;
         let capture = Capture {
-            import: None,
+            part_of: PartOf::Nothing,
             copied: one.copied.clone(),
             contents: one.contents.clone(),
             text: None,

@@ -1,11 +1,14 @@
 //! Imports as acts: what each has done is gathered while it is under way (`brought.rs`), and recorded when it ends.
 
 use yadori_core::acts::ActKind;
-use yadori_store::Group;
+use yadori_core::acts::log::ActEntry;
+use yadori_core::acts::record::ClipChange;
+use yadori_store::{ActRow, Group};
 
 use crate::home::random::random;
 use crate::state::clock::now;
 use crate::writer::acts::PAYLOAD;
+use crate::writer::brought::Brought;
 use crate::writer::change::ImportId;
 use crate::writer::error::WriteError;
 use crate::writer::worker::Writer;
@@ -34,10 +37,28 @@ impl Writer {
                 ..Group::default()
             };
             self.commit_act(&group).await?;
-            self.log.end(&group.ended);
-            self.begin_ends(true);
-            self.log.push(entry);
+            self.has_act(&group.ended, entry);
         }
         Ok(count)
+    }
+
+    /// The act of a clip that was brought in by itself; none if that changes nothing.
+    pub(super) fn brought_alone(&self, act: ImportId, change: ClipChange) -> Option<(ActRow, ActEntry)> {
+        let mut brought = Brought::default();
+        brought.clip(change);
+        let record = brought.records().pop()?;
+        let payload = record
+            .to_bytes()
+            .inspect_err(|why| tracing::error!("bringing in can't be recorded: {why}"))
+            .ok()?;
+        let subject = record.clips.first().map(|one| one.id.to_string());
+        Some(self.new_act((act, ActKind::Import), &record, payload, subject))
+    }
+
+    /// An act was recorded, and has ended others.
+    pub(super) fn has_act(&mut self, ended: &[[u8; 16]], entry: ActEntry) {
+        self.log.end(ended);
+        self.begin_ends(true);
+        self.log.push(entry);
     }
 }

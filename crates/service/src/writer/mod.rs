@@ -32,7 +32,8 @@ mod wish;
 mod worker;
 
 pub use change::{
-    ASIDE, Capture, Change, Done, Handed, ImportId, Lately, Loaded, Outcome, Queue, With, queue,
+    ASIDE, Capture, Change, Done, Handed, ImportId, Lately, Loaded, Outcome, PartOf, Queue, Saved, With,
+    queue,
 };
 pub use error::WriteError;
 pub use received::Received;

@@ -15,7 +15,7 @@ use crate::state::clock::SteadyClock;
 use crate::state::events::Happening;
 use crate::state::health::REFUSALS;
 use crate::writer::brought::Brought;
-use crate::writer::change::{Capture, Change, ImportId, Loaded};
+use crate::writer::change::{Capture, Change, ImportId, Loaded, PartOf};
 
 use crate::writer::mode::Mode;
 use crate::writer::secret::Fleeting;
@@ -152,7 +152,14 @@ impl Writer {
         let (mut captures, mut refusals) = (Vec::new(), Vec::new());
         for change in batch {
             match change {
-                Change::Capture(capture) => captures.push(*capture),
+                Change::Capture(capture) => {
+                    // One group records one act of bringing in.
+                    let own = |one: &Capture| matches!(one.part_of, PartOf::Own(_));
+                    if own(&capture) && captures.iter().any(own) {
+                        self.carry_out(std::mem::take(&mut captures), std::mem::take(&mut refusals)).await;
+                    }
+                    captures.push(*capture);
+                }
                 Change::Refusal(refusal) => refusals.push(refusal),
                 Change::Fleeting(capture, minutes) => {
                     self.carry_out(std::mem::take(&mut captures), std::mem::take(&mut refusals)).await;

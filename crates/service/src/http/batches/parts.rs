@@ -13,6 +13,7 @@ use crate::http::extract::Json;
 use crate::http::{Context, Failure};
 use crate::intake::bring_in::add;
 use crate::state::clock::now;
+use crate::writer::PartOf;
 
 /// Parts that a preview shows.
 const SHOWN: usize = 200;
@@ -58,7 +59,7 @@ pub(crate) async fn join(
         None
     } else {
         let offer = Offer::text(text, now());
-        let id = add(&context.app, &context.queue, &context.disk, offer, true).await?;
+        let id = add(&context.app, &context.queue, &context.disk, offer, true, PartOf::Nothing).await?.clip;
         Some(id.to_string())
     };
     Ok(axum::Json(Joined { clip, text: head, chars }))

@@ -9,11 +9,13 @@ use yadori_api::{AddClip, Added, Problem};
 use yadori_core::clip::target::is_content;
 use yadori_core::{COPY_CAP, Offer, Representation};
 
+use crate::home::random::random;
 use crate::http::extract::Json;
 use crate::http::{Context, Failure};
 use crate::intake::bring_in;
 use crate::state::clock::now;
 use crate::state::shapes::row;
+use crate::writer::{PartOf, WriteError};
 
 /// Representations that one clip may have.
 const REPRESENTATIONS: usize = 64;
@@ -28,10 +30,15 @@ pub(crate) async fn add(
     let on_top = wanted.at.is_none();
     let offer = offer_of(wanted)?;
     let Context { app, queue, disk, .. } = &*context;
-    let id = bring_in::add(app, queue, disk, offer, on_top).await?;
+    let act = random().map_err(|_| WriteError::NoRandomness)?;
+    let saved = bring_in::add(app, queue, disk, offer, on_top, PartOf::Own(act)).await?;
     let history = context.app.clips.history();
-    let clip = history.get(id).ok_or_else(|| Failure::no_clip("it was removed at the same moment"))?;
-    Ok((StatusCode::CREATED, axum::Json(Added { row: row(&history, clip) })))
+    let clip =
+        history.get(saved.clip).ok_or_else(|| Failure::no_clip("it was removed at the same moment"))?;
+    Ok((
+        StatusCode::CREATED,
+        axum::Json(Added { row: row(&history, clip), act_id: saved.act.map(hex::encode) }),
+    ))
 }
 
 fn offer_of(wanted: AddClip) -> Result<Offer, Failure> {

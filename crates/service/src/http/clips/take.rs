@@ -19,6 +19,7 @@ use crate::state::pressed::Pressed;
 use crate::state::shapes::row;
 use crate::take::shaped::missing_files;
 use crate::take::take::{answered, put_as, ready, take as put_on_clipboard};
+use crate::writer::PartOf;
 
 /// Characters of a text that a preview tells.
 const SHOWN: usize = 4_000;
@@ -43,7 +44,8 @@ pub(crate) async fn take(
     } else {
         // What several make is a clip, and that is taken.
         let ready = answered(app, &clips, &wanted).await?;
-        let id = add(app, &context.queue, &context.disk, ready.offer.clone(), true).await?;
+        let id =
+            add(app, &context.queue, &context.disk, ready.offer.clone(), true, PartOf::Nothing).await?.clip;
         let filled = ready.filled;
         put_as(app, id, ready, wanted.paste).await?;
         (app.clips.get(id).ok_or_else(|| Failure::no_clip("it was removed meanwhile"))?, filled)
