@@ -2,12 +2,13 @@
   import { setContext } from 'svelte';
 
   import { isField, keepFocus } from './border/focus';
-  import { page, showLamp, showTheme } from './border/page';
+  import { speakAs } from './border/language';
+  import { isTouched, page, showLamp, showTheme } from './border/page';
   import { Pictures } from './border/pictures';
   import { Service } from './border/service';
-  import { clock } from './state/clock.svelte';
   import { Console } from './state/console.svelte';
   import { Keys, type Command } from './state/keys.svelte';
+  import { look as shown } from './state/look.svelte';
   import { isList, placeOf } from './state/place.svelte';
   import { isEntry } from './state/session.svelte';
   import BatchesView from './views/batches/BatchesView.svelte';
@@ -29,6 +30,7 @@
   import SettingsView from './views/settings/SettingsView.svelte';
   import SignIn from './views/sign-in/SignIn.svelte';
   import Stream from './views/stream/Stream.svelte';
+  import { t } from './language/language.svelte';
 
   const service = new Service(page);
   const console = new Console(service, page);
@@ -93,7 +95,7 @@
 
   $effect(() => {
     const { look, words } = console.session.lamp;
-    const today = console.today > 0 ? ` · ${console.today} today` : '';
+    const today = console.today > 0 ? ` · ${t('{n} today', { n: console.today })}` : '';
     const name = console.session.entry === 'in' ? `${console.pageName} · Yadori${today}` : 'Yadori';
     const paused = console.session.status?.capture.state === 'paused';
     showLamp(look, console.session.entry !== 'in' || look === 'lit' || (look === 'dark' && !paused) ? name : `${words} · ${name}`);
@@ -102,7 +104,8 @@
     const look = console.session.status?.look;
     if (!look) return;
     showTheme(look.theme);
-    clock.hours = look.hours;
+    void speakAs(look.language ?? 'system');
+    [shown.hours, shown.density, shown.previews] = [look.hours, isTouched() ? 'normal' : (look.density ?? 'normal'), look.previews ?? 'medium'];
   });
 </script>
 
@@ -116,9 +119,9 @@
 />
 
 <header class="contents">
-  {#if there}<a class="skip btn btn-sm btn-primary" href="#page" onclick={(event) => { event.preventDefault(); console.focusPage(); }}>Skip to the {isList(console.place) ? 'list' : 'page'}</a>{/if}
+  {#if there}<a class="skip btn btn-sm btn-primary" href="#page" onclick={(event) => { event.preventDefault(); console.focusPage(); }}>{isList(console.place) ? t('Skip to the list') : t('Skip to the page')}</a>{/if}
   <div class="sr-only" aria-live="polite" data-said>{console.messages.said}</div>
-  <div id="rest" tabindex="-1" class="sr-only" role="note" aria-label="Nothing is selected. Arrow keys lead into the list."></div>
+  <div id="rest" tabindex="-1" class="sr-only" role="note" aria-label={t('Nothing is selected. Arrow keys lead into the list.')}></div>
 </header>
 {#if there}
   <div class="frame flex h-full flex-col sm:flex-row" {@attach keepFocus} inert={console.session.entry !== 'in'}>

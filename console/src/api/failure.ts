@@ -1,5 +1,6 @@
 // Why a call was not carried out.
 import type { Problem } from './types';
+import { t } from '../language/language.svelte';
 
 export class Failure extends Error {
   /** `status` 0: nobody answered. */
@@ -7,7 +8,7 @@ export class Failure extends Error {
     readonly status: number,
     readonly problem: Problem | null,
   ) {
-    super(problem ? problem.detail : 'the service does not answer');
+    super(problem ? problem.detail : t('the service does not answer'));
   }
 
   /** The next step, where one is known. */

@@ -3,6 +3,7 @@ import { flushSync } from 'svelte';
 
 import type { Page } from '../state/page';
 import { shared } from './shared';
+import { t } from '../language/language.svelte';
 
 export const page: Page = {
   // The console is served to phones over TLS, and to this computer without.
@@ -77,11 +78,14 @@ export function showTheme(theme: string): void {
 
 export const showThemeAsBefore = (): void => showTheme(page.kept(THEME) ?? 'system');
 
+/** Fingers point here, which need room. */
+export const isTouched = (): boolean => window.matchMedia('(pointer: coarse)').matches;
+
 /** What this browser calls itself, for the list of those that are signed in. */
 export function ownName(): string {
   const { userAgent } = navigator;
   const known: [RegExp, string][] = [[/Firefox\//, 'Firefox'], [/Edg\//, 'Edge'], [/Chrom(e|ium)\//, 'Chromium'], [/Safari\//, 'Safari']];
   const systems: [RegExp, string][] = [[/Android/, 'Android'], [/iPhone|iPad/, 'iOS'], [/Mac OS X/, 'macOS'], [/Windows/, 'Windows'], [/Linux/, 'Linux']];
   const pick = (list: [RegExp, string][]): string | undefined => list.find(([sign]) => sign.test(userAgent))?.[1];
-  return `${pick(known) ?? 'A browser'} on ${pick(systems) ?? 'another system'}`;
+  return t('{browser} on {system}', { browser: pick(known) ?? t('A browser'), system: pick(systems) ?? t('another system') });
 }

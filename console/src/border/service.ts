@@ -61,6 +61,7 @@ import type { Page } from '../state/page';
 import type { Ask, Wanted } from '../state/picking/asks';
 import { ownName } from './page';
 import { forgetPair, newPair, signed } from './pair';
+import { t } from '../language/language.svelte';
 
 const ROOT = '/api/v1';
 const STORED = 'yadori.key';
@@ -96,7 +97,7 @@ function inBase64(blob: Blob): Promise<string> {
   return new Promise((resolve, reject) => {
     const reader = new FileReader();
     reader.onload = () => resolve(String(reader.result).split(',', 2)[1] ?? '');
-    reader.onerror = () => reject(reader.error ?? new Error('it can’t be read'));
+    reader.onerror = () => reject(reader.error ?? new Error(t('it can’t be read')));
     reader.readAsDataURL(blob);
   });
 }
@@ -272,7 +273,7 @@ export class Service {
     const found = await this.#json<Found>(`/search?${asked(wanted, limit)}`, signal);
     if (!found.expected) return found;
     const { words: detail, ...where } = found.expected;
-    throw new Failure(200, { type: 'invalid-query', title: 'The query can’t be read', status: 200, detail, ...where });
+    throw new Failure(200, { type: 'invalid-query', title: t('The query can’t be read'), status: 200, detail, ...where });
   };
   searchOutline = (wanted: { text: string; within: string | null }, limit: number, signal: AbortSignal): Promise<FoundOutline> =>
     this.#json(`/search/outline?${asked(wanted, limit)}`, signal);

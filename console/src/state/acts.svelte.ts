@@ -8,7 +8,8 @@ import type { Rows } from './rows.svelte';
 import type { Search } from './search.svelte';
 import type { Selection } from './selection.svelte';
 import type { Sight } from './sight.svelte';
-import { actName, count, summary, time } from './words';
+import { actName, colorName, count, summary, time } from './words';
+import { counted, t } from '../language/language.svelte';
 
 /** A text that asks something before it is taken. */
 export interface Asking {
@@ -78,10 +79,10 @@ export class Acts {
       const { row, filled, missing, pasted } = await this.service.take(id, form, answers, as);
       this.asking = null;
       this.onTaken();
-      const shape = as.as ?? (as.tidy ? 'tidied' : as.earlier ? 'as it was copied before' : '');
-      const how = shape ? ` (${shape})` : form === 'plain' ? ' (as plain text)' : filled ? ' (filled in)' : '';
-      const gone = missing?.length ? ` ${count(missing.length, 'file')} of it ${missing.length === 1 ? 'is' : 'are'} not there any more.` : '';
-      this.messages.tell(`${pasted ? 'Pasted' : 'A paste now gives'}: ${summary(row).slice(0, 80)}${how}${gone}`, { wrong: gone !== '' });
+      const shape = as.as ?? (as.tidy ? t('tidied') : as.earlier ? t('as it was copied before') : '');
+      const how = shape ? ` (${shape})` : form === 'plain' ? t(' (as plain text)') : filled ? t(' (filled in)') : '';
+      const gone = missing?.length ? ` ${counted(missing.length, '{n} file of it is not there any more.', '{n} files of it are not there any more.')}` : '';
+      this.messages.tell(`${pasted ? t('Pasted') : t('A paste now gives')}: ${summary(row).slice(0, 80)}${how}${gone}`, { wrong: gone !== '' });
     } catch (why) {
       const problem = why instanceof Failure ? why.problem : null;
       if (problem?.type !== 'needs-answers') return this.messages.fail(why);
@@ -113,7 +114,7 @@ export class Acts {
     try {
       const id = marked === undefined ? await search.firstOf(text) : marked;
       if (id !== null) await this.take(id, form);
-      else this.messages.tell(`Nothing matches “${text.trim()}”.`, { wrong: true });
+      else this.messages.tell(t('Nothing matches “{text}”.', { text: text.trim() }), { wrong: true });
     } catch (why) {
       this.messages.fail(why);
     }
@@ -127,7 +128,7 @@ export class Acts {
       const { id, removed, grace_seconds, revision } = await this.service.remove(ids);
       this.sight.did(ids, ids, revision);
       const minutes = count(Math.ceil(grace_seconds / 60), 'minute');
-      this.#told(id, `Removed ${count(removed, 'clip')}. It can be taken back for ${minutes}.`);
+      this.#told(id, t('Removed {clips}. It can be taken back for {minutes}.', { clips: count(removed, 'clip'), minutes }));
       return true;
     } catch (why) {
       this.sight.didNot(ids);
@@ -164,7 +165,7 @@ export class Acts {
     if (id) this.#done.push(id);
     this.#undone = [];
     this.#remember();
-    this.messages.tell(words, { act: { label: 'Undo', key: 'undo', run: () => void this.#step('undo', id) } });
+    this.messages.tell(words, { act: { label: t('Undo'), key: 'undo', run: () => void this.#step('undo', id) } });
   }
 
   async pin(ids: string[]): Promise<void> {
@@ -172,20 +173,20 @@ export class Acts {
     const secret = ids.map((id) => this.rows.get(id)).find((row) => row?.until);
     if (secret && !(await this.onSecret(secret.head))) return;
     await (all
-      ? this.run(ids, () => this.service.unpin(ids), ({ count: n }) => `Unpinned ${count(n, 'clip')}.`)
-      : this.run(ids, () => this.service.pin(ids, undefined, secret !== undefined), ({ count: n }) => `Pinned ${count(n, 'clip')} among the favorites.`));
+      ? this.run(ids, () => this.service.unpin(ids), ({ count: n }) => t('Unpinned {clips}.', { clips: count(n, 'clip') }))
+      : this.run(ids, () => this.service.pin(ids, undefined, secret !== undefined), ({ count: n }) => t('Pinned {clips} among the favorites.', { clips: count(n, 'clip') })));
   }
 
   put = (ids: string[], drawer: string, name: string): Promise<Acted | null> =>
-    this.run(ids, () => this.service.put(ids, drawer), ({ count: n }) => `Put ${count(n, 'clip')} into ${name}.`);
+    this.run(ids, () => this.service.put(ids, drawer), ({ count: n }) => t('Put {clips} into {name}.', { clips: count(n, 'clip'), name }));
 
   paint = (ids: string[], color: Color | null): Promise<Acted | null> =>
     this.run(ids, () => this.service.paint(ids, color), ({ count: n }) =>
-      color ? `Colored ${count(n, 'clip')} ${color}.` : `The color of ${count(n, 'clip')} was taken away.`,
+      color ? t('Colored {clips} {color}.', { clips: count(n, 'clip'), color: colorName(color) }) : t('The color of {clips} was taken away.', { clips: count(n, 'clip') }),
     );
 
   bringUp = (ids: string[]): Promise<Acted | null> =>
-    this.run(ids, () => this.service.bringUp(ids), ({ count: n }) => `Brought ${count(n, 'clip')} to the top of the history.`);
+    this.run(ids, () => this.service.bringUp(ids), ({ count: n }) => t('Brought {clips} to the top of the history.', { clips: count(n, 'clip') }));
 
   /** Takes back the newest act made here. What was done elsewhere, or can't be seen from here, is said and asked first. */
   async undo(): Promise<void> {
@@ -206,7 +207,7 @@ export class Acts {
       const all = await this.service.acts();
       const fits = (one: Act) => one.undone === (step === 'redo');
       const act = own === undefined ? all.find(fits) : all.find((one) => one.id === own);
-      const nothing = step === 'undo' ? 'There is nothing to take back.' : 'There is nothing to make again.';
+      const nothing = step === 'undo' ? t('There is nothing to take back.') : t('There is nothing to make again.');
       if (!act) return this.messages.tell(nothing, { wrong: true });
       this.#ask(step, act, own !== undefined);
     } catch (why) {
@@ -216,11 +217,11 @@ export class Acts {
 
   #ask(step: 'undo' | 'redo', act: Act, here: boolean): void {
     const about = act.first ? summary(act.first).slice(0, 60) : (act.drawer ?? '');
-    const several = (act.clips ?? 0) > 1 ? `${count(act.clips ?? 0, 'clip')}, first ` : '';
-    const what = `${actName(act.act)}${about ? `: ${several}${about}` : ''}`;
-    const where = here ? 'in this window' : 'not in this window';
-    const label = step === 'undo' ? 'Take it back' : 'Make it again';
-    this.messages.tell(`At ${time(act.at / 1000)}, ${where}: ${what}. ${label}?`, {
+    const several = (act.clips ?? 0) > 1 && about ? t('{clips}, first {first}', { clips: count(act.clips ?? 0, 'clip'), first: about }) : about;
+    const what = `${actName(act.act)}${several ? `: ${several}` : ''}`;
+    const where = here ? t('in this window') : t('not in this window');
+    const label = step === 'undo' ? t('Take it back') : t('Make it again');
+    this.messages.tell(t('At {at}, {where}: {what}. {label}?', { at: time(act.at / 1000), where, what, label }), {
       act: { label, key: step, run: () => void this.#step(step, act.id ?? '') },
     });
     if (this.messages.toast) this.#asked = { toast: this.messages.toast, id: act.id ?? '', step };
@@ -250,7 +251,7 @@ export class Acts {
       // What comes back is selected: now, if its event was faster than this answer, or when it arrives.
       this.selection.await(kind === 'remove' && step === 'undo' ? (clips[0]?.id ?? null) : null);
       const what = clips.length === 1 && clips[0] ? `: ${summary(clips[0]).slice(0, 60)}` : n > 1 ? `: ${count(n, 'clip')}` : '';
-      const [words, label, back] = step === 'undo' ? (['Taken back', 'Redo', 'redo'] as const) : (['Made again', 'Undo', 'undo'] as const);
+      const [words, label, back] = step === 'undo' ? ([t('Taken back'), t('Redo'), 'redo'] as const) : ([t('Made again'), t('Undo'), 'undo'] as const);
       this.messages.tell(`${words}: ${actName(kind)}${what}`, { act: { label, key: back, run: () => void this.#step(back, id) } });
     } catch (why) {
       // It can't be stepped any more: the one before it is next.

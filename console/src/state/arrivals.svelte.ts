@@ -15,6 +15,7 @@ import type { Selection } from './selection.svelte';
 import type { Session } from './session.svelte';
 import type { Came, Sight } from './sight.svelte';
 import { summary } from './words';
+import { t } from '../language/language.svelte';
 
 /** One thing that was told. */
 export interface Told {
@@ -56,7 +57,7 @@ export class Arrivals {
   breaths = $state(0);
 
   #queue: Told[] = [];
-  #due: 'with the next frame' | 'after a pause' | null = null;
+  #due: 'frame' | 'pause' | null = null;
   #callOff: () => void = () => {};
   #applied = 0;
   #lastEventId: string | null = null;
@@ -124,19 +125,19 @@ export class Arrivals {
    * many of them must not keep the page busy.
    */
   #schedule(mayWait: boolean): void {
-    if (this.#due === 'with the next frame') return;
+    if (this.#due === 'frame') return;
     const pause = mayWait ? this.#applied + FLOOD - this.page.now() : 0;
     if (pause <= 0) {
       this.#callOff();
       this.#withNextFrame();
     } else if (this.#due === null) {
-      this.#due = 'after a pause';
+      this.#due = 'pause';
       this.#callOff = this.page.after(Math.min(pause, FLOOD), () => this.#withNextFrame());
     }
   }
 
   #withNextFrame(): void {
-    this.#due = 'with the next frame';
+    this.#due = 'frame';
     this.page.withNextFrame(() => {
       this.#due = null;
       this.#applied = this.page.now();
@@ -229,12 +230,12 @@ export class Arrivals {
   #brought(before: number | undefined): void {
     const brought = this.parts.session.status?.brought;
     if (!brought || brought.at === before) return;
-    const where = brought.live ? ' It is on the live clipboard.' : '';
-    this.parts.messages.tell(`${brought.device} has sent you a clip.${where}`);
+    const where = brought.live ? ` ${t('It is on the live clipboard.')}` : '';
+    this.parts.messages.tell(`${t('{device} has sent you a clip.', { device: brought.device })}${where}`);
   }
 
   #refused(refusal: Refusal): void {
-    const from = refusal.program ? ` (from ${refusal.program})` : '';
-    this.parts.messages.tell(`Not kept${from}: ${refusal.words}.`, { wrong: true });
+    const { program, words } = refusal;
+    this.parts.messages.tell(program ? t('Not kept (from {program}): {words}.', { program, words }) : t('Not kept: {words}.', { words }), { wrong: true });
   }
 }

@@ -7,30 +7,31 @@ import type { Acts } from './acts.svelte';
 import type { Messages } from './messages.svelte';
 import type { Page } from './page';
 import { count, shown } from './words';
+import { t } from '../language/language.svelte';
 
 /** Items that are read at once: as many as the service gives. */
 const PART = 500;
 
 /** What an item is, in one line. */
 export function itemWords(item: BatchItem): string {
-  if (item.size === 0) return 'Stays empty';
-  if (item.kind === 'image') return item.picture ? `Picture, ${item.picture.width} × ${item.picture.height}` : 'Picture';
-  if (item.kind === 'files') return item.files?.map((one) => shown(one)).join(' · ') ?? 'Files';
-  return shown(item.head.trim().replace(/\s+/g, ' ')) || 'White space';
+  if (item.size === 0) return t('Stays empty');
+  if (item.kind === 'image') return item.picture ? t('Picture, {width} × {height}', { width: item.picture.width, height: item.picture.height }) : t('Picture');
+  if (item.kind === 'files') return item.files?.map((one) => shown(one)).join(' · ') ?? t('Files');
+  return shown(item.head.trim().replace(/\s+/g, ' ')) || t('White space');
 }
 
 /** The same with the name of its field. */
 export const itemName = (item: BatchItem): string => (item.label ? `${shown(item.label)}: ${itemWords(item)}` : itemWords(item));
 
 /** What a batch is called. */
-export const batchName = (batch: Batch): string => (batch.name ? shown(batch.name) : `Batch of ${count(batch.items, 'item')}`);
+export const batchName = (batch: Batch): string => (batch.name ? shown(batch.name) : t('Batch of {items}', { items: count(batch.items, 'item') }));
 
 /** What is next in it, in words. */
 export function nextWords(batch: Batch): string {
   const { next } = batch;
-  if (!next) return batch.items === 0 ? 'Nothing is in it yet.' : `At its end: all ${batch.items} were handed out.`;
-  const record = batch.records > 1 ? `, record ${next.record} of ${batch.records}, field ${next.field} of ${batch.fields}` : '';
-  return `Next is ${next.place} of ${batch.items}${record}: ${itemName(next)}`;
+  if (!next) return batch.items === 0 ? t('Nothing is in it yet.') : t('At its end: all {items} were handed out.', { items: batch.items });
+  const holes = { place: next.place, items: batch.items, next: itemName(next), record: next.record, records: batch.records, field: next.field, fields: batch.fields };
+  return batch.records > 1 ? t('Next is {place} of {items}, record {record} of {records}, field {field} of {fields}: {next}', holes) : t('Next is {place} of {items}: {next}', holes);
 }
 
 export class Batches {
@@ -132,7 +133,7 @@ export class Batches {
   /** Clips go into the one in hand; where there is none, or it was handed out, into a new one. */
   async add(clips: string[]): Promise<void> {
     const what = count(clips.length, 'clip');
-    const done = await this.acts.run([], () => this.service.addToHand(clips), ({ made }) => (made ? `Began a batch with ${what}.` : `Added ${what} to ${this.inHand ? batchName(this.inHand) : 'the batch'}.`));
+    const done = await this.acts.run([], () => this.service.addToHand(clips), ({ made }) => (made ? t('Began a batch with {what}.', { what }) : t('Added {what} to {batch}.', { what, batch: this.inHand ? batchName(this.inHand) : t('the batch') })));
     if (done?.made) this.chosen = done.made;
     await this.read().catch(() => {});
   }
@@ -140,8 +141,8 @@ export class Batches {
   /** Copies join a new one from now on; or the one that gathers does so no longer. */
   async gather(): Promise<void> {
     const gathering = this.all.find((one) => one.gathering);
-    if (!gathering) return void (await this.begin({}, { gathering: true }, 'Copies join a new batch from now on.'));
-    const done = await this.acts.run([], () => this.service.changeBatch(gathering.id, { gathering: false }), () => 'Copies join it no longer.');
+    if (!gathering) return void (await this.begin({}, { gathering: true }, t('Copies join a new batch from now on.')));
+    const done = await this.acts.run([], () => this.service.changeBatch(gathering.id, { gathering: false }), () => t('Copies join it no longer.'));
     if (done) await this.read().catch(() => {});
   }
 
@@ -151,7 +152,7 @@ export class Batches {
       const { item, batch } = await this.service.hand(id, out, place);
       this.chosen = batch.id;
       this.all = [batch, ...this.all.filter((one) => one.id !== batch.id).map((one) => ({ ...one, in_hand: false }))];
-      const given = item ? `A paste now gives ${item.place} of ${batch.items}: ${itemName(item).slice(0, 80)}. ` : '';
+      const given = item ? `${t('A paste now gives {place} of {items}: {item}.', { place: item.place, items: batch.items, item: itemName(item).slice(0, 80) })} ` : '';
       this.messages.tell(`${given}${nextWords(batch).slice(0, 160)}${batch.next ? '.' : ''}`);
     } catch (why) {
       this.messages.fail(why);
@@ -164,17 +165,17 @@ export class Batches {
     const to = order.indexOf(id) + by;
     if (to < 0 || to >= order.length) return;
     await this.put(id, by < 0 ? order[to] : order[to + 1]);
-    this.messages.say(`Now ${to + 1} of ${order.length}`);
+    this.messages.say(t('Now {to} of {all}', { to: to + 1, all: order.length }));
   }
 
   /** Puts an item before another one, or (none) at the end. */
-  put = (id: number, before: number | undefined): Promise<Acted | null> => this.run((batch) => this.service.moveItems(batch, [id], before), 'Moved.');
+  put = (id: number, before: number | undefined): Promise<Acted | null> => this.run((batch) => this.service.moveItems(batch, [id], before), t('Moved.'));
 
   /** Drops an item; the one after it is selected then. */
   async drop(id: number): Promise<void> {
     const at = this.items.findIndex((item) => item.id === id);
     const after = this.items[at + 1] ?? this.items[at - 1];
-    if (await this.run((batch) => this.service.dropItems(batch, [id]), 'Dropped from the batch.')) this.selected = after?.id ?? null;
+    if (await this.run((batch) => this.service.dropItems(batch, [id]), t('Dropped from the batch.'))) this.selected = after?.id ?? null;
   }
 
   /** What splitting would make of a clip, or of a text. */

@@ -4,6 +4,7 @@ import type { Console } from './console.svelte';
 import type { Command } from './keys.svelte';
 import type { Panel } from './selection.svelte';
 import { count } from './words';
+import { t } from '../language/language.svelte';
 
 /** What the view does afterwards: bring the selected row into sight, with the focus; nothing; `null`: it was no command here. */
 export type Then = 'follow' | 'nothing' | null;
@@ -102,7 +103,7 @@ export class Commands {
     };
     const doing = doings[command];
     if (!doing) return null;
-    if (subjects.length === 0) this.console.messages.tell('Nothing is selected. ↑ and ↓ choose a clip.', { wrong: true });
+    if (subjects.length === 0) this.console.messages.tell(t('Nothing is selected. ↑ and ↓ choose a clip.'), { wrong: true });
     else doing();
     return command === 'unfold' || command === 'remove' ? 'follow' : 'nothing';
   }
@@ -114,7 +115,7 @@ export class Commands {
 
   #open(panel: Panel, id: string | null, chosen: number): void {
     const { selection, messages, rows } = this.console;
-    if (chosen > 1) return messages.tell(`That is done to one clip at a time; ${count(chosen, 'clip')} are chosen. Esc lets go of them.`, { wrong: true });
+    if (chosen > 1) return messages.tell(t('That is done to one clip at a time; {clips} are chosen. Esc lets go of them.', { clips: count(chosen, 'clip') }), { wrong: true });
     if (id === null) return;
     const row = rows.get(id);
     if (!row) {
@@ -125,17 +126,17 @@ export class Commands {
         if (selection.selected === id && rows.get(id)) return this.#open(panel, id, 0);
         // A person may be typing into what did not open.
         this.console.rest();
-        messages.tell('This clip could not be read now. Try it again.', { wrong: true });
+        messages.tell(t('This clip could not be read now. Try it again.'), { wrong: true });
       };
       rows.need([id]).then(read, read);
       return;
     }
     if (panel === 'edit') {
       const isText = row.kind === 'text' || row.kind === 'link';
-      if (!isText) return messages.tell(`${row.kind === 'image' ? 'A picture' : 'A list of files'} can't be edited here. It can be given a title.`, { wrong: true });
-      if (row.chars > EDITABLE) return messages.tell("It is longer than a MiB, and can't be edited here. Save it as a file.", { wrong: true });
+      if (!isText) return messages.tell(row.kind === 'image' ? t("A picture can't be edited here. It can be given a title.") : t("A list of files can't be edited here. It can be given a title."), { wrong: true });
+      if (row.chars > EDITABLE) return messages.tell(t("It is longer than a MiB, and can't be edited here. Save it as a file."), { wrong: true });
     }
-    if (panel === 'tidy' && row.kind === 'image') return messages.tell('A picture has no text to be tidied.', { wrong: true });
+    if (panel === 'tidy' && row.kind === 'image') return messages.tell(t('A picture has no text to be tidied.'), { wrong: true });
     selection.open(id, panel);
   }
 
@@ -159,19 +160,19 @@ export class Commands {
     if (command === 'title') selection.open(id, 'title');
     else if (command === 'remove') void this.removeDivider(id);
     else if (command === 'moveUp' || command === 'moveDown') void this.#shift(id, command === 'moveUp' ? -1 : 1);
-    else messages.tell('This is a divider: T gives it other words, Del removes it, Alt ↑ ↓ moves it.', { wrong: true });
+    else messages.tell(t('This is a divider: T gives it other words, Del removes it, Alt ↑ ↓ moves it.'), { wrong: true });
     return 'nothing';
   }
 
   /** Moves something by so many places, and says where it is then. */
   async #shift(id: string, by: number): Promise<void> {
     const { sight, messages, place, search } = this.console;
-    if (place.view === 'history' || search.active) return messages.tell('The history is in the order of copying. B brings a clip to its top.', { wrong: true });
+    if (place.view === 'history' || search.active) return messages.tell(t('The history is in the order of copying. B brings a clip to its top.'), { wrong: true });
     const { ids } = sight.now;
     const to = ids.indexOf(id) + by;
     if (to < 0 || to >= ids.length) return;
     const before = by < 0 ? ids[to] : ids[to + 1];
-    if (await this.move(id, before ?? '')) messages.say(`Now ${to + 1} of ${ids.length}`);
+    if (await this.move(id, before ?? '')) messages.say(t('Now {to} of {all}', { to: to + 1, all: ids.length }));
   }
 
   /** Puts something of this place before something else of it, or (an empty text) at its end. */
@@ -180,7 +181,7 @@ export class Commands {
     if (id === before || (place.view !== 'favorites' && place.view !== 'drawer')) return false;
     if (this.#isDivider(id)) {
       if (place.view !== 'drawer') return false;
-      const done = await acts.run([], () => service.changeDivider(place.id, id, { before }), () => 'Moved the divider.');
+      const done = await acts.run([], () => service.changeDivider(place.id, id, { before }), () => t('Moved the divider.'));
       if (done) await this.console.drawerChanged();
       return done !== null;
     }
@@ -191,7 +192,7 @@ export class Commands {
   async removeDivider(id: string): Promise<void> {
     const { acts, service, place } = this.console;
     if (place.view !== 'drawer') return;
-    if (await acts.run([], () => service.removeDivider(place.id, id), () => 'The divider was removed.')) await this.console.drawerChanged();
+    if (await acts.run([], () => service.removeDivider(place.id, id), () => t('The divider was removed.'))) await this.console.drawerChanged();
   }
 
 }

@@ -22,6 +22,7 @@ import { Phone } from './phone.svelte';
 import { Settings } from './settings.svelte';
 import { Sight } from './sight.svelte';
 import { Stays } from './stays';
+import { t } from '../language/language.svelte';
 
 export class Console {
   readonly keys: Keys;
@@ -89,7 +90,7 @@ export class Console {
     this.session.onIn = () => this.#listen(false);
     this.session.onOut = () => {
       this.#listening = false;
-      this.messages.say('You are signed out. The page stays as it is; sign in to go on.');
+      this.messages.say(t('You are signed out. The page stays as it is; sign in to go on.'));
     };
   }
 
@@ -237,13 +238,13 @@ export class Console {
     if (id !== null) return void this.acts.take(id, 'ready');
     if (onPage || drawers.visible) {
       const there = this.drawers.first.length >= number;
-      return this.messages.tell(there ? `f${number} has only just come there. Look, and press ${number} again.` : `There is no favorite f${number}.`, { wrong: true });
+      return this.messages.tell(there ? t('f{number} has only just come there. Look, and press {number} again.', { number }) : t('There is no favorite f{number}.', { number }), { wrong: true });
     }
     const wanted = this.list.favorites.ids[number - 1];
-    if (wanted === undefined) return this.messages.tell(`There is no favorite f${number}.`, { wrong: true });
+    if (wanted === undefined) return this.messages.tell(t('There is no favorite f{number}.', { number }), { wrong: true });
     this.go({ view: 'favorites', query: '' });
     this.selection.select(wanted);
-    this.messages.tell(`f${number} is selected. Enter takes it.`);
+    this.messages.tell(t('f{number} is selected. Enter takes it.', { number }));
     this.page.focus('list');
   }
 
@@ -252,15 +253,15 @@ export class Console {
     const { place } = this;
     switch (place.view) {
       case 'drawer':
-        return this.drawers.get(place.id)?.name ?? (this.drawers.loaded ? 'A drawer that is gone' : 'Drawer');
+        return this.drawers.get(place.id)?.name ?? (this.drawers.loaded ? t('A drawer that is gone') : t('Drawer'));
       case 'acts':
-        return 'Recent acts';
+        return t('Recent acts');
       case 'hand':
-        return 'Batch in hand';
+        return t('Batch in hand');
       case 'pick':
-        return 'Picker';
+        return t('Picker');
       default:
-        return place.view.charAt(0).toUpperCase() + place.view.slice(1);
+        return { history: t('History'), favorites: t('Favorites'), drawers: t('Drawers'), batches: t('Batches'), insight: t('Insight'), devices: t('Devices'), settings: t('Settings'), help: t('Help') }[place.view];
     }
   }
 

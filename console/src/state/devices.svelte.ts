@@ -3,6 +3,7 @@ import type { AllDevices, AllPhones, Device, Pairing, PhoneLink, SignedInBrowser
 import type { Service } from '../border/service';
 import type { Messages } from './messages.svelte';
 import type { Questions } from './questions.svelte';
+import { t } from '../language/language.svelte';
 
 export class Devices {
   all = $state.raw<AllDevices | null>(null);
@@ -35,7 +36,7 @@ export class Devices {
   send = async (id: string, device: Device): Promise<boolean> => {
     try {
       const { to } = await this.service.sendClip(id, device.id);
-      this.messages.tell(`On its way to ${to}.`);
+      this.messages.tell(t('On its way to {to}.', { to }));
       return true;
     } catch (why) {
       this.messages.fail(why);
@@ -62,7 +63,7 @@ export class Devices {
   }
 
   async endPhone(phone: SignedInBrowser): Promise<void> {
-    await this.#do(() => this.service.endBrowser(phone.id), `${phone.name} is signed out, and sees nothing any more.`);
+    await this.#do(() => this.service.endBrowser(phone.id), t('{name} is signed out, and sees nothing any more.', { name: phone.name }));
     await this.loadPhones();
   }
 
@@ -96,7 +97,7 @@ export class Devices {
   typePhrase = (hub: string, phrase: string, name: string): Promise<boolean> => this.#do(() => this.service.typePhrase({ hub, phrase, ...said({ name }) }));
   callOff = (): Promise<boolean> => this.#do(() => this.service.callOffPairing());
   now = (): Promise<boolean> => this.#do(() => this.service.exchangeNow());
-  pause = (paused: boolean): Promise<boolean> => this.#do(() => this.service.pauseExchange(paused), paused ? 'Nothing is exchanged until you go on.' : 'The exchange goes on.');
+  pause = (paused: boolean): Promise<boolean> => this.#do(() => this.service.pauseExchange(paused), paused ? t('Nothing is exchanged until you go on.') : t('The exchange goes on.'));
 
   /** Says whether the device that asks is let in. */
   answer(yes: boolean): Promise<boolean> {
@@ -106,24 +107,24 @@ export class Devices {
 
   async strikeOff(device: Device): Promise<void> {
     const yes = await this.questions.ask({
-      title: `Strike ${device.name} off?`,
-      lines: ['It can neither read nor write any more; those who stay have a new key.', 'It keeps what it has.'],
+      title: t('Strike {name} off?', { name: device.name }),
+      lines: [t('It can neither read nor write any more. Those who stay have a new key.'), t('It keeps what it has.')],
       sample: [],
-      yes: `Strike ${device.name} off`,
-      no: 'It stays',
+      yes: t('Strike {name} off', { name: device.name }),
+      no: t('It stays'),
     });
-    if (yes) await this.#do(() => this.service.strikeOff(device.id), `${device.name} is struck off.`);
+    if (yes) await this.#do(() => this.service.strikeOff(device.id), t('{name} is struck off.', { name: device.name }));
   }
 
   async leave(): Promise<void> {
     const yes = await this.questions.ask({
-      title: 'Leave the group?',
-      lines: ['This device keeps what it has, and exchanges nothing any more.'],
+      title: t('Leave the group?'),
+      lines: [t('This device keeps what it has, and exchanges nothing any more.')],
       sample: [],
-      yes: 'Leave',
-      no: 'Stay',
+      yes: t('Leave'),
+      no: t('Stay'),
     });
-    if (yes) await this.#do(() => this.service.leaveGroup(), 'This device belongs to no group any more.');
+    if (yes) await this.#do(() => this.service.leaveGroup(), t('This device belongs to no group any more.'));
   }
 }
 

@@ -5,6 +5,7 @@ import { Failure } from '../api/failure';
 import type { Service } from '../border/service';
 import type { Messages } from './messages.svelte';
 import type { Page } from './page';
+import { t } from '../language/language.svelte';
 
 const STORED = 'yadori.typed.';
 const NAMES = 'yadori.typed';
@@ -105,8 +106,8 @@ export class Drafts {
       const room = this.keep(`edit:${editing.row.id}`, editing.text);
       this.messages.tell(
         room
-          ? 'Your words are kept in this browser until the service answers; press E on the clip to go on.'
-          : 'Neither the service nor this browser can keep your words now.',
+          ? t('Your words are kept in this browser until the service answers; press E on the clip to go on.')
+          : t('Neither the service nor this browser can keep your words now.'),
         { wrong: true },
       );
       if (!room) this.editing = editing;
@@ -135,7 +136,7 @@ export class Drafts {
         // Its clip is gone, or the service is: the browser keeps it.
       }
     }
-    if (handed > 0) this.messages.tell(handed === 1 ? 'Your draft is safe in the service now.' : `Your ${handed} drafts are safe in the service now.`);
+    if (handed > 0) this.messages.tell(handed === 1 ? t('Your draft is safe in the service now.') : t('Your {handed} drafts are safe in the service now.', { handed }));
     if (this.editing) await this.hand(this.editing);
   }
 
@@ -144,8 +145,8 @@ export class Drafts {
     const { editing } = this;
     if (editing?.row.id !== id) return;
     editing.orphaned = gone;
-    if (gone) editing.note = 'This clip was removed meanwhile. Your words stay here, and can be saved as a new clip.';
-    else if (copied) editing.note = 'This clip was copied again meanwhile. Your words are as you typed them.';
+    if (gone) editing.note = t('This clip was removed meanwhile. Your words stay here, and can be saved as a new clip.');
+    else if (copied) editing.note = t('This clip was copied again meanwhile. Your words are as you typed them.');
   }
 
   /** What was typed in a field and not sent; `null` when nothing was. */

@@ -1,5 +1,6 @@
 // The keys of the console: one table. Handlers look a press up in it, buttons show its keys, the help page lists it.
 import type { Page } from './page';
+import { msg, t } from '../language/language.svelte';
 
 /**
  * Where a key holds: anywhere outside of fields (`page`); with the focus in a list or on a row (`list`), among kept
@@ -30,46 +31,46 @@ const DIGITS = ['1', '2', '3', '4', '5', '6', '7', '8', '9'].map((key) => ({ key
 const alone = (key: string): Stroke[] => [{ key, alt: true }, { key, ctrl: true, shift: false }];
 
 export const KEYS = {
-  toSearch: { where: ['page'], strokes: [{ key: '/' }], shown: '/', does: 'Search; ↑ ↓ choose, Enter takes, Tab completes' },
-  next: { where: ['list', 'search', 'picker', 'drawers', 'batch', 'pick'], strokes: [{ key: 'ArrowDown', shift: false, alt: false }], shown: '↑ ↓', does: 'Choose' },
+  toSearch: { where: ['page'], strokes: [{ key: '/' }], shown: '/', does: msg('Search; ↑ ↓ choose, Enter takes, Tab completes') },
+  next: { where: ['list', 'search', 'picker', 'drawers', 'batch', 'pick'], strokes: [{ key: 'ArrowDown', shift: false, alt: false }], shown: '↑ ↓', does: msg('Choose') },
   previous: { where: ['list', 'search', 'picker', 'drawers', 'batch', 'pick'], strokes: [{ key: 'ArrowUp', shift: false, alt: false }], shown: '↑', does: '' },
   pageDown: { where: ['list', 'search', 'picker', 'batch', 'pick'], strokes: [{ key: 'PageDown', shift: false }], shown: 'Page ↓', does: '' },
   pageUp: { where: ['list', 'search', 'picker', 'batch', 'pick'], strokes: [{ key: 'PageUp', shift: false }], shown: 'Page ↑', does: '' },
-  first: { where: ['list', 'drawers', 'batch'], strokes: [{ key: 'Home', shift: false }], shown: 'Home', does: 'The first; End, the last' },
+  first: { where: ['list', 'drawers', 'batch'], strokes: [{ key: 'Home', shift: false }], shown: 'Home', does: msg('The first; End, the last') },
   last: { where: ['list', 'drawers', 'batch'], strokes: [{ key: 'End', shift: false }], shown: 'End', does: '' },
-  unfold: { where: ['list'], strokes: [{ key: ' ', shift: false }], shown: 'Space', does: 'Unfold' },
-  take: { where: ['list', 'search', 'batch'], strokes: [{ key: 'Enter', shift: false }], shown: 'Enter', does: 'Take' },
-  takePlain: { where: ['list', 'search'], strokes: [{ key: 'Enter', shift: true }], shown: 'Shift Enter', does: 'Take as plain text' },
-  pin: { where: ['list'], strokes: [{ key: 'p' }], shown: 'P', does: 'Pin, or unpin' },
-  drawer: { where: ['list'], strokes: [{ key: 'd' }], shown: 'D', does: 'Put into a drawer' },
-  edit: { where: ['list'], strokes: [{ key: 'e' }], shown: 'E', does: 'Edit' },
-  title: { where: ['list'], strokes: [{ key: 't' }], shown: 'T', does: 'Title' },
-  tidy: { where: ['list'], strokes: [{ key: 'y' }], shown: 'Y', does: 'Tidy it on its way out' },
-  color: { where: ['list'], strokes: [{ key: 'c' }], shown: 'C', does: 'Color' },
-  bringUp: { where: ['list'], strokes: [{ key: 'b' }], shown: 'B', does: 'Bring to the top of the history' },
-  addToBatch: { where: ['list'], strokes: [{ key: 'g' }], shown: 'G', does: 'Gather into the batch in hand' },
-  choose: { where: ['list'], strokes: [{ key: 's' }], shown: 'S', does: 'Choose several; Shift ↑ ↓ for a range' },
+  unfold: { where: ['list'], strokes: [{ key: ' ', shift: false }], shown: 'Space', does: msg('Unfold') },
+  take: { where: ['list', 'search', 'batch'], strokes: [{ key: 'Enter', shift: false }], shown: 'Enter', does: msg('Take') },
+  takePlain: { where: ['list', 'search'], strokes: [{ key: 'Enter', shift: true }], shown: 'Shift Enter', does: msg('Take as plain text') },
+  pin: { where: ['list'], strokes: [{ key: 'p' }], shown: 'P', does: msg('Pin, or unpin') },
+  drawer: { where: ['list'], strokes: [{ key: 'd' }], shown: 'D', does: msg('Put into a drawer') },
+  edit: { where: ['list'], strokes: [{ key: 'e' }], shown: 'E', does: msg('Edit') },
+  title: { where: ['list'], strokes: [{ key: 't' }], shown: 'T', does: msg('Title') },
+  tidy: { where: ['list'], strokes: [{ key: 'y' }], shown: 'Y', does: msg('Tidy it on its way out') },
+  color: { where: ['list'], strokes: [{ key: 'c' }], shown: 'C', does: msg('Color') },
+  bringUp: { where: ['list'], strokes: [{ key: 'b' }], shown: 'B', does: msg('Bring to the top of the history') },
+  addToBatch: { where: ['list'], strokes: [{ key: 'g' }], shown: 'G', does: msg('Gather into the batch in hand') },
+  choose: { where: ['list'], strokes: [{ key: 's' }], shown: 'S', does: msg('Choose several; Shift ↑ ↓ for a range') },
   chooseDown: { where: ['list'], strokes: [{ key: 'ArrowDown', shift: true }], shown: 'Shift ↓', does: '' },
   chooseUp: { where: ['list'], strokes: [{ key: 'ArrowUp', shift: true }], shown: 'Shift ↑', does: '' },
   choosePageDown: { where: ['list'], strokes: [{ key: 'PageDown', shift: true }], shown: 'Shift Page ↓', does: '' },
   choosePageUp: { where: ['list'], strokes: [{ key: 'PageUp', shift: true }], shown: 'Shift Page ↑', does: '' },
   chooseToFirst: { where: ['list'], strokes: [{ key: 'Home', shift: true }], shown: 'Shift Home', does: '' },
   chooseToLast: { where: ['list'], strokes: [{ key: 'End', shift: true }], shown: 'Shift End', does: '' },
-  moveDown: { where: ['kept', 'drawers', 'batch'], strokes: [{ key: 'ArrowDown', alt: true }], shown: 'Alt ↑ ↓', does: 'Move a favorite, a clip in a drawer, a drawer, an item of a batch' },
+  moveDown: { where: ['kept', 'drawers', 'batch'], strokes: [{ key: 'ArrowDown', alt: true }], shown: 'Alt ↑ ↓', does: msg('Move a favorite, a clip in a drawer, a drawer, an item of a batch') },
   moveUp: { where: ['kept', 'drawers', 'batch'], strokes: [{ key: 'ArrowUp', alt: true }], shown: 'Alt ↑', does: '' },
-  remove: { where: ['list', 'batch'], strokes: [{ key: 'Delete', shift: false }], shown: 'Del', does: 'Remove' },
-  undo: { where: ['page'], strokes: [{ key: 'u', shift: false }, { key: 'z', ctrl: true, shift: false }], shown: 'U', does: 'Undo what was done here; Shift U makes it again' },
+  remove: { where: ['list', 'batch'], strokes: [{ key: 'Delete', shift: false }], shown: 'Del', does: msg('Remove') },
+  undo: { where: ['page'], strokes: [{ key: 'u', shift: false }, { key: 'z', ctrl: true, shift: false }], shown: 'U', does: msg('Undo what was done here; Shift U makes it again') },
   redo: { where: ['page'], strokes: [{ key: 'u', shift: true }, { key: 'z', ctrl: true, shift: true }], shown: 'Shift U', does: '' },
-  goHistory: { where: ['page'], strokes: [{ key: 'h' }], shown: 'H', does: 'Go to the history' },
-  goFavorites: { where: ['page'], strokes: [{ key: 'f' }], shown: 'F', does: 'Go to the favorites' },
-  goDrawer: { where: ['page'], strokes: [{ key: 'j' }], shown: 'J', does: 'Jump to a drawer, or make one' },
-  goBatches: { where: ['page'], strokes: [{ key: 'o' }], shown: 'O', does: 'Go to the batches, to hand one out' },
-  goInsight: { where: ['page'], strokes: [{ key: 'i' }], shown: 'I', does: 'Go to the insight' },
-  goActs: { where: ['page'], strokes: [{ key: 'a' }], shown: 'A', does: 'Go to the recent acts' },
-  goDevices: { where: ['page'], strokes: [{ key: 'v' }], shown: 'V', does: 'Go to your devices' },
-  goSettings: { where: ['page'], strokes: [{ key: 'k' }], shown: 'K', does: 'Go to the settings: what is kept, and how' },
-  favorite: { where: ['page'], strokes: DIGITS, shown: '1 … 9', does: 'Take the favorite f1 … f9' },
-  help: { where: ['page'], strokes: [{ key: '?' }], shown: '?', does: 'This page' },
+  goHistory: { where: ['page'], strokes: [{ key: 'h' }], shown: 'H', does: msg('Go to the history') },
+  goFavorites: { where: ['page'], strokes: [{ key: 'f' }], shown: 'F', does: msg('Go to the favorites') },
+  goDrawer: { where: ['page'], strokes: [{ key: 'j' }], shown: 'J', does: msg('Jump to a drawer, or make one') },
+  goBatches: { where: ['page'], strokes: [{ key: 'o' }], shown: 'O', does: msg('Go to the batches, to hand one out') },
+  goInsight: { where: ['page'], strokes: [{ key: 'i' }], shown: 'I', does: msg('Go to the insight') },
+  goActs: { where: ['page'], strokes: [{ key: 'a' }], shown: 'A', does: msg('Go to the recent acts') },
+  goDevices: { where: ['page'], strokes: [{ key: 'v' }], shown: 'V', does: msg('Go to your devices') },
+  goSettings: { where: ['page'], strokes: [{ key: 'k' }], shown: 'K', does: msg('Go to the settings: what is kept, and how') },
+  favorite: { where: ['page'], strokes: DIGITS, shown: '1 … 9', does: msg('Take the favorite f1 … f9') },
+  help: { where: ['page'], strokes: [{ key: '?' }], shown: '?', does: msg('This page') },
   pickTake: { where: ['pick'], strokes: [{ key: 'Enter', ctrl: false, alt: false, shift: false }], shown: 'Enter', does: '' },
   pickOther: { where: ['pick'], strokes: [{ key: 'Enter', ctrl: true }], shown: 'Ctrl Enter', does: '' },
   pickPlain: { where: ['pick'], strokes: [{ key: 'Enter', alt: true }, { key: 'Enter', shift: true }], shown: 'Alt Enter', does: '' },
@@ -93,8 +94,8 @@ export const KEYS = {
   confirm: { where: ['picker', 'form', 'chart'], strokes: [{ key: 'Enter', shift: false }], shown: 'Enter', does: '' },
   nextBar: { where: ['chart'], strokes: [{ key: 'ArrowRight' }], shown: '→', does: '' },
   previousBar: { where: ['chart'], strokes: [{ key: 'ArrowLeft' }], shown: '←', does: '' },
-  save: { where: ['editor'], strokes: [{ key: 'Enter', ctrl: true }], shown: 'Ctrl Enter', does: 'Save what was changed' },
-  leave: { where: ['page', 'list', 'search', 'picker', 'editor', 'form', 'pick'], strokes: [{ key: 'Escape' }], shown: 'Esc', does: 'Fold, let go, leave' },
+  save: { where: ['editor'], strokes: [{ key: 'Enter', ctrl: true }], shown: 'Ctrl Enter', does: msg('Save what was changed') },
+  leave: { where: ['page', 'list', 'search', 'picker', 'editor', 'form', 'pick'], strokes: [{ key: 'Escape' }], shown: 'Esc', does: msg('Fold, let go, leave') },
 } as const satisfies Record<string, Key>;
 
 export type Command = keyof typeof KEYS;
@@ -149,10 +150,10 @@ export class Keys {
   /** Gives a command another key; says why not. */
   give(command: Command, key: string): string | null {
     const wanted = key.toLowerCase();
-    if (wanted.length !== 1 || /[\s\d]/.test(wanted)) return 'One letter or sign, please.';
+    if (wanted.length !== 1 || /[\s\d]/.test(wanted)) return t('One letter or sign, please.');
     const others = (Object.keys(KEYS) as Command[]).filter((one) => one !== command && isSingle(one));
     const taken = others.find((one) => this.#of(one) === wanted && one !== 'redo');
-    if (taken) return `${wanted.toUpperCase()} is the key of “${KEYS[taken].does}”.`;
+    if (taken) return t('{wanted} is the key of “{does}”.', { wanted: wanted.toUpperCase(), does: t(KEYS[taken].does) });
     const { [command]: _, ...rest } = this.own;
     this.own = wanted === KEYS[command].strokes[0].key ? rest : { ...rest, [command]: wanted };
     this.save();
@@ -219,4 +220,4 @@ export class Keys {
 
 /** The lines of the help page. */
 export const helpLines = (): [Command, string][] =>
-  (Object.entries(KEYS) as [Command, Key][]).flatMap(([name, { does }]): [Command, string][] => (does ? [[name, does]] : []));
+  (Object.entries(KEYS) as [Command, Key][]).flatMap(([name, { does }]): [Command, string][] => (does ? [[name, t(does)]] : []));

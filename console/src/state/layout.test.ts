@@ -1,6 +1,13 @@
 import { expect, test } from 'vitest';
 
-import { HEADING, PICTURE_ROW, ROW, headingsBetween, layOut, placeAt } from './layout';
+import { DIVIDER_ROW, HEADING, PICTURE_ROW, ROW, UPPER, headingsBetween, layOut, layOutFlat, placeAt } from './layout';
+
+test('rows are as tall as is wished, and headings as ever', () => {
+  const sizes = { row: 36, picture: 90 };
+  const { tops, height } = layOut('tit', [10_000, 9_000, 5_000], 1, sizes);
+  expect([[...tops], height]).toEqual([[HEADING, HEADING + 36, 2 * HEADING + 126], 2 * HEADING + 162]);
+  expect([...layOutFlat('dt', 1, sizes).tops]).toEqual([UPPER, UPPER + DIVIDER_ROW]);
+});
 
 test('rows follow each other under the heading of their sitting', () => {
   const { tops, headings, height } = layOut('tit', [10_000, 9_000, 5_000]);

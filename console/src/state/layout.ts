@@ -27,19 +27,30 @@ export interface Layout {
   height: number;
 }
 
-export function rowHeight(kind: string): number {
+/** How tall rows are. */
+export interface Sizes {
+  row: number;
+  picture: number;
+}
+
+const USUAL: Sizes = { row: ROW, picture: PICTURE_ROW };
+
+/** A row of this kind shows a picture. */
+export const isPicture = (kind: string): boolean => kind === 'i' || kind === 'p';
+
+export function rowHeight(kind: string, sizes = USUAL): number {
   if (kind === 'd') return DIVIDER_ROW;
-  return kind === 'i' || kind === 'p' ? PICTURE_ROW : ROW;
+  return isPicture(kind) ? sizes.picture : sizes.row;
 }
 
 /** Lays rows of these kinds and times (seconds, newest or oldest first) out, a heading before each sitting. */
-export function layOut(kinds: ArrayLike<string>, times: ArrayLike<number>, unit = 1): Layout {
+export function layOut(kinds: ArrayLike<string>, times: ArrayLike<number>, unit = 1, sizes = USUAL): Layout {
   const count = kinds.length;
   const tops = new Int32Array(count);
   const headings: Heading[] = [];
   let top = 0;
   let open: Heading | undefined;
-  const [heading, row, picture] = [HEADING, ROW, PICTURE_ROW].map((one) => Math.round(one * unit)) as [number, number, number];
+  const [heading, row, picture] = [HEADING, sizes.row, sizes.picture].map((one) => Math.round(one * unit)) as [number, number, number];
   const ascending = (times[0] ?? 0) < (times[count - 1] ?? 0);
   for (let n = 0; n < count; n++) {
     const at = times[n] ?? 0;
@@ -52,18 +63,18 @@ export function layOut(kinds: ArrayLike<string>, times: ArrayLike<number>, unit 
     if (ascending) open.end = at;
     else open.start = at;
     tops[n] = top;
-    top += kinds[n] === 'i' || kinds[n] === 'p' ? picture : row;
+    top += isPicture(kinds[n] ?? 't') ? picture : row;
   }
   return { tops, headings, height: top };
 }
 
 /** Lays rows out without headings. */
-export function layOutFlat(kinds: ArrayLike<string>, unit = 1): Layout {
+export function layOutFlat(kinds: ArrayLike<string>, unit = 1, sizes = USUAL): Layout {
   const tops = new Int32Array(kinds.length);
   let top = Math.round(UPPER * unit);
   for (let n = 0; n < kinds.length; n++) {
     tops[n] = top;
-    top += Math.round(rowHeight(kinds[n] ?? 't') * unit);
+    top += Math.round(rowHeight(kinds[n] ?? 't', sizes) * unit);
   }
   return { tops, headings: [], height: top };
 }

@@ -3,6 +3,7 @@ import { Failure } from '../api/failure';
 import type { Command } from './keys.svelte';
 import type { Page } from './page';
 import { count } from './words';
+import { t } from '../language/language.svelte';
 
 export interface Toast {
   text: string;
@@ -81,6 +82,6 @@ export class Messages {
   #copied(): string | null {
     const n = this.#copies;
     this.#copies = 0;
-    return n === 0 ? null : n === 1 ? `Copied: ${this.#lastCopy}` : count(n, 'new copy', 'new copies');
+    return n === 0 ? null : n === 1 ? t('Copied: {what}', { what: this.#lastCopy }) : count(n, 'new copy', 'new copies');
   }
 }

@@ -4,6 +4,7 @@ import type { Messages } from './messages.svelte';
 import type { Page } from './page';
 import type { Rows } from './rows.svelte';
 import { count, summary } from './words';
+import { t } from '../language/language.svelte';
 
 /** A content as a browser's clipboard takes it. */
 const TYPES = { text: 'text/plain', picture: 'image/png' } as const;
@@ -39,7 +40,7 @@ export class Phone {
     try {
       await this.page.putHere(content, picture ? TYPES.picture : TYPES.text);
       const { row } = await detail;
-      this.messages.tell(`On this phone’s clipboard: ${summary(row).slice(0, 80)}`);
+      this.messages.tell(t('On this phone’s clipboard: {row}', { row: summary(row).slice(0, 80) }));
     } catch (why) {
       // Where the clip itself could not be had, that is the reason.
       const cause = await content.then(() => why, (first: unknown) => first);
@@ -53,7 +54,7 @@ export class Phone {
     if (await this.#add(() => this.service.add(this.text))) {
       this.text = '';
       this.adding = false;
-      this.messages.tell('Added. It is the newest clip on the computer.');
+      this.messages.tell(t('Added. It is the newest clip on the computer.'));
     }
   }
 
@@ -67,7 +68,7 @@ export class Phone {
     }
     if (done === 0) return;
     this.adding = false;
-    this.messages.tell(`Added ${count(done, 'clip')}.`);
+    this.messages.tell(t('Added {clips}.', { clips: count(done, 'clip') }));
   }
 
   /** Takes in what another program has shared. What can't be added now stands in the sheet. */

@@ -1,4 +1,5 @@
 // What the person prefers here: order, how many are shown, whether the first start was seen. Kept by the browser.
+import { msg } from '../language/language.svelte';
 import type { Page } from './page';
 
 const STORED = 'yadori.prefs';
@@ -7,7 +8,7 @@ export const MOST: [number, string][] = [
   [50, '50'],
   [200, '200'],
   [1_000, '1,000'],
-  [Number.MAX_SAFE_INTEGER, 'all'],
+  [Number.MAX_SAFE_INTEGER, msg('all')],
 ];
 
 export class Prefs {

@@ -3,6 +3,7 @@ import type { Status } from '../api/types';
 import type { Service } from '../border/service';
 import type { Page } from './page';
 import { time } from './words';
+import { t } from '../language/language.svelte';
 
 const LINK = '#entry=';
 
@@ -101,25 +102,25 @@ export class Session {
 
   get lamp(): LampSays {
     if (!this.reached) {
-      return { look: 'broken', words: 'The service does not answer', reason: 'Copies are not being kept unless it runs. It is tried again by itself.' };
+      return { look: 'broken', words: t('The service does not answer'), reason: t('Copies are not being kept unless it runs. It is tried again by itself.') };
     }
     const capture = this.status?.capture;
     const reason = capture?.reason ? capture.reason.charAt(0).toUpperCase() + capture.reason.slice(1) + '.' : null;
     switch (capture?.state) {
       case 'keeping':
-        return { look: 'lit', words: 'Keeping copies', reason };
+        return { look: 'lit', words: t('Keeping copies'), reason };
       case 'waiting':
-        return { look: 'broken', words: 'Copies wait in memory', reason };
+        return { look: 'broken', words: t('Copies wait in memory'), reason };
       case 'broken':
-        return { look: 'broken', words: 'Copies are not being kept', reason };
+        return { look: 'broken', words: t('Copies are not being kept'), reason };
       case 'paused': {
         const until = capture?.paused_until;
-        return { look: 'dark', words: until ? `Paused until ${time(until / 1000)}` : 'Paused', reason: null };
+        return { look: 'dark', words: until ? t('Paused until {until}', { until: time(until / 1000) }) : t('Paused'), reason: null };
       }
       case 'off':
-        return { look: 'dark', words: 'Capture is off', reason };
+        return { look: 'dark', words: t('Capture is off'), reason };
       default:
-        return { look: 'dark', words: 'Starting', reason };
+        return { look: 'dark', words: t('Starting'), reason };
     }
   }
 }

@@ -5,6 +5,7 @@ import type { Acts } from './acts.svelte';
 import type { Messages } from './messages.svelte';
 import type { Questions } from './questions.svelte';
 import { count, size } from './words';
+import { t } from '../language/language.svelte';
 
 export type Changes = Record<string, unknown>;
 
@@ -85,15 +86,15 @@ export class Settings {
     if (this.wrong !== null || !plan) return false;
     if (plan.goes.clips > 0) {
       const yes = await this.questions.ask({
-        title: `Let ${count(plan.goes.clips, 'clip')} go?`,
-        lines: [`${size(plan.goes.bytes)}, oldest first:`, ...plan.reasons.map((one) => `${count(one.amount.clips, 'clip')}: ${one.words}.`), plan.goes.clips > 50 ? 'They can be brought back for a while.' : 'They can’t be brought back.'],
+        title: t('Let {clips} go?', { clips: count(plan.goes.clips, 'clip') }),
+        lines: [t('{bytes}, oldest first:', { bytes: size(plan.goes.bytes) }), ...plan.reasons.map((one) => `${count(one.amount.clips, 'clip')}: ${one.words}.`), plan.goes.clips > 50 ? t('They can be brought back for a while.') : t('They can’t be brought back.')],
         sample: plan.sample,
-        yes: `Let ${count(plan.goes.clips, 'clip')} go`,
-        no: 'Keep them',
+        yes: t('Let {clips} go', { clips: count(plan.goes.clips, 'clip') }),
+        no: t('Keep them'),
       });
       if (!yes) return false;
     }
-    if (!(await this.set(changes, 'The limits are set.'))) return false;
+    if (!(await this.set(changes, t('The limits are set.')))) return false;
     await this.obey();
     return true;
   }
@@ -102,7 +103,7 @@ export class Settings {
     try {
       const { clips } = await this.service.obeyLimits();
       this.acts.changed();
-      if (clips > 0) this.messages.tell(`${count(clips, 'clip')} went by the limits.`);
+      if (clips > 0) this.messages.tell(t('{clips} went by the limits.', { clips: count(clips, 'clip') }));
     } catch (why) {
       this.messages.fail(why);
     }
@@ -120,20 +121,20 @@ export class Settings {
     try {
       const plan = await this.service.clearPlan(scope);
       if (plan.clips === 0 && !live) {
-        this.messages.tell(plan.spared > 0 ? `There is nothing to clear: ${count(plan.spared, 'favorite')} would be meant, and stay.` : 'There is nothing to clear.', { wrong: true });
+        this.messages.tell(plan.spared > 0 ? t('There is nothing to clear: {favorites} would be meant, and stay.', { favorites: count(plan.spared, 'favorite') }) : t('There is nothing to clear.'), { wrong: true });
         return false;
       }
       const minutes = count(Math.ceil(plan.grace_seconds / 60), 'minute');
       const yes = await this.questions.ask({
-        title: `Clear ${count(plan.clips, 'clip')}?`,
-        lines: [`${size(plan.bytes)}: ${plan.words}.`, ...(plan.spared > 0 ? [`${count(plan.spared, 'favorite')} stay.`] : []), ...(live ? ['The live clipboard is emptied too.'] : []), `It can be taken back for ${minutes}.`],
+        title: t('Clear {clips}?', { clips: count(plan.clips, 'clip') }),
+        lines: [`${size(plan.bytes)}: ${plan.words}.`, ...(plan.spared > 0 ? [t('{favorites} stay.', { favorites: count(plan.spared, 'favorite') })] : []), ...(live ? [t('The live clipboard is emptied too.')] : []), t('It can be taken back for {minutes}.', { minutes })],
         sample: plan.sample,
-        yes: `Clear ${count(plan.clips, 'clip')}`,
-        no: 'Keep everything',
+        yes: t('Clear {clips}', { clips: count(plan.clips, 'clip') }),
+        no: t('Keep everything'),
       });
       if (!yes) return false;
       const done = await this.service.clear({ scope, upto: plan.upto, live });
-      this.acts.cleared(done.id ?? '', `Cleared ${count(done.clips, 'clip')}. It can be taken back for ${minutes}.`);
+      this.acts.cleared(done.id ?? '', t('Cleared {clips}. It can be taken back for {minutes}.', { clips: count(done.clips, 'clip'), minutes }));
       return true;
     } catch (why) {
       this.messages.fail(why);
@@ -146,26 +147,26 @@ export class Settings {
   /** Nothing from there is kept any more: a rule before all others, once that is confirmed. */
   async neverFrom(what: string, rule: Partial<Rule>): Promise<void> {
     const yes = await this.questions.ask({
-      title: `Never keep from ${what}?`,
-      lines: ['What is copied there from now on is not recorded. What is in the history stays.', 'The rule stands first in the settings, and can be removed there.'],
+      title: t('Never keep from {what}?', { what }),
+      lines: [t('What is copied there from now on is not recorded. What is in the history stays.'), t('The rule stands first in the settings, and can be removed there.')],
       sample: [],
-      yes: 'Never keep it',
-      no: 'Leave it',
+      yes: t('Never keep it'),
+      no: t('Leave it'),
     });
     if (!yes) return;
     await this.load();
     const rules = this.rules?.rules.map((one) => one.rule) ?? [];
-    await this.setRules([{ then: 'refuse', ...rule }, ...rules], `Nothing from ${what} is kept from now on.`);
+    await this.setRules([{ then: 'refuse', ...rule }, ...rules], t('Nothing from {what} is kept from now on.', { what }));
   }
 
   /** Secrets are recorded once that is confirmed. */
   askToPin = (what: string): Promise<boolean> =>
     this.questions.ask({
-      title: 'Pin a secret?',
-      lines: [`It was recognised as: ${what}. It lives in memory alone and would be gone soon.`, 'Pinned, it is recorded like any other clip, and stays masked.'],
+      title: t('Pin a secret?'),
+      lines: [t('It was recognised as: {what}. It lives in memory alone and would be gone soon.', { what }), t('Pinned, it is recorded like any other clip, and stays masked.')],
       sample: [],
-      yes: 'Pin it',
-      no: 'Leave it',
+      yes: t('Pin it'),
+      no: t('Leave it'),
     });
 }
 

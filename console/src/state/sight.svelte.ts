@@ -3,6 +3,7 @@
 // moves on. What one does oneself shows at once, there and nowhere else.
 import { copyOf, NOTHING, patch, type Listed } from './listed';
 import { layOut, layOutFlat, type Layout } from './layout';
+import { sizes } from './look.svelte';
 
 /** Changes of one's own that are shown one by one; more show everything anew. */
 const ONE_BY_ONE = 200;
@@ -66,7 +67,7 @@ export class Sight {
 
   layout: Layout = $derived.by(() => {
     void this.version;
-    return this.sittings ? layOut(this.now.kinds, this.now.times, this.unit) : layOutFlat(this.now.kinds, this.unit);
+    return this.sittings ? layOut(this.now.kinds, this.now.times, this.unit, sizes()) : layOutFlat(this.now.kinds, this.unit, sizes());
   });
 
   /** `truth`: what there is now. `isBusy`: something is selected, chosen or open. */

@@ -1,46 +1,65 @@
 // Times, sizes and names in words, in the viewer's zone.
-import type { Row } from '../api/types';
-import { clock } from './clock.svelte';
+import type { Color, Row } from '../api/types';
+import { look } from './look.svelte';
+import { counted, language, msg, t, type Language } from '../language/language.svelte';
 
 const DAY = 86_400_000;
-const hours = {
-  24: new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' }),
-  12: new Intl.DateTimeFormat('en', { hour: 'numeric', minute: '2-digit', hourCycle: 'h12' }),
-};
-const weekday = new Intl.DateTimeFormat('en', { weekday: 'long' });
-const dayMonth = new Intl.DateTimeFormat('en-GB', { weekday: 'short', day: 'numeric', month: 'long' });
-const dayMonthYear = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'long', year: 'numeric' });
-const full = {
-  24: new Intl.DateTimeFormat('en-GB', { dateStyle: 'full', timeStyle: 'medium', hourCycle: 'h23' }),
-  12: new Intl.DateTimeFormat('en-GB', { dateStyle: 'full', timeStyle: 'medium', hourCycle: 'h12' }),
-};
+const LOCALES = { en: 'en-GB', ja: 'ja' };
 
-const short = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' });
-const shortWithYear = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: '2-digit' });
+/** How times and days are written in a language. */
+function written(locale: string) {
+  const format = (how: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat(locale, how);
+  return {
+    hours: {
+      24: new Intl.DateTimeFormat(undefined, { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' }),
+      12: new Intl.DateTimeFormat(locale === 'en-GB' ? 'en' : locale, { hour: 'numeric', minute: '2-digit', hourCycle: 'h12' }),
+    },
+    weekday: format({ weekday: 'long' }),
+    dayMonth: format({ weekday: 'short', day: 'numeric', month: 'long' }),
+    dayMonthYear: format({ day: 'numeric', month: 'long', year: 'numeric' }),
+    full: {
+      24: format({ dateStyle: 'full', timeStyle: 'medium', hourCycle: 'h23' }),
+      12: format({ dateStyle: 'full', timeStyle: 'medium', hourCycle: 'h12' }),
+    },
+    short: format({ day: 'numeric', month: 'short' }),
+    shortWithYear: format({ day: 'numeric', month: 'short', year: '2-digit' }),
+  };
+}
 
-export const time = (millis: number): string => hours[clock.hours].format(millis);
-export const moment = (millis: number): string => full[clock.hours].format(millis);
+const known = new Map<Language, ReturnType<typeof written>>();
+
+function dates(): ReturnType<typeof written> {
+  const spoken = language();
+  const found = known.get(spoken) ?? written(LOCALES[spoken]);
+  known.set(spoken, found);
+  return found;
+}
+
+export const time = (millis: number): string => dates().hours[look.hours].format(millis);
+export const moment = (millis: number): string => dates().full[look.hours].format(millis);
 
 function daysBefore(millis: number, now: number): number {
   const midnight = (at: number) => new Date(at).setHours(0, 0, 0, 0);
   return Math.round((midnight(now) - midnight(millis)) / DAY);
 }
 
-function partOfDay(millis: number): string {
+type Part = 'night' | 'morning' | 'afternoon' | 'evening';
+
+function partOfDay(millis: number): Part {
   const hour = new Date(millis).getHours();
   return hour < 5 ? 'night' : hour < 12 ? 'morning' : hour < 18 ? 'afternoon' : 'evening';
 }
 
 /** The name of a sitting that lasted from `start` to `end` (milliseconds). */
 export function sittingName(start: number, end: number, now: number): string {
-  if (now - end < 20 * 60_000) return 'Just now';
+  if (now - end < 20 * 60_000) return t('Just now');
   const days = daysBefore(start, now);
   const part = partOfDay(start);
-  if (days <= 0) return part === 'night' ? 'Tonight' : `This ${part}`;
-  if (days === 1) return `Yesterday ${part}`;
-  if (days < 7) return `${weekday.format(start)} ${part}`;
+  if (days <= 0) return { night: t('Tonight'), morning: t('This morning'), afternoon: t('This afternoon'), evening: t('This evening') }[part];
+  if (days === 1) return { night: t('Yesterday night'), morning: t('Yesterday morning'), afternoon: t('Yesterday afternoon'), evening: t('Yesterday evening') }[part];
+  if (days < 7) return t('{weekday} {part}', { weekday: dates().weekday.format(start), part: { night: t('night'), morning: t('morning'), afternoon: t('afternoon'), evening: t('evening') }[part] });
   const sameYear = new Date(start).getFullYear() === new Date(now).getFullYear();
-  return (sameYear ? dayMonth : dayMonthYear).format(start);
+  return (sameYear ? dates().dayMonth : dates().dayMonthYear).format(start);
 }
 
 /** From when to when, with one time where both are the same minute. */
@@ -55,8 +74,7 @@ export function size(bytes: number): string {
   return `${(bytes / 1e6).toFixed(1)} MB`;
 }
 
-export const count = (n: number, one: string, many = `${one}s`): string =>
-  `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+export const count = (n: number, one: string, many = `${one}s`): string => counted(n, `{n} ${one}`, `{n} ${many}`);
 
 export const fileName = (path: string): string => path.split('/').filter(Boolean).pop() ?? path;
 
@@ -94,15 +112,15 @@ export function signed(text: string): { text: string; name: string | null }[] {
 export function blankness(text: string, chars: number): string | null {
   if (text.replace(BLANK, '') !== '' || chars > [...text].length) return null;
   const white = text.replace(/\s/gu, '') === '';
-  return `${white ? 'White space' : 'Nothing that can be seen'}: ${count(chars, 'character')}`;
+  return `${white ? t('White space') : t('Nothing that can be seen')}: ${count(chars, 'character')}`;
 }
 
 /** What a clip is, in one line. */
 export function summary(row: Row): string {
   if (row.title) return shown(row.title);
-  if (row.kind === 'image') return row.picture ? pictureFacts(row) : 'Picture';
-  if (row.kind === 'files') return row.files?.map((one) => shown(fileName(one))).slice(0, 6).join(' · ') ?? 'Files';
-  return blankness(row.head, row.chars) ?? (shown(row.head.trim().replace(/\s+/g, ' ')) || 'White space first');
+  if (row.kind === 'image') return row.picture ? pictureFacts(row) : t('Picture');
+  if (row.kind === 'files') return row.files?.map((one) => shown(fileName(one))).slice(0, 6).join(' · ') ?? t('Files');
+  return blankness(row.head, row.chars) ?? (shown(row.head.trim().replace(/\s+/g, ' ')) || t('White space first'));
 }
 
 export function pictureFacts(row: Row): string {
@@ -120,22 +138,21 @@ export function facts(row: Row): string[] {
     const folder = row.files?.[0]?.split('/').slice(0, -1).slice(-2).join('/');
     out.push(count(row.file_count, 'file') + (folder ? ` · ${folder}` : ''));
   }
-  if (row.formatted) out.push('formatted');
+  if (row.formatted) out.push(t('formatted'));
   if (row.kind === 'text' && row.lines > 2) out.push(count(row.lines, 'line'));
-  if (row.copies > 1) out.push(`copied ${row.copies} times`);
-  if (!row.saved) out.push('not saved yet');
-  if (row.until) out.push(`in memory alone until ${time(row.until / 1000)}`);
+  if (row.copies > 1) out.push(t('copied {n} times', { n: row.copies }));
+  if (!row.saved) out.push(t('not saved yet'));
+  if (row.until) out.push(t('in memory alone until {until}', { until: time(row.until / 1000) }));
   return out;
 }
 
 /** A row as it is said: kind, words, source, time, and what a person gave it. */
 export function spoken(row: Row, when: string): string {
-  const kind = { text: 'Text', link: 'Link', image: 'Picture', files: 'Files' }[row.kind];
-  const parts = [kind, summary(row).slice(0, 160), row.source.program ? `from ${row.source.program}` : '', when];
-  if (row.kept) parts.push(row.kept.drawer_name ? `in the drawer ${row.kept.drawer_name}` : 'pinned');
-  if (row.color) parts.push(row.color);
-  if (row.copies > 1) parts.push(`copied ${row.copies} times`);
-  if (!row.saved) parts.push('not saved yet');
+  const parts = [kindName(row.kind), summary(row).slice(0, 160), row.source.program ? t('from {program}', { program: row.source.program }) : '', when];
+  if (row.kept) parts.push(row.kept.drawer_name ? t('in the drawer {drawer}', { drawer: row.kept.drawer_name }) : t('pinned'));
+  if (row.color) parts.push(colorName(row.color));
+  if (row.copies > 1) parts.push(t('copied {n} times', { n: row.copies }));
+  if (!row.saved) parts.push(t('not saved yet'));
   return parts.filter(Boolean).join(', ');
 }
 
@@ -147,41 +164,54 @@ export function linkParts(link: string): [string, string] {
 
 export const mayBeFollowed = (link: string): boolean => /^(https?:\/\/|mailto:)/i.test(link.trim());
 
+const KINDS: Record<Row['kind'], string> = { text: msg('Text'), link: msg('Link'), image: msg('Picture'), files: msg('Files') };
+
+/** A kind of clip in words. */
+export const kindName = (kind: Row['kind']): string => t(KINDS[kind]);
+
 const ACTS: Record<string, string> = {
-  remove: 'removed',
-  pin: 'pinned',
-  unpin: 'unpinned',
-  put: 'put into a drawer',
-  move: 'moved',
-  title: 'titled',
-  color: 'colored',
-  'bring-up': 'brought up',
-  edit: 'edited',
-  'put-back': 'original put back',
-  'new-drawer': 'drawer made',
-  drawer: 'drawer changed',
-  'remove-drawer': 'drawer removed',
-  divider: 'divider changed',
-  'new-batch': 'batch begun',
-  batch: 'batch changed',
-  'add-to-batch': 'added to a batch',
-  'drop-items': 'dropped from a batch',
-  'order-items': 'batch put in another order',
-  'remove-batch': 'batch removed',
-  clear: 'cleared',
-  import: 'brought in',
+  remove: msg('removed'),
+  pin: msg('pinned'),
+  unpin: msg('unpinned'),
+  put: msg('put into a drawer'),
+  move: msg('moved'),
+  title: msg('titled'),
+  color: msg('colored'),
+  'bring-up': msg('brought up'),
+  edit: msg('edited'),
+  'put-back': msg('original put back'),
+  'new-drawer': msg('drawer made'),
+  drawer: msg('drawer changed'),
+  'remove-drawer': msg('drawer removed'),
+  divider: msg('divider changed'),
+  'new-batch': msg('batch begun'),
+  batch: msg('batch changed'),
+  'add-to-batch': msg('added to a batch'),
+  'drop-items': msg('dropped from a batch'),
+  'order-items': msg('batch put in another order'),
+  'remove-batch': msg('batch removed'),
+  clear: msg('cleared'),
+  import: msg('brought in'),
 };
 
 /** An act in words. */
-export const actName = (act: string): string => ACTS[act] ?? act;
+export const actName = (act: string): string => t(ACTS[act] ?? act);
+
+const COLORS: Record<Color, string> = { blue: msg('blue'), green: msg('green'), amber: msg('amber'), red: msg('red'), violet: msg('violet'), teal: msg('teal') };
+
+/** A color in words. */
+export const colorName = (color: Color): string => t(COLORS[color]);
+
+/** A day, in few letters. */
+export const dayOf = (millis: number): string => dates().short.format(millis);
 
 /** When, in a list that is not by sittings: the time today, the day before. */
 export function shortDate(millis: number, now: number): string {
   const days = daysBefore(millis, now);
   if (days <= 0) return time(millis);
-  if (days === 1) return 'yesterday';
+  if (days === 1) return t('yesterday');
   const sameYear = new Date(millis).getFullYear() === new Date(now).getFullYear();
-  return (sameYear ? short : shortWithYear).format(millis);
+  return (sameYear ? dates().short : dates().shortWithYear).format(millis);
 }
 
 /** A name for a file with this clip: its title or id, and the extension of the representation. */

@@ -261,6 +261,44 @@ pub enum Hours {
     Half,
 }
 
+/// In which language everything is said.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Language {
+    /// In that of the desktop, or of the browser.
+    #[default]
+    System,
+    /// In English.
+    En,
+    /// In Japanese.
+    Ja,
+}
+
+/// How close rows stand.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Density {
+    /// A clip has two lines.
+    #[default]
+    Normal,
+    /// A clip has one line.
+    Dense,
+}
+
+/// How tall pictures are in a list.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+#[expect(missing_docs, reason = "the names say it")]
+pub enum Previews {
+    Small,
+    #[default]
+    Medium,
+    Large,
+}
+
 /// How the console looks.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -268,6 +306,12 @@ pub enum Hours {
 pub struct Look {
     pub theme: Theme,
     pub hours: Hours,
+    #[serde(default)]
+    pub language: Language,
+    #[serde(default)]
+    pub density: Density,
+    #[serde(default)]
+    pub previews: Previews,
 }
 
 /// What was restored.

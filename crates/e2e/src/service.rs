@@ -41,7 +41,7 @@ impl Service {
     }
 
     /// What was done and stands, newest first: the kind of each act, and the words of its first clip or drawer.
-    pub fn acts(&self) -> Vec<(String, String)> {
+    pub fn all_acts(&self) -> Vec<(String, String)> {
         let list: Value = serde_json::from_str(&self.yadori(&["undo", "--list", "--json"])).expect("JSON");
         let acts = list["acts"].as_array().cloned().unwrap_or_default();
         let standing = acts.iter().filter(|act| act["undone"] == Value::Bool(false));
@@ -51,6 +51,11 @@ impl Service {
                 (act["act"].as_str().unwrap_or_default().to_owned(), about.to_owned())
             })
             .collect()
+    }
+
+    /// The same without what was brought in: tests add their clips by hand.
+    pub fn acts(&self) -> Vec<(String, String)> {
+        self.all_acts().into_iter().filter(|(act, _)| act != "import").collect()
     }
 
     /// Adds texts, oldest first. Gives their ids.

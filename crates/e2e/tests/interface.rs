@@ -271,5 +271,5 @@ fn the_consoles_script_is_small() {
     let files = std::fs::read_dir(assets).unwrap().flatten();
     let scripts = files.filter(|one| one.file_name().to_string_lossy().ends_with(".js.br"));
     let bytes: u64 = scripts.map(|one| one.metadata().unwrap().len()).sum();
-    assert!(bytes > 10_000 && bytes < 120_000, "{bytes} bytes, compressed");
+    assert!(bytes > 10_000 && bytes < 150_000, "{bytes} bytes, compressed, all languages included");
 }

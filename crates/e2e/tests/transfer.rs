@@ -109,7 +109,7 @@ fn an_export_brings_everything_back_and_a_second_import_changes_nothing() {
     for place in ["1", "2", "3", "4"] {
         assert_eq!(raw(&service, place), raw(&other, place), "{place}");
     }
-    assert_eq!(other.acts().iter().map(|(act, _)| act.as_str()).collect::<Vec<_>>(), ["import"]);
+    assert_eq!(other.all_acts().iter().map(|(act, _)| act.as_str()).collect::<Vec<_>>(), ["import"]);
 }
 
 /// Everything of a clip: its row without its place and prefix, every representation and every earlier one byte for byte.
@@ -214,13 +214,13 @@ fn an_import_is_one_act_that_is_taken_back_and_made_again() {
         add(&other, "its own");
         other.yadori(&["pin", "1"]);
         other.yadori(&["drawer", "new", "Its own"]);
-        let acts = other.acts().len();
+        let acts = other.all_acts().len();
         let before = picture(&other);
         let said = other.yadori(&[verb, &[&at(file)]].concat());
         assert!(said.contains("`yadori undo` takes that back, for 10 minutes."), "{said}");
         let after = picture(&other);
         assert_ne!(before, after);
-        assert_eq!((other.acts().len(), other.acts()[0].0.as_str()), (acts + 1, "import"));
+        assert_eq!((other.all_acts().len(), other.all_acts()[0].0.as_str()), (acts + 1, "import"));
         // Back, and again, across an end that nobody planned.
         other.yadori(&["undo"]);
         assert_eq!(picture(&other), before, "{file}");
@@ -243,9 +243,9 @@ fn an_import_is_one_act_that_is_taken_back_and_made_again() {
         assert_eq!(other.list(99).len(), 3, "{file}");
         // The same import a second time changes nothing, and is no act.
         other.yadori(&[verb, &[&at(file)]].concat());
-        let acts = other.acts().len();
+        let acts = other.all_acts().len();
         let said = other.yadori(&[verb, &[&at(file)]].concat());
-        assert!(!said.contains("undo") && other.acts().len() == acts, "{said}");
+        assert!(!said.contains("undo") && other.all_acts().len() == acts, "{said}");
     }
 }
 

@@ -10,6 +10,7 @@ import type { Ask, Wanted, Wish } from './asks';
 import { Picker } from './machine';
 import { nextWords } from '../batches.svelte';
 import { count } from '../words';
+import { t } from '../../language/language.svelte';
 
 const SWAPPED = 'yadori.picker.swapped';
 
@@ -119,7 +120,7 @@ export class Picking {
     const paused = (await this.service.status()).capture.state === 'paused';
     const status = await (paused ? this.service.resume() : this.service.pause(null));
     this.paused = status.capture.state === 'paused';
-    this.messages.tell(this.paused ? 'Paused: nothing that is copied is kept until you resume.' : 'Copies are kept again from now on.');
+    this.messages.tell(this.paused ? t('Paused: nothing that is copied is kept until you resume.') : t('Copies are kept again from now on.'));
   }
 
   async undo(): Promise<void> {
@@ -152,7 +153,7 @@ export class Picking {
         if (await this.acts.remove([wish.with])) this.#machine.gone(wish.with);
         return this.#draw();
       case 'gather': {
-        const done = await this.acts.run([], () => this.service.addToHand([wish.with]), ({ made }) => (made ? 'A batch was begun with it.' : 'It is in the batch.'));
+        const done = await this.acts.run([], () => this.service.addToHand([wish.with]), ({ made }) => (made ? t('A batch was begun with it.') : t('It is in the batch.')));
         return done ? this.#readBatch() : undefined;
       }
       case 'hand-out':
@@ -181,7 +182,7 @@ export class Picking {
       case 'edit': {
         const row = this.rows.get(wish.with);
         if (row && (row.kind === 'text' || row.kind === 'link')) this.editing = row;
-        else this.messages.tell('Only texts and links can be edited.', { wrong: true });
+        else this.messages.tell(t('Only texts and links can be edited.'), { wrong: true });
         return;
       }
       case 'close':
@@ -206,7 +207,7 @@ export class Picking {
   async #handOut(paste: boolean, close: boolean): Promise<void> {
     const { item, batch } = await this.service.hand('-', 'next', undefined, paste ? (close ? 'behind' : 'behind-and-back') : undefined);
     this.batch = batch;
-    this.messages.tell(`${paste ? 'Pasted' : 'A paste now gives'} ${item?.place ?? 0} of ${count(batch.items, 'item')}. ${nextWords(batch).slice(0, 120)}`);
+    this.messages.tell(`${paste ? t('Pasted {place} of {items}.', { place: item?.place ?? 0, items: count(batch.items, 'item') }) : t('A paste now gives {place} of {items}.', { place: item?.place ?? 0, items: count(batch.items, 'item') })} ${nextWords(batch).slice(0, 120)}`);
     this.#taken(close);
   }
 

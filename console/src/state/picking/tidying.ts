@@ -1,4 +1,5 @@
 // Choosing how a clip is cleaned up on its way out of the picker: as `crates/core/src/picker/tidying.rs`.
+import { language, t } from '../../language/language.svelte';
 import { TIDY } from '../tidy';
 import type { Ask, Wish } from './asks';
 
@@ -16,7 +17,7 @@ export class Tidying {
   /** Those that are found, by their place among all. */
   found(): number[] {
     const wanted = this.find.toLowerCase();
-    return [...TIDY.keys()].filter((at) => TIDY[at]?.[0].includes(wanted));
+    return [...TIDY.keys()].filter((at) => TIDY[at]?.[0].includes(wanted) || (language() !== 'en' && t(TIDY[at]?.[1] ?? '').toLowerCase().includes(wanted)));
   }
 
   /** What would be done with the clip now: what is chosen, or else what is marked. */

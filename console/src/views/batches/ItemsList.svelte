@@ -5,6 +5,7 @@
   import { shown } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
   import KindSign from '../parts/KindSign.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const { batches, keys } = $derived(console);
@@ -45,23 +46,23 @@
   }
 </script>
 
-<div class="bg-base-100 sticky top-0 z-10 flex min-h-10 flex-wrap items-center gap-1 py-1" role="group" aria-label="The item that is selected" data-item-acts>
+<div class="bg-base-100 sticky top-0 z-10 flex min-h-10 flex-wrap items-center gap-1 py-1" role="group" aria-label={t('The item that is selected')} data-item-acts>
   {#if one}
-    <span class="facts figures mr-1">Item {at + 1}</span>
-    <button type="button" class="btn btn-sm btn-soft touch px-2" onclick={() => void batches.hand('place', at + 1)}>Hand out <KeyHint of="take" /></button>
-    <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void batches.hand('from', at + 1)}>Go on from here</button>
-    <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at === 0} onclick={() => void batches.move(one.id, -1)}>Earlier <KeyHint of="moveUp" /></button>
-    <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at === items.length - 1} onclick={() => void batches.move(one.id, 1)}>Later</button>
-    <button type="button" class="btn btn-sm btn-ghost text-error touch px-2" onclick={() => void batches.drop(one.id)}>Drop <KeyHint of="remove" /></button>
+    <span class="facts figures mr-1">{t('Item {at}', { at: at + 1 })}</span>
+    <button type="button" class="btn btn-sm btn-soft touch px-2" onclick={() => void batches.hand('place', at + 1)}>{t('Hand out')} <KeyHint of="take" /></button>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void batches.hand('from', at + 1)}>{t('Go on from here')}</button>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at === 0} onclick={() => void batches.move(one.id, -1)}>{t('Earlier')} <KeyHint of="moveUp" /></button>
+    <button type="button" class="btn btn-sm btn-ghost touch px-2" disabled={at === items.length - 1} onclick={() => void batches.move(one.id, 1)}>{t('Later')}</button>
+    <button type="button" class="btn btn-sm btn-ghost text-error touch px-2" onclick={() => void batches.drop(one.id)}>{t('Drop')} <KeyHint of="remove" /></button>
   {:else if items.length > 0}
-    <span class="facts">Choose an item to hand it out, to move or to drop it.</span>
+    <span class="facts">{t('Choose an item to hand it out, to move or to drop it.')}</span>
   {/if}
 </div>
 <div
   bind:this={box}
   class="items rounded-lg"
   role="listbox"
-  aria-label="Items of the batch"
+  aria-label={t('Items of the batch')}
   tabindex="0"
   aria-activedescendant={one ? `item-${one.id}` : undefined}
   onkeydown={onKey}
@@ -69,7 +70,7 @@
 >
   {#each items as item, n (item.id)}
     {#if (batch?.records ?? 1) > 1 && item.field === 1}
-      <div role="presentation" class="facts border-base-300 mt-2 border-t px-2 pt-1.5 pb-0.5 font-medium first:mt-0 first:border-t-0">Record {item.record}</div>
+      <div role="presentation" class="facts border-base-300 mt-2 border-t px-2 pt-1.5 pb-0.5 font-medium first:mt-0 first:border-t-0">{t('Record {record}', { record: item.record })}</div>
     {/if}
     <!-- svelte-ignore a11y_click_events_have_key_events -->
     <div
@@ -95,11 +96,11 @@
       <span class={['min-w-0 grow truncate', n < handed && 'soft']} dir="auto">
         {#if item.label}<span class="facts">{shown(item.label)}</span>{' '}{/if}{itemWords(item)}
       </span>
-      {#if n === handed}<span class="text-primary shrink-0 text-xs font-medium">next</span>{:else if n < handed}<span class="facts shrink-0">handed out</span>{/if}
+      {#if n === handed}<span class="text-primary shrink-0 text-xs font-medium">{t('next')}</span>{:else if n < handed}<span class="facts shrink-0">{t('handed out')}</span>{/if}
     </div>
   {/each}
   {#if dragged !== null}
-    <div role="presentation" class={['facts rounded-lg px-2 py-2', { 'drop-here': over === -1 }]} ondragenter={() => (over = -1)} ondragover={(event) => event.preventDefault()} ondrop={(event) => drop(event, undefined)}>To the end</div>
+    <div role="presentation" class={['facts rounded-lg px-2 py-2', { 'drop-here': over === -1 }]} ondragenter={() => (over = -1)} ondragover={(event) => event.preventDefault()} ondrop={(event) => drop(event, undefined)}>{t('To the end')}</div>
   {/if}
 </div>
 

@@ -2,12 +2,13 @@
 <script lang="ts">
   import type { Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console, row }: { console: Console; row: Row } = $props();
   const compared = $derived(console.service.compare(row.id));
 
   async function putBack(): Promise<void> {
-    const done = await console.acts.run([row.id], () => console.service.putBack(row.id), () => 'The original is back in its place.');
+    const done = await console.acts.run([row.id], () => console.service.putBack(row.id), () => t('The original is back in its place.'));
     if (!done) return;
     console.selection.panel = null;
     if (done.made) console.selection.await(done.made);
@@ -16,7 +17,7 @@
 </script>
 
 {#await compared}
-  <p class="facts">Reading…</p>
+  <p class="facts">{t('Reading…')}</p>
 {:then found}
   <div class="max-h-[45vh] max-w-[78ch] overflow-y-auto whitespace-pre-wrap break-words" data-compared>
     {#each found.parts as part, n (n)}{#if part.part === 'added'}<ins class="added">{part.text}</ins>{:else if part.part === 'dropped'}<del
@@ -24,10 +25,10 @@
         >{:else}{part.text}{/if}{/each}
   </div>
   <div class="mt-2 flex gap-1.5">
-    <button type="button" class="btn btn-sm btn-soft" onclick={() => void putBack()}>Put the original back</button>
+    <button type="button" class="btn btn-sm btn-soft" onclick={() => void putBack()}>{t('Put the original back')}</button>
   </div>
 {:catch why}
-  <p class="text-error">It can't be compared: {why.message}.</p>
+  <p class="text-error">{t("It can't be compared: {message}.", { message: why.message })}</p>
 {/await}
 
 <style>

@@ -6,8 +6,9 @@
   import type { Drawer } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import type { Command } from '../../state/keys.svelte';
-  import { count as counted, shown } from '../../state/words';
+  import { shown } from '../../state/words';
   import Dot from '../parts/Dot.svelte';
+  import { counted, t } from '../../language/language.svelte';
 
   interface Props {
     console: Console;
@@ -44,7 +45,7 @@
     const name = text.trim();
     if (one) return void (await onpick(one.id, one.name));
     if (!isNew || n !== listed.length) return;
-    const made = await console.acts.run([], () => console.service.newDrawer(name, null, null), () => `Made the drawer ${name}.`);
+    const made = await console.acts.run([], () => console.service.newDrawer(name, null, null), () => t('Made the drawer {name}.', { name }));
     if (made?.made) await onpick(made.made, name);
   }
 
@@ -91,7 +92,7 @@
     oninput={typed}
     onkeydown={onKey}
     class="field h-8 w-full"
-    placeholder="Which drawer? Type its name"
+    placeholder={t('Which drawer? Type its name')}
     aria-label={label}
     role="combobox"
     aria-expanded="true"
@@ -101,13 +102,13 @@
     autocomplete="off"
   />
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <ul id="{uid}-choices" role="listbox" aria-label="Drawers" class="mt-1 max-h-56 overflow-y-auto" bind:this={box} tabindex="-1">
+  <ul id="{uid}-choices" role="listbox" aria-label={t('Drawers')} class="mt-1 max-h-56 overflow-y-auto" bind:this={box} tabindex="-1">
     {#each listed as one, n (one.id)}{@render option(n, shown(one.name), one)}{/each}
-    {#if isNew}{@render option(listed.length, `New drawer “${text.trim()}”`, null)}{/if}
+    {#if isNew}{@render option(listed.length, t('New drawer “{text}”', { text: text.trim() }), null)}{/if}
   </ul>
   <p class="facts px-2 pt-1" role="status">
-    {#if count === 0}There is no drawer yet. Type a name to make one.
-    {:else if found.length > listed.length}{counted(found.length - listed.length, 'more drawer')}: type to find them.
-    {:else}{counted(found.length, 'drawer')}{/if}
+    {#if count === 0}{t('There is no drawer yet. Type a name to make one.')}
+    {:else if found.length > listed.length}{t('{found}: type to find them.', { found: counted(found.length - listed.length, '{n} more drawer', '{n} more drawers') })}
+    {:else}{counted(found.length, '{n} drawer', '{n} drawers')}{/if}
   </p>
 </div>

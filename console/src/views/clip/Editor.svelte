@@ -7,6 +7,7 @@
   import type { Console } from '../../state/console.svelte';
   import { moment } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console, row, onend }: { console: Console; row: Row; onend: () => void } = $props();
   const { drafts, acts, selection, service, messages } = $derived(console);
@@ -56,7 +57,7 @@
     const own = editing;
     if (!own?.changed || own.text === '') return;
     if (own.orphaned) return saveAsNew();
-    const done = await acts.run([row.id], () => service.edit(row.id, own.text), () => 'Changed. The original stays in the history.');
+    const done = await acts.run([row.id], () => service.edit(row.id, own.text), () => t('Changed. The original stays in the history.'));
     if (!done) return;
     drafts.end(own);
     onend();
@@ -70,7 +71,7 @@
       const { row: made } = await service.add(own.text);
       drafts.end(own);
       onend();
-      messages.tell('Your words are a clip of their own now.');
+      messages.tell(t('Your words are a clip of their own now.'));
       selection.await(made.id);
       console.sight.adopt();
       selection.came();
@@ -82,7 +83,7 @@
   async function later(): Promise<void> {
     const own = editing;
     if (own?.orphaned && own.changed) {
-      return messages.tell('The clip is gone, so there is no place for a draft. Save your words as a new clip, or discard them.', { wrong: true });
+      return messages.tell(t('The clip is gone, so there is no place for a draft. Save your words as a new clip, or discard them.'), { wrong: true });
     }
     await drafts.leave();
     if (drafts.editing === null) onend();
@@ -109,45 +110,45 @@
 
 <!-- svelte-ignore a11y_no_static_element_interactions -->
 <div class="mt-1" data-editor onkeydown={onKey}>
-  {#if editing?.problem}<p class="text-error">It can't be read now: {editing.problem}.</p>{/if}
+  {#if editing?.problem}<p class="text-error">{t("It can't be read now: {problem}.", { problem: editing.problem })}</p>{/if}
   {#if editing}
     {#if editing.note}<p class="note mb-1.5 rounded-md px-2.5 py-1.5" role="status" data-note>{editing.note}</p>{/if}
     {#if editing.losesForm}
       <p class="mb-1.5 text-xs" role="note">
-        It holds formatting or other forms. The changed text will be plain; the original stays in the history as it is.
+        {t('It holds formatting or other forms. The changed text will be plain; the original stays in the history as it is.')}
       </p>
     {/if}
-    {#if editing.from !== null}<p class="facts mb-1.5">Your draft of {moment(editing.from / 1000)}.</p>{/if}
+    {#if editing.from !== null}<p class="facts mb-1.5">{t('Your draft of {from}.', { from: moment(editing.from / 1000) })}</p>{/if}
     {#if editing.tooLong}
-      <p class="text-error text-xs">It is longer than a MiB and can't be changed here.</p>
+      <p class="text-error text-xs">{t("It is longer than a MiB and can't be changed here.")}</p>
     {:else}
       <textarea
         {@attach begin}
         bind:value={editing.text}
         oninput={typed}
-        aria-label="The changed text"
+        aria-label={t('The changed text')}
         aria-busy={!editing.ready}
         dir="auto"
         class="field editor-area min-h-24 w-full max-w-[82ch] px-3 py-2 leading-relaxed"
         rows={Math.min(18, Math.max(5, editing.text.split('\n').length + 1))}
       ></textarea>
       {#if problem}
-        <p class="text-error text-xs">A fill-in can't be filled: {problem}.</p>
+        <p class="text-error text-xs">{t("A fill-in can't be filled: {problem}.", { problem })}</p>
       {:else if filled}
         <div class="facts mt-1 max-w-[82ch]">
-          When taken: <span class="text-base-content whitespace-pre-wrap">{filled.text.slice(0, 600)}</span>
+          {t('When taken:')} <span class="text-base-content whitespace-pre-wrap">{filled.text.slice(0, 600)}</span>
         </div>
       {/if}
-      {#if drafts.onlyHere}<p class="text-error text-xs" role="status" data-only-here>The service can't be reached: your words are kept in this browser until it is back.</p>{/if}
+      {#if drafts.onlyHere}<p class="text-error text-xs" role="status" data-only-here>{t("The service can't be reached: your words are kept in this browser until it is back.")}</p>{/if}
       <div class="mt-2 flex flex-wrap items-center gap-1.5">
         {#if editing.orphaned}
-          <button type="button" class="btn btn-sm btn-primary" disabled={editing.text === ''} onclick={() => void saveAsNew()}>Save as a new clip <KeyHint of="save" /></button>
+          <button type="button" class="btn btn-sm btn-primary" disabled={editing.text === ''} onclick={() => void saveAsNew()}>{t('Save as a new clip')} <KeyHint of="save" /></button>
         {:else}
-          <button type="button" class="btn btn-sm btn-primary" disabled={!editing.changed || editing.text === ''} onclick={() => void save()}>Save <KeyHint of="save" /></button>
-          <button type="button" class="btn btn-sm btn-ghost" onclick={() => void later()}>Later <KeyHint of="leave" /></button>
+          <button type="button" class="btn btn-sm btn-primary" disabled={!editing.changed || editing.text === ''} onclick={() => void save()}>{t('Save')} <KeyHint of="save" /></button>
+          <button type="button" class="btn btn-sm btn-ghost" onclick={() => void later()}>{t('Later')} <KeyHint of="leave" /></button>
         {/if}
-        <button type="button" class="btn btn-sm btn-ghost" onclick={() => void discard()}>Discard</button>
-        <span class="facts ml-auto">Drafts are kept until you save or discard them.</span>
+        <button type="button" class="btn btn-sm btn-ghost" onclick={() => void discard()}>{t('Discard')}</button>
+        <span class="facts ml-auto">{t('Drafts are kept until you save or discard them.')}</span>
       </div>
     {/if}
   {/if}

@@ -4,6 +4,7 @@
   import type { Console } from '../../state/console.svelte';
   import { saveBlob } from '../../border/files';
   import { fileNameFor, moment, size } from '../../state/words';
+  import { t } from '../../language/language.svelte';
 
   let { console, row, whole }: { console: Console; row: Row; whole: Promise<Detail> } = $props();
 
@@ -25,11 +26,11 @@
 </script>
 
 {#await whole}
-  <p class="facts">Reading…</p>
+  <p class="facts">{t('Reading…')}</p>
 {:then detail}
   <table class="w-full max-w-2xl" data-holds>
     <caption class="facts pb-1 text-left">
-      Id {row.id}. A take hands all of these back as they came.
+      {t('Id {id}. A take hands all of these back as they came.', { id: row.id })}
     </caption>
     <tbody>
       {#each detail.representations as one (one.n)}
@@ -37,26 +38,26 @@
           <td class="py-1 pr-3 font-mono text-xs break-all">{one.mime}</td>
           <td class="facts figures py-1 pr-3 text-right whitespace-nowrap">{size(one.size)}</td>
           <td class="py-1 text-right">
-            <button class="btn btn-xs btn-ghost" onclick={() => void save(one.n, one.extension)}>Save as file</button>
+            <button class="btn btn-xs btn-ghost" onclick={() => void save(one.n, one.extension)}>{t('Save as file')}</button>
           </td>
         </tr>
       {/each}
     </tbody>
   </table>
-  {#await outlook then known}{#if known}<p class="facts mt-1" data-outlook>Limits: {known.words}{known.at ? ` (${moment(known.at / 1000)})` : ''}.</p>{/if}{/await}
+  {#await outlook then known}{#if known}<p class="facts mt-1" data-outlook>{known.at ? t('Limits: {words} ({at}).', { words: known.words, at: moment(known.at / 1000) }) : t('Limits: {words}.', { words: known.words })}</p>{/if}{/await}
   {#if sources.length > 0}
     <p class="mt-1 flex flex-wrap items-center gap-1">
       {#each sources as { what, rule } (what)}
-        <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void console.settings.neverFrom(what, rule)}>Never keep from {what}…</button>
+        <button type="button" class="btn btn-sm btn-ghost touch px-2" onclick={() => void console.settings.neverFrom(what, rule)}>{t('Never keep from {what}…', { what })}</button>
       {/each}
     </p>
   {/if}
   {#each detail.earlier as earlier, n (earlier.at)}
     <p class="facts mt-1 flex flex-wrap items-center gap-2">
-      Copied otherwise before, {moment(earlier.at / 1000)}: {earlier.representations.map((one) => one.mime).join(', ')}
-      <button type="button" class="btn btn-xs btn-ghost" onclick={() => void console.acts.take(row.id, 'copied', {}, { earlier: n + 1 })}>Take that</button>
+      {t('Copied otherwise before, {at}: {representations}', { at: moment(earlier.at / 1000), representations: earlier.representations.map((one) => one.mime).join(', ') })}
+      <button type="button" class="btn btn-xs btn-ghost" onclick={() => void console.acts.take(row.id, 'copied', {}, { earlier: n + 1 })}>{t('Take that')}</button>
     </p>
   {/each}
 {:catch why}
-  <p class="text-error">It can't be read now: {why.message}.</p>
+  <p class="text-error">{t("It can't be read now: {message}.", { message: why.message })}</p>
 {/await}

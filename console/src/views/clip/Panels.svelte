@@ -9,6 +9,7 @@
   import Editor from './Editor.svelte';
   import SendPanel from './SendPanel.svelte';
   import TidyPanel from './TidyPanel.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console, row }: { console: Console; row: Row } = $props();
   const { selection, acts } = $derived(console);
@@ -22,7 +23,7 @@
 
   async function title(text: string): Promise<boolean> {
     if (text === (row.title ?? '')) return end();
-    const done = await acts.run([row.id], () => console.service.title(row.id, text), () => (text ? `Titled “${text.slice(0, 60)}”.` : 'The title was taken away.'));
+    const done = await acts.run([row.id], () => console.service.title(row.id, text), () => (text ? t('Titled “{text}”.', { text: text.slice(0, 60) }) : t('The title was taken away.')));
     return done !== null && end();
   }
 
@@ -33,14 +34,14 @@
 
 {#if panel === 'title'}
   <div class="mt-2 flex max-w-xl">
-    <TypedForm {console} keeps="title:{row.id}" label="Title" placeholder="A name to find it by" value={row.title ?? ''} most={200} empty onsave={title} onleave={end} />
+    <TypedForm {console} keeps="title:{row.id}" label={t('Title')} placeholder={t('A name to find it by')} value={row.title ?? ''} most={200} empty onsave={title} onleave={end} />
   </div>
 {:else if panel === 'color'}
   <div class="mt-2">
-    <ColorDots {console} label="Color of this clip" value={row.color ?? null} focused onleave={end} onpick={(color) => void acts.paint([row.id], color).then((done) => done && end())} />
+    <ColorDots {console} label={t('Color of this clip')} value={row.color ?? null} focused onleave={end} onpick={(color) => void acts.paint([row.id], color).then((done) => done && end())} />
   </div>
 {:else if panel === 'drawer'}
-  <DrawerPicker {console} label="Which drawer for this clip" onpick={put} onend={end} />
+  <DrawerPicker {console} label={t('Which drawer for this clip')} onpick={put} onend={end} />
 {:else if panel === 'tidy'}
   <TidyPanel {console} {row} onend={end} />
 {:else if panel === 'edit'}

@@ -4,6 +4,7 @@
 
   import type { Device, Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console, row, onend }: { console: Console; row: Row; onend: () => void } = $props();
   const among = untrack(() => console.devices.others);
@@ -22,8 +23,8 @@
   }
 </script>
 
-<div bind:this={box} class="mt-2 flex flex-wrap items-center gap-1" role="toolbar" aria-label="To which device" onkeydown={onKey} tabindex="-1">
-  <span class="text-soft mr-1 text-sm">Send to</span>
+<div bind:this={box} class="mt-2 flex flex-wrap items-center gap-1" role="toolbar" aria-label={t('To which device')} onkeydown={onKey} tabindex="-1">
+  <span class="text-soft mr-1 text-sm">{t('Send to')}</span>
   {#each among as device (device.id)}
     <button type="button" class="btn btn-sm touch max-w-60" onclick={() => void send(device)}><span class="truncate">{device.name}</span></button>
   {/each}

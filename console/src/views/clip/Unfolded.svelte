@@ -11,6 +11,7 @@
   import Picture from '../parts/Picture.svelte';
   import PictureWords from './PictureWords.svelte';
   import Plain from '../parts/Plain.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console, row }: { console: Console; row: Row } = $props();
   let side = $state<'words' | 'formatted' | 'holds'>('words');
@@ -47,7 +48,7 @@
     try {
       const address = mailTo(row.title, (await whole).text ?? row.head);
       if (address) window.location.href = address;
-      else console.messages.tell('It is too long to be handed to mail. Save it as a file and attach that.', { wrong: true });
+      else console.messages.tell(t('It is too long to be handed to mail. Save it as a file and attach that.'), { wrong: true });
     } catch (why) {
       console.messages.fail(why);
     }
@@ -55,9 +56,9 @@
 
   const sides = $derived(
     [
-      ['words', row.kind === 'image' ? 'Picture' : row.kind === 'files' ? 'Files' : 'Words'],
-      ...(row.formatted ? [['formatted', 'Formatted']] : []),
-      ['holds', 'All it holds'],
+      ['words', row.kind === 'image' ? t('Picture') : row.kind === 'files' ? t('Files') : t('Words')],
+      ...(row.formatted ? [['formatted', t('Formatted')]] : []),
+      ['holds', t('All it holds')],
     ] as ['words' | 'formatted' | 'holds', string][],
   );
 </script>
@@ -73,10 +74,10 @@
   {#if row.kind === 'files'}
     <ul class="my-1 max-h-72 overflow-y-auto" data-words>
       {#each row.files ?? [] as path (path)}
-        <li class="break-all">{shown(path)}{#if detail?.missing?.includes(path)}<span class="text-error" data-missing>{' '}is not there any more</span>{/if}</li>
+        <li class="break-all">{shown(path)}{#if detail?.missing?.includes(path)}<span class="text-error" data-missing>{' '}{t('is not there any more')}</span>{/if}</li>
       {/each}
       {#if row.file_count > (row.files?.length ?? 0)}
-        <li class="facts">and {row.file_count - (row.files?.length ?? 0)} more</li>
+        <li class="facts">{t('and {n} more', { n: row.file_count - (row.files?.length ?? 0) })}</li>
       {/if}
     </ul>
   {:else if row.kind !== 'image'}
@@ -86,13 +87,13 @@
       dir="auto"
       data-words
       role="region"
-      aria-label="The whole text"
+      aria-label={t('The whole text')}
       tabindex={text.length > 2_000 ? 0 : -1}
     >{#if blank}<span class="soft">{blank}</span>{:else}<Plain text={text.slice(0, 200_000)} />{/if}</div>
     {#if detail?.text_cut || text.length > 200_000}
-      <p class="facts mt-1">Only the beginning is shown; a take gives all of it.</p>
+      <p class="facts mt-1">{t('Only the beginning is shown; a take gives all of it.')}</p>
     {/if}
-    {#if problem}<p class="text-error mt-1 text-xs">The rest can't be read now: {problem}.</p>{/if}
+    {#if problem}<p class="text-error mt-1 text-xs">{t("The rest can't be read now: {problem}.", { problem })}</p>{/if}
   {/if}
 {:else if side === 'formatted'}
   <Formatted {console} {row} />
@@ -110,7 +111,7 @@
 {/if}
 
 <div class="mt-1 flex flex-wrap items-center gap-2">
-  <span class="flex gap-1" role="group" aria-label="What is shown">
+  <span class="flex gap-1" role="group" aria-label={t('What is shown')}>
     {#each sides as [name, label] (name)}
       <button
         type="button"
@@ -122,10 +123,10 @@
   </span>
   {#if !row.secret}
   <span class="facts">{size(row.size)}</span>
-  <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void save()}>Save as file</button>
+  <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void save()}>{t('Save as file')}</button>
   {/if}
   {#if row.kind !== 'image' && !row.secret}
-    <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void mail()}>Mail</button>
+    <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void mail()}>{t('Mail')}</button>
   {/if}
 </div>
 

@@ -6,6 +6,7 @@
   import { pictureFacts, shown, summary } from '../../state/words';
   import HandCard from '../batches/HandCard.svelte';
   import KeyHint from '../parts/KeyHint.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const { drawers, rows, list } = $derived(console);
@@ -30,19 +31,19 @@
 
 <aside
   class="border-base-300 bg-base-200 hidden w-64 shrink-0 flex-col overflow-y-auto border-l p-3.5 xl:flex"
-  aria-label="At hand"
+  aria-label={t('At hand')}
   onpointerenter={() => (drawers.pointer = true)}
   onpointerleave={() => {
     drawers.pointer = false;
     drawers.settle();
   }}
 >
-  <h2 class="font-semibold">At hand</h2>
+  <h2 class="font-semibold">{t('At hand')}</h2>
   {#if console.batches.inHand && (console.batches.inHand.left > 0 || console.batches.inHand.gathering)}
     <div class="mt-2"><HandCard {console} /></div>
   {/if}
   {#if first.length === 0 && list.loaded}
-    <p class="facts mt-2">What you pin stands here, one click away. Choose a clip and press <KeyHint of="pin" />.</p>
+    <p class="facts mt-2">{t('What you pin stands here, one click away. Choose a clip and press')} <KeyHint of="pin" />.</p>
   {/if}
   <ol class="mt-2 flex flex-col gap-1.5">
     {#each first as { id, row }, n (id)}
@@ -51,7 +52,7 @@
           type="button"
           class="bg-base-100 hover:border-base-content/30 flex w-full items-center gap-2.5 rounded-lg border border-transparent px-2.5 py-2 text-left"
           onclick={() => void console.acts.take(id, 'ready')}
-          title="Take f{n + 1}"
+          title={t('Take f{n}', { n: n + 1 })}
           data-at-hand={n + 1}
         >
           <span class="keycap soft shrink-0">f{n + 1}</span>
@@ -66,6 +67,6 @@
     {/each}
   </ol>
   {#if all > first.length}
-    <a class="facts hover:text-base-content mt-2 underline underline-offset-2" href="#/favorites">All {all.toLocaleString('en')} favorites</a>
+    <a class="facts hover:text-base-content mt-2 underline underline-offset-2" href="#/favorites">{t('All {all} favorites', { all: all.toLocaleString('en') })}</a>
   {/if}
 </aside>

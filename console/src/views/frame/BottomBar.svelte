@@ -9,18 +9,19 @@
   import type { Console } from '../../state/console.svelte';
   import { summary } from '../../state/words';
   import Lamp from './Lamp.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const view = $derived(console.place.view);
-  const all = [
-    ['history', 'History', HistoryIcon],
-    ['favorites', 'Favorites', Bookmark],
-    ['batches', 'Batches', Layers],
-    ['drawers', 'Drawers', Menu],
-  ] as const;
+  const all = $derived([
+    ['history', t('History'), HistoryIcon],
+    ['favorites', t('Favorites'), Bookmark],
+    ['batches', t('Batches'), Layers],
+    ['drawers', t('Drawers'), Menu],
+  ] as const);
   // Batches are handed out at the computer.
   const places = $derived(all.filter(([name]) => !console.phone.here || name !== 'batches'));
-  const paste = $derived(console.phone.here ? 'A paste on the computer gives' : 'A paste now gives');
+  const paste = $derived(console.phone.here ? t('A paste on the computer gives') : t('A paste now gives'));
 </script>
 
 <footer class="bottom bg-base-200 border-base-300 border-t sm:hidden">
@@ -28,10 +29,10 @@
     <Lamp look={console.session.lamp.look} breaths={console.arrivals.breaths} />
     <span class="shrink-0">{console.session.status?.capture.state === 'keeping' ? paste : console.session.lamp.words}</span>
     <span class="text-base-content min-w-0 grow truncate">
-      {#if console.session.status?.live.clip}{summary(console.session.status.live.clip)}{:else if console.session.status?.live.state === 'empty'}nothing{/if}
+      {#if console.session.status?.live.clip}{summary(console.session.status.live.clip)}{:else if console.session.status?.live.state === 'empty'}{t('nothing')}{/if}
     </span>
   </p>
-  <nav aria-label="Places" class="grid grid-cols-4">
+  <nav aria-label={t('Places')} class="grid grid-cols-4">
     {#each places as [name, label, Icon] (name)}
       <a
         href="#/{name}"
@@ -43,7 +44,7 @@
     {/each}
     {#if console.phone.here}
       <button type="button" class="soft touch flex flex-col items-center gap-0.5 py-2 text-xs" aria-expanded={console.phone.adding} onclick={() => (console.phone.adding = true)}>
-        <Plus size={18} aria-hidden="true" />Add
+        <Plus size={18} aria-hidden="true" />{t('Add')}
       </button>
     {/if}
   </nav>

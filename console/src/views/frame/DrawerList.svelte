@@ -7,6 +7,7 @@
   import type { Command } from '../../state/keys.svelte';
   import { shown } from '../../state/words';
   import Dot from '../parts/Dot.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console, labelledby }: { console: Console; labelledby: string } = $props();
   const { drawers, selection, sight, acts, service } = $derived(console);
@@ -20,7 +21,7 @@
   let dragged = $state<string | null>(null);
   let over = $state<string | null>(null);
 
-  const move = (id: string, before: string) => void acts.run([], () => service.changeDrawer(id, { before }), () => 'Moved the drawer.');
+  const move = (id: string, before: string) => void acts.run([], () => service.changeDrawer(id, { before }), () => t('Moved the drawer.'));
 
   function drop(event: DragEvent, before: string): void {
     event.preventDefault();
@@ -60,8 +61,8 @@
   <input
     bind:value={text}
     class="field mx-1 mb-1 h-7 shrink-0 text-xs"
-    placeholder="Find a drawer"
-    aria-label="Find a drawer"
+    placeholder={t('Find a drawer')}
+    aria-label={t('Find a drawer')}
     autocomplete="off"
     onkeydown={(event) => {
       event.stopPropagation();
@@ -87,7 +88,7 @@
         href="#/drawer/{one.id}"
         aria-current={open === one.id ? 'page' : undefined}
         class={['touch flex items-center gap-2.5 rounded-lg px-2.5 py-1', open === one.id ? 'current bg-base-100 font-medium' : 'hover:bg-base-300/50']}
-        title="{shown(one.name)} (Alt ↑ ↓ moves it)"
+        title={t('{name} (Alt ↑ ↓ moves it)', { name: shown(one.name) })}
         tabindex={n === stop ? 0 : -1}
         onfocus={() => (at = n)}
         onkeydown={(event) => onKey(event, n)}
@@ -102,7 +103,7 @@
     </li>
   {/each}
   {#if dragged}
-    <li class={['soft rounded-lg border border-dashed px-2.5 py-1', over === '' ? 'border-primary' : 'border-base-content/30']} ondragenter={() => (over = '')} ondragover={(event) => event.preventDefault()} ondrop={(event) => drop(event, '')} data-last-drawer>To the end</li>
+    <li class={['soft rounded-lg border border-dashed px-2.5 py-1', over === '' ? 'border-primary' : 'border-base-content/30']} ondragenter={() => (over = '')} ondragover={(event) => event.preventDefault()} ondrop={(event) => drop(event, '')} data-last-drawer>{t('To the end')}</li>
   {/if}
-  {#if drawers.loaded && drawers.all.length === 0}<li class="facts px-2.5 py-1">None yet</li>{/if}
+  {#if drawers.loaded && drawers.all.length === 0}<li class="facts px-2.5 py-1">{t('None yet')}</li>{/if}
 </ul>

@@ -2,11 +2,12 @@
 <script lang="ts">
   import type { Console } from '../../state/console.svelte';
   import TypedForm from '../parts/TypedForm.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console, onend }: { console: Console; onend: () => void } = $props();
 
   async function make(name: string): Promise<boolean> {
-    const done = await console.acts.run([], () => console.service.newDrawer(name, null, null), () => `Made the drawer ${name}.`);
+    const done = await console.acts.run([], () => console.service.newDrawer(name, null, null), () => t('Made the drawer {name}.', { name }));
     if (!done) return false;
     onend();
     await console.drawers.read().catch(() => {});
@@ -20,4 +21,4 @@
   }
 </script>
 
-<TypedForm {console} keeps="new-drawer" label="Name of the new drawer" placeholder="Name, then Enter" save="Make" onsave={make} onleave={leave} />
+<TypedForm {console} keeps="new-drawer" label={t('Name of the new drawer')} placeholder={t('Name, then Enter')} save={t('Make')} onsave={make} onleave={leave} />

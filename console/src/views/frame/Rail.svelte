@@ -18,23 +18,25 @@
   import DrawerList from './DrawerList.svelte';
   import LampCard from './LampCard.svelte';
   import NewDrawer from './NewDrawer.svelte';
+  import { count } from '../../state/words';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const view = $derived(console.place.view);
   let making = $state(false);
   let over = $state(false);
-  const places: [View, string, typeof HistoryIcon, Command][] = [
-    ['history', 'History', HistoryIcon, 'goHistory'],
-    ['favorites', 'Favorites', Bookmark, 'goFavorites'],
-    ['batches', 'Batches', Layers, 'goBatches'],
-  ];
-  const everything: [View, string, typeof HistoryIcon, Command][] = [
-    ['insight', 'Insight', Chart, 'goInsight'],
-    ['acts', 'Recent acts', Undo, 'goActs'],
-    ['devices', 'Devices', DevicesIcon, 'goDevices'],
-    ['settings', 'Settings', SlidersIcon, 'goSettings'],
-    ['help', 'Help', Help, 'help'],
-  ];
+  const places: [View, string, typeof HistoryIcon, Command][] = $derived([
+    ['history', t('History'), HistoryIcon, 'goHistory'],
+    ['favorites', t('Favorites'), Bookmark, 'goFavorites'],
+    ['batches', t('Batches'), Layers, 'goBatches'],
+  ]);
+  const everything: [View, string, typeof HistoryIcon, Command][] = $derived([
+    ['insight', t('Insight'), Chart, 'goInsight'],
+    ['acts', t('Recent acts'), Undo, 'goActs'],
+    ['devices', t('Devices'), DevicesIcon, 'goDevices'],
+    ['settings', t('Settings'), SlidersIcon, 'goSettings'],
+    ['help', t('Help'), Help, 'help'],
+  ]);
   // What is done at the computer alone has no page on a phone.
   const more = $derived(everything.filter(([name]) => !console.phone.here || !['devices', 'settings'].includes(name)));
   const number = (name: string) =>
@@ -44,7 +46,7 @@
     event.preventDefault();
     over = false;
     const ids = console.selection.dragged;
-    if (ids.length > 0) void console.acts.run(ids, () => console.service.pin(ids), ({ count }) => `Pinned ${count === 1 ? '1 clip' : `${count} clips`} among the favorites.`);
+    if (ids.length > 0) void console.acts.run(ids, () => console.service.pin(ids), ({ count: n }) => t('Pinned {clips} among the favorites.', { clips: count(n, 'clip') }));
   }
   const takes = (name: View) => name === 'favorites' && console.sight.dragging;
 </script>
@@ -66,7 +68,7 @@
   </a>
 {/snippet}
 
-<nav aria-label="Places" class="bg-base-200 border-base-300 hidden w-52 shrink-0 flex-col overflow-y-auto border-r p-3 sm:flex">
+<nav aria-label={t('Places')} class="bg-base-200 border-base-300 hidden w-52 shrink-0 flex-col overflow-y-auto border-r p-3 sm:flex">
   <div class="flex items-center gap-2.5 px-2 pt-1.5 pb-3">
     <Mark look={console.session.lamp.look} />
     <span class="text-base font-semibold tracking-tight">Yadori</span>
@@ -74,8 +76,8 @@
   {#each places as [name, label, Icon, key] (name)}{@render link(name, label, Icon, key)}{/each}
   <div class="mt-3 flex min-h-24 shrink flex-col">
     <div class="flex items-center px-2.5 pb-0.5">
-      <h2 class="facts grow font-medium" id="drawers-of-rail">Drawers <span class="rail-key"><KeyHint of="goDrawer" /></span></h2>
-      <button type="button" class="btn btn-xs btn-ghost btn-square" aria-label="Make a drawer" aria-expanded={making} onclick={() => (making = !making)}>
+      <h2 class="facts grow font-medium" id="drawers-of-rail">{t('Drawers')} <span class="rail-key"><KeyHint of="goDrawer" /></span></h2>
+      <button type="button" class="btn btn-xs btn-ghost btn-square" aria-label={t('Make a drawer')} aria-expanded={making} onclick={() => (making = !making)}>
         <Plus size={13} aria-hidden="true" />
       </button>
     </div>

@@ -3,6 +3,7 @@
 
   import type { Console } from '../../state/console.svelte';
   import KeyHint from '../parts/KeyHint.svelte';
+  import { t } from '../../language/language.svelte';
 
   /** `above`: over what it stands in, and not at the bottom of the window. */
   let { console, above = false }: { console: Console; above?: boolean } = $props();
@@ -15,7 +16,7 @@
       class="bg-neutral text-neutral-content pointer-events-auto flex max-w-xl items-center gap-3 rounded-lg py-2 pr-2 pl-3.5 shadow-lg"
       data-toast
       role="region"
-      aria-label="What was done"
+      aria-label={t('What was done')}
     >
       <div>
         <p class="line-clamp-3 wrap-anywhere">{toast.text}</p>
@@ -26,7 +27,7 @@
           {toast.act.label} {#if toast.act.key}<KeyHint of={toast.act.key} />{/if}
         </button>
       {/if}
-      <button class="btn btn-sm btn-ghost btn-square touch" aria-label="Dismiss" onclick={() => { console.messages.dismiss(); console.focusPage(); }}>
+      <button class="btn btn-sm btn-ghost btn-square touch" aria-label={t('Dismiss')} onclick={() => { console.messages.dismiss(); console.focusPage(); }}>
         <X size={14} aria-hidden="true" />
       </button>
     </div>

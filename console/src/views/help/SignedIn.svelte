@@ -3,6 +3,7 @@
   import type { SignedInBrowser } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import { moment, shown } from '../../state/words';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   let version = $state(0);
@@ -13,7 +14,7 @@
     try {
       await console.service.endBrowser(one.id);
       version++;
-      console.messages.tell(`${one.name} is signed out.`);
+      console.messages.tell(t('{name} is signed out.', { name: one.name }));
     } catch (why) {
       console.messages.fail(why);
     }
@@ -22,20 +23,20 @@
 </script>
 
 <div class="flex items-center gap-2">
-  <h2 class="grow font-semibold">Signed in</h2>
-  <button type="button" class="btn btn-sm btn-soft touch" onclick={() => void signOut()}>Sign out here</button>
+  <h2 class="grow font-semibold">{t('Signed in')}</h2>
+  <button type="button" class="btn btn-sm btn-soft touch" onclick={() => void signOut()}>{t('Sign out here')}</button>
 </div>
-<p class="facts">A browser stays signed in until it is signed out: here, or in a terminal by <code>yadori console --end</code>.</p>
+<p class="facts">{t('A browser stays signed in until it is signed out: here, or in a terminal by')} <code>yadori console --end</code>.</p>
 {#await browsers then all}
   <ul class="mt-1" data-browsers>
     {#each all as one (one.id)}
       <li class="border-base-300 flex flex-wrap items-center gap-x-3 border-t py-1">
-        <span class="grow">{shown(one.name)}{one.here ? ', this one' : ''} <span class="facts">at {one.origin}</span></span>
-        <span class="facts">since {moment(one.made_at / 1000)}, seen {moment(one.seen_at / 1000)}</span>
-        <button type="button" class="btn btn-sm btn-ghost text-error touch" aria-label="Sign out {one.name}{one.here ? ', this one' : ''}" onclick={() => void end(one)}>Sign out</button>
+        <span class="grow">{shown(one.name)}{one.here ? t(t(', this one')) : ''} <span class="facts">{t('at {origin}', { origin: one.origin })}</span></span>
+        <span class="facts">{t('since {madeat}, seen {seenat}', { madeat: moment(one.made_at / 1000), seenat: moment(one.seen_at / 1000) })}</span>
+        <button type="button" class="btn btn-sm btn-ghost text-error touch" aria-label={t('Sign out {name}{here}', { name: one.name, here: one.here ? t(', this one') : '' })} onclick={() => void end(one)}>{t('Sign out')}</button>
       </li>
-    {:else}<li class="facts py-1">None that outlives the service.</li>{/each}
+    {:else}<li class="facts py-1">{t('None that outlives the service.')}</li>{/each}
   </ul>
 {:catch why}
-  <p class="text-error">They can't be listed now: {why.message}.</p>
+  <p class="text-error">{t("They can't be listed now: {message}.", { message: why.message })}</p>
 {/await}

@@ -7,6 +7,7 @@
   import type { Share } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import { count, size } from '../../state/words';
+  import { t } from '../../language/language.svelte';
 
   interface Props {
     console: Console;
@@ -26,7 +27,7 @@
   let at = $state<number | null>(null);
   const shown = $derived(at === null ? null : shares[at]);
   const going = $derived(at === null ? 0 : (goes?.[at] ?? 0));
-  const marked = $derived(going > 0 ? `, of which ${by === 'bytes' ? size(going) : going.toLocaleString('en')} would go` : '');
+  const marked = $derived(going > 0 ? t(', of which {amount} would go', { amount: by === 'bytes' ? size(going) : going.toLocaleString('en') }) : '');
 
   $effect(() => {
     const node = box;
@@ -92,11 +93,11 @@
 <div
   class="chart relative mt-1 w-full cursor-pointer"
   role="slider"
-  aria-label="{name}: arrow keys choose a bar{onpick ? ', Enter searches' : ''}"
+  aria-label={onpick ? t('{name}: arrow keys choose a bar, Enter searches', { name }) : t('{name}: arrow keys choose a bar', { name })}
   aria-valuemin={0}
   aria-valuemax={Math.max(0, shares.length - 1)}
   aria-valuenow={at ?? 0}
-  aria-valuetext={shown ? `${label(shown.name)}: ${amount(shown)}${marked}` : 'nothing chosen'}
+  aria-valuetext={shown ? `${label(shown.name)}: ${amount(shown)}${marked}` : t('nothing chosen')}
   tabindex="0"
   style:height="{tall}px"
   bind:this={box}
@@ -108,10 +109,10 @@
   {#if shown}{label(shown.name)} · {amount(shown)}{marked}{/if}
 </p>
 <details class="facts">
-  <summary class="touch w-fit cursor-pointer py-1">The same as a table</summary>
+  <summary class="touch w-fit cursor-pointer py-1">{t('The same as a table')}</summary>
   <table class="mt-1">
     <caption class="sr-only">{name}</caption>
-    <thead><tr><th scope="col" class="pr-6 text-left font-medium">{goes ? 'Age' : 'When'}</th><th scope="col" class="text-right font-medium">{goes ? 'There are' : 'Copies'}</th>{#if goes}<th scope="col" class="pl-6 text-right font-medium">Would go</th>{/if}</tr></thead>
+    <thead><tr><th scope="col" class="pr-6 text-left font-medium">{goes ? t('Age') : t('When')}</th><th scope="col" class="text-right font-medium">{goes ? t('There are') : t('Copies')}</th>{#if goes}<th scope="col" class="pl-6 text-right font-medium">{t('Would go')}</th>{/if}</tr></thead>
     <tbody>
       {#each shares as one, n (one.name)}
         {#if one.clips > 0}<tr><th scope="row" class="pr-6 text-left font-normal">{label(one.name)}</th><td class="figures text-right">{by === 'bytes' ? size(one.bytes) : one.clips.toLocaleString('en')}</td>{#if goes}<td class="figures pl-6 text-right">{by === 'bytes' ? size(goes[n] ?? 0) : (goes[n] ?? 0).toLocaleString('en')}</td>{/if}</tr>{/if}

@@ -2,14 +2,14 @@
 <script lang="ts">
   import type { Share } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
-  import { count, size } from '../../state/words';
+  import { count, dayOf, size } from '../../state/words';
   import Chart from './Chart.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const insight = $derived(console.service.insight());
 
-  const day = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' });
-  const dayName = (name: string) => day.format(new Date(`${name}T12:00`));
+  const dayName = (name: string) => dayOf(Date.parse(`${name}T12:00`));
 </script>
 
 {#snippet bars(title: string, shares: Share[], by: 'clips' | 'bytes')}
@@ -22,7 +22,7 @@
           <button
             type="button"
             class="hover:bg-base-200 grid w-full grid-cols-[6.5rem_1fr_5.5rem] items-center gap-2 rounded-md px-1.5 py-1 text-left"
-            title="Search for {one.query}"
+            title={t('Search for {query}', { query: one.query })}
             disabled={one.clips === 0}
             onclick={() => console.find(one.query)}
           >
@@ -38,31 +38,31 @@
 
 <main class="min-h-0 min-w-0 grow overflow-y-auto" id="page" tabindex="-1">
   <div class="mx-auto max-w-4xl px-5 py-6" data-insight>
-    <h1 class="text-base font-semibold">Insight</h1>
+    <h1 class="text-base font-semibold">{t('Insight')}</h1>
     {#await insight}
-      <p class="facts mt-2">Counting…</p>
+      <p class="facts mt-2">{t('Counting…')}</p>
     {:then found}
       {#if found.all.clips === 0}
-        <p class="mt-8 text-center" data-empty>There is nothing to count yet. Copy something, and come back.</p>
+        <p class="mt-8 text-center" data-empty>{t('There is nothing to count yet. Copy something, and come back.')}</p>
       {:else}
-        <p class="facts mt-1">{count(found.all.clips, 'clip')}, {size(found.all.bytes)}. Each bar leads to what it counts.</p>
-        <section class="mt-5" aria-label="Copies by day">
-          <h2 class="font-semibold">By day, the last six weeks</h2>
-          <Chart {console} name="Copies by day" shares={found.days} label={dayName} onpick={(one) => console.find(one.query)} tall={150} />
+        <p class="facts mt-1">{t('{clips}, {bytes}. Each bar leads to what it counts.', { clips: count(found.all.clips, 'clip'), bytes: size(found.all.bytes) })}</p>
+        <section class="mt-5" aria-label={t('Copies by day')}>
+          <h2 class="font-semibold">{t('By day, the last six weeks')}</h2>
+          <Chart {console} name={t('Copies by day')} shares={found.days} label={dayName} onpick={(one) => console.find(one.query)} tall={150} />
         </section>
-        <section class="mt-5" aria-label="Copies by hour">
-          <h2 class="font-semibold">By hour of the day</h2>
-          <Chart {console} name="Copies by hour of the day" shares={found.hours} label={(name) => `${name}:00`} onpick={(one) => console.find(one.query)} tall={120} />
+        <section class="mt-5" aria-label={t('Copies by hour')}>
+          <h2 class="font-semibold">{t('By hour of the day')}</h2>
+          <Chart {console} name={t('Copies by hour of the day')} shares={found.hours} label={(name) => `${name}:00`} onpick={(one) => console.find(one.query)} tall={120} />
         </section>
         <div class="mt-6 grid gap-x-10 gap-y-6 md:grid-cols-2">
-          {@render bars('Kinds', found.kinds, 'clips')}
-          {@render bars('Sources', found.sources, 'clips')}
-          {@render bars('Size by kind', found.kinds, 'bytes')}
-          {@render bars('Size by age', found.ages, 'bytes')}
+          {@render bars(t('Kinds'), found.kinds, 'clips')}
+          {@render bars(t('Sources'), found.sources, 'clips')}
+          {@render bars(t('Size by kind'), found.kinds, 'bytes')}
+          {@render bars(t('Size by age'), found.ages, 'bytes')}
         </div>
       {/if}
     {:catch why}
-      <p class="text-error mt-4">It can't be counted now: {why.message}.</p>
+      <p class="text-error mt-4">{t("It can't be counted now: {message}.", { message: why.message })}</p>
     {/await}
   </div>
 </main>

@@ -7,6 +7,7 @@
   import Dot from '../parts/Dot.svelte';
   import KeyHint from '../parts/KeyHint.svelte';
   import TypedForm from '../parts/TypedForm.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const { drawers, list, selection, acts, service } = $derived(console);
@@ -28,7 +29,7 @@
   }
 
   async function newDivider(name: string): Promise<boolean> {
-    if (id === null || !(await acts.run([], () => service.newDivider(id, name, before), () => `Made the divider ${name}.`))) return false;
+    if (id === null || !(await acts.run([], () => service.newDivider(id, name, before), () => t('Made the divider {name}.', { name })))) return false;
     await console.drawerChanged();
     return end();
   }
@@ -42,14 +43,14 @@
   function move(by: number): void {
     const next = by < 0 ? others[at - 1] : others[at + 2];
     if (id !== null && at + by >= 0 && at + by < others.length) {
-      void acts.run([], () => service.changeDrawer(id, { before: next?.id ?? '' }), () => 'Moved the drawer.');
+      void acts.run([], () => service.changeDrawer(id, { before: next?.id ?? '' }), () => t('Moved the drawer.'));
     }
   }
 
   async function removeDrawer(): Promise<void> {
     if (!drawer || id === null) return;
     const { name } = drawer;
-    if (await acts.run([], () => service.removeDrawer(id), () => `Removed the drawer ${name}; its clips are favorites now.`)) {
+    if (await acts.run([], () => service.removeDrawer(id), () => t('Removed the drawer {name}; its clips are favorites now.', { name }))) {
       console.go({ view: 'favorites', query: '' });
     }
   }
@@ -70,33 +71,33 @@
     <h1 class="min-w-0 truncate text-base font-semibold" dir="auto">{shown(console.pageName)}</h1>
     {#if id === null || drawer}
       <span class="facts figures">{count(clips, 'clip')}{drawer?.group ? ` · ${shown(drawer.group)}` : ''}</span>
-      <span class="facts hidden lg:inline">{#if clips > 1}<KeyHint of="moveDown" /> moves, or drag{/if}</span>
+      <span class="facts hidden lg:inline">{#if clips > 1}<KeyHint of="moveDown" /> {t('moves, or drag')}{/if}</span>
     {/if}
     {#if drawer}
       <span class="ml-auto flex flex-wrap gap-1">
-        <button type="button" class="btn btn-sm btn-ghost touch" aria-expanded={change === 'divider'} onclick={() => toggle('divider')}>Add divider</button>
-        <button type="button" class="btn btn-sm btn-ghost touch" aria-expanded={change === 'drawer' || change === 'group'} onclick={() => toggle('drawer')}>Change drawer</button>
-        <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void save()}>Export</button>
+        <button type="button" class="btn btn-sm btn-ghost touch" aria-expanded={change === 'divider'} onclick={() => toggle('divider')}>{t('Add divider')}</button>
+        <button type="button" class="btn btn-sm btn-ghost touch" aria-expanded={change === 'drawer' || change === 'group'} onclick={() => toggle('drawer')}>{t('Change drawer')}</button>
+        <button type="button" class="btn btn-sm btn-ghost touch" onclick={() => void save()}>{t('Export')}</button>
       </span>
     {/if}
   </div>
   {#if change === 'divider' && id !== null}
     <div class="mx-auto mt-2 flex max-w-4xl sm:pl-4.5">
-      <TypedForm {console} keeps="new-divider:{id}" label="Words of the divider" placeholder="Its words" save={before ? 'Add before the selected one' : 'Add at the end'} onsave={newDivider} onleave={end} />
+      <TypedForm {console} keeps="new-divider:{id}" label={t('Words of the divider')} placeholder={t('Its words')} save={before ? t('Add before the selected one') : t('Add at the end')} onsave={newDivider} onleave={end} />
     </div>
   {:else if change !== null && drawer && id !== null}
     <div class="mx-auto mt-2 flex max-w-4xl flex-wrap items-center gap-1.5 sm:pl-4.5">
       {#if change === 'drawer'}
-        {#key id}<TypedForm {console} keeps="drawer:{id}" label="Name of the drawer" value={drawer.name} onsave={(name) => changed({ name })} onleave={end} />{/key}
+        {#key id}<TypedForm {console} keeps="drawer:{id}" label={t('Name of the drawer')} value={drawer.name} onsave={(name) => changed({ name })} onleave={end} />{/key}
       {:else}
-        {#key id}<TypedForm {console} keeps="group:{id}" label="Group" placeholder="Under no group" value={drawer.group ?? ''} empty onsave={(group) => changed({ group })} onleave={end} />{/key}
+        {#key id}<TypedForm {console} keeps="group:{id}" label={t('Group')} placeholder={t('Under no group')} value={drawer.group ?? ''} empty onsave={(group) => changed({ group })} onleave={end} />{/key}
       {/if}
       <span class="flex w-full flex-wrap items-center gap-1">
-        <button type="button" class="btn btn-sm btn-ghost touch" aria-pressed={change === 'group'} onclick={() => (open = { what: change === 'group' ? 'drawer' : 'group', id })}>{change === 'group' ? 'Name' : 'Group'}</button>
-        <ColorDots {console} label="Color of the drawer" value={drawer.color} onleave={end} onpick={(color) => void acts.run([], () => service.changeDrawer(id, { color: color ?? 'none' }), () => 'Colored the drawer.')} />
-        <button type="button" class="btn btn-sm btn-ghost touch" disabled={at <= 0} onclick={() => move(-1)}>Move up</button>
-        <button type="button" class="btn btn-sm btn-ghost touch" disabled={at < 0 || at >= others.length - 1} onclick={() => move(1)}>Move down</button>
-        <button type="button" class="btn btn-sm btn-ghost text-error touch ml-auto" onclick={() => void removeDrawer()}>Remove drawer</button>
+        <button type="button" class="btn btn-sm btn-ghost touch" aria-pressed={change === 'group'} onclick={() => (open = { what: change === 'group' ? 'drawer' : 'group', id })}>{change === 'group' ? t('Name') : t('Group')}</button>
+        <ColorDots {console} label={t('Color of the drawer')} value={drawer.color} onleave={end} onpick={(color) => void acts.run([], () => service.changeDrawer(id, { color: color ?? 'none' }), () => t('Colored the drawer.'))} />
+        <button type="button" class="btn btn-sm btn-ghost touch" disabled={at <= 0} onclick={() => move(-1)}>{t('Move up')}</button>
+        <button type="button" class="btn btn-sm btn-ghost touch" disabled={at < 0 || at >= others.length - 1} onclick={() => move(1)}>{t('Move down')}</button>
+        <button type="button" class="btn btn-sm btn-ghost text-error touch ml-auto" onclick={() => void removeDrawer()}>{t('Remove drawer')}</button>
       </span>
     </div>
   {/if}

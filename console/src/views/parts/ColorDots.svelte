@@ -3,6 +3,8 @@
   import type { Color } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import Dot from './Dot.svelte';
+  import { colorName } from '../../state/words';
+  import { t } from '../../language/language.svelte';
 
   interface Props {
     console: Console;
@@ -45,10 +47,10 @@
       type="button"
       class={['btn btn-sm btn-ghost btn-square touch', { pressed: value === color }]}
       aria-pressed={value === color}
-      aria-label={color}
-      title={color}
+      aria-label={colorName(color)}
+      title={colorName(color)}
       onclick={() => onpick(color)}><Dot {color} /></button
     >
   {/each}
-  <button type="button" class={['btn btn-sm btn-ghost touch', { pressed: value === null }]} aria-pressed={value === null} onclick={() => onpick(null)}>None</button>
+  <button type="button" class={['btn btn-sm btn-ghost touch', { pressed: value === null }]} aria-pressed={value === null} onclick={() => onpick(null)}>{t('None')}</button>
 </div>

@@ -1,14 +1,15 @@
 <!-- The sign of a kind. One path each: a list draws many of them with every keystroke. -->
 <script lang="ts">
   import type { Kind } from '../../api/types';
+  import { t } from '../../language/language.svelte';
 
   let { kind }: { kind: Kind } = $props();
-  const signs = {
-    text: { path: 'M2 3.5h10M2 7h6.5M2 10.5h8.5', tone: 'bg-base-200 soft', word: 'Text' },
-    link: { path: 'M5.5 4H4a3 3 0 0 0 0 6h1.5M8.5 4H10a3 3 0 0 1 0 6H8.5M4.75 7h4.5', tone: 'tone-link', word: 'Link' },
-    image: { path: 'M1.5 11.5 5.25 4l2.5 4.5L9 6.75l3.5 4.75zM10.75 3.25v.01', tone: 'tone-image', word: 'Picture' },
-    files: { path: 'M4.5 1.75h4L11.75 5v5.25H4.5zM8.25 1.75V5h3.5M2.25 4.5v7.75H9', tone: 'tone-files', word: 'Files' },
-  };
+  const signs = $derived({
+    text: { path: 'M2 3.5h10M2 7h6.5M2 10.5h8.5', tone: 'bg-base-200 soft', word: t('Text') },
+    link: { path: 'M5.5 4H4a3 3 0 0 0 0 6h1.5M8.5 4H10a3 3 0 0 1 0 6H8.5M4.75 7h4.5', tone: 'tone-link', word: t('Link') },
+    image: { path: 'M1.5 11.5 5.25 4l2.5 4.5L9 6.75l3.5 4.75zM10.75 3.25v.01', tone: 'tone-image', word: t('Picture') },
+    files: { path: 'M4.5 1.75h4L11.75 5v5.25H4.5zM8.25 1.75V5h3.5M2.25 4.5v7.75H9', tone: 'tone-files', word: t('Files') },
+  });
   const sign = $derived(signs[kind]);
 </script>
 

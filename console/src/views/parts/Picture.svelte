@@ -5,19 +5,20 @@
   import type { Pictured, Row } from '../../api/types';
   import type { Pictures } from '../../border/pictures';
   import { fileName, pictureFacts, summary } from '../../state/words';
+  import { t } from '../../language/language.svelte';
 
   let { row, most, tall, pictured }: { row: Row; most: number; tall: number; pictured?: Pictured } = $props();
   /** Where the words stand that were searched for. */
   const found = $derived((pictured?.found ?? []).flatMap((n) => pictured?.words[n] ?? []));
   const pictures = getContext<Pictures>('pictures');
   const alt = $derived(
-    row.kind === 'files' ? `Picture file ${fileName(row.files?.[0] ?? '')}` : `Picture, ${row.title ?? pictureFacts(row)}`,
+    row.kind === 'files' ? t('Picture file {files}', { files: fileName(row.files?.[0] ?? '') }) : t('Picture, {title}', { title: row.title ?? pictureFacts(row) }),
   );
   const url = $derived(pictures.get(row.id, most));
 </script>
 
 {#await url}
-  <div class="bg-base-200 w-40 rounded-lg" style:height="{tall}px" role="img" aria-label="{summary(row)}, loading"></div>
+  <div class="bg-base-200 w-40 rounded-lg" style:height="{tall}px" role="img" aria-label={t('{row}, loading', { row: summary(row) })}></div>
 {:then src}
   <span class="border-base-300 bg-base-200 relative inline-block max-w-full overflow-hidden rounded-lg border align-top">
     <img {src} {alt} class="max-w-full object-contain" style:max-height="{tall}px" draggable="false" />
@@ -31,6 +32,6 @@
   </span>
 {:catch why}
   <p class="facts border-base-300 flex items-center rounded-lg border border-dashed px-3" style:min-height="{Math.min(tall, 56)}px">
-    {why instanceof Error ? `Can't be shown small: ${why.message}` : "Can't be shown small"}
+    {why instanceof Error ? t("Can't be shown small: {message}", { message: why.message }) : t("Can't be shown small")}
   </p>
 {/await}

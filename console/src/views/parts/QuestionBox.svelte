@@ -3,6 +3,7 @@
   import type { Console } from '../../state/console.svelte';
   import { summary } from '../../state/words';
   import KindSign from './KindSign.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const { questions } = $derived(console);
@@ -43,7 +44,7 @@
       {#each lines as line (line)}<p>{line}</p>{/each}
     </div>
     {#if sample.length > 0}
-      <ul class="border-base-300 mt-3 border-t pt-2" aria-label="Some of them">
+      <ul class="border-base-300 mt-3 border-t pt-2" aria-label={t('Some of them')}>
         {#each sample as row (row.id)}
           <li class="flex items-center gap-2 py-0.5"><KindSign kind={row.kind} /><span class="min-w-0 truncate">{summary(row)}</span></li>
         {/each}

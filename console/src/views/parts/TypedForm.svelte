@@ -4,6 +4,7 @@
 
   import type { Console } from '../../state/console.svelte';
   import KeyHint from './KeyHint.svelte';
+  import { t } from '../../language/language.svelte';
 
   interface Props {
     console: Console;
@@ -20,7 +21,7 @@
     onsave: (text: string) => Promise<boolean>;
     onleave: () => void;
   }
-  let { console, keeps, label, value = '', placeholder = '', most = 80, save = 'Save', empty = false, onsave, onleave }: Props = $props();
+  let { console, keeps, label, value = '', placeholder = '', most = 80, save = t('Save'), empty = false, onsave, onleave }: Props = $props();
   const { drafts } = $derived(console);
   let text = $state(untrack(() => drafts.typed(keeps) ?? value));
 
@@ -62,5 +63,5 @@
     autocomplete="off"
   />
   <button type="submit" class="btn btn-sm btn-soft">{save} <KeyHint of="confirm" /></button>
-  <button type="button" class="btn btn-sm btn-ghost" onclick={leave}>Leave <KeyHint of="leave" /></button>
+  <button type="button" class="btn btn-sm btn-ghost" onclick={leave}>{t('Leave')} <KeyHint of="leave" /></button>
 </form>

@@ -8,6 +8,7 @@
   import { facts, linkParts, pictureFacts, shortDate, shown, spoken, summary } from '../../state/words';
   import KindSign from '../parts/KindSign.svelte';
   import Picture from '../parts/Picture.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const { picking, rows } = $derived(console);
@@ -37,10 +38,10 @@
 <div class="min-h-0 grow overflow-y-auto" bind:this={box} bind:clientHeight={tall} onscroll={onScroll} data-picks>
   {#if now.ids.length === 0}
     <p class="soft px-6 pt-10 text-center" data-empty>
-      {#if !now.isSettled}&nbsp;{:else if now.query !== ''}Nothing matches. Esc empties the search.{:else if now.view === 'favorites'}No favorites yet: pin what you need again and again.{:else if now.view === 'drawers'}Nothing is in a drawer yet. In the console, D puts a clip into one.{:else}Nothing has been copied yet.{/if}
+      {#if !now.isSettled}&nbsp;{:else if now.query !== ''}{t('Nothing matches. Esc empties the search.')}{:else if now.view === 'favorites'}{t('No favorites yet: pin what you need again and again.')}{:else if now.view === 'drawers'}{t('Nothing is in a drawer yet. In the console, D puts a clip into one.')}{:else}{t('Nothing has been copied yet.')}{/if}
     </p>
   {/if}
-  <div id="picks" role="grid" aria-label={now.view === 'favorites' ? 'Favorites' : now.view === 'drawers' ? 'Drawers' : 'History, newest first'} aria-rowcount={now.ids.length} class="px-1.5" aria-busy={!now.isSettled}>
+  <div id="picks" role="grid" aria-label={now.view === 'favorites' ? t('Favorites') : now.view === 'drawers' ? t('Drawers') : t('History, newest first')} aria-rowcount={now.ids.length} class="px-1.5" aria-busy={!now.isSettled}>
     {#each now.ids as id, at (id)}
       {@const row = rows.get(id)}
       {@const digit = at - now.top + 1}
@@ -73,15 +74,15 @@
                 <p class="facts truncate leading-4">{#if row.kept?.drawer_name}<span class="text-base-content/80">{row.kept.drawer_name}</span> · {/if}{facts(row).join(' · ')}</p>
               </div>
             </div>
-            <div role="gridcell" class="facts figures flex shrink-0 items-center gap-2">{#if row.kept}<Bookmark size={13} class="pinned fill-current" aria-label="Pinned" />{/if}{shortDate(row.copied_at / 1000, today)}</div>
+            <div role="gridcell" class="facts figures flex shrink-0 items-center gap-2">{#if row.kept}<Bookmark size={13} class="pinned fill-current" aria-label={t('Pinned')} />{/if}{shortDate(row.copied_at / 1000, today)}</div>
           {/if}
           <div role="gridcell" class="shrink-0">
             <button
               type="button"
               class={['btn btn-ghost btn-square btn-sm touch', { 'opacity-0 group-hover:opacity-100 focus:opacity-100': !marked }]}
               tabindex="-1"
-              title="Mark it, for what can be done with it"
-              aria-label="Mark {at + 1}"
+              title={t('Mark it, for what can be done with it')}
+              aria-label={t('Mark {at}', { at: at + 1 })}
               onclick={(event) => {
                 event.stopPropagation();
                 picking.press({ ask: 'mark-clip', with: id });
@@ -92,5 +93,5 @@
       </div>
     {/each}
   </div>
-  {#if now.more && now.ids.length >= MOST}<p class="facts px-4 py-2">These are the first {MOST}; a few letters find the others.</p>{/if}
+  {#if now.more && now.ids.length >= MOST}<p class="facts px-4 py-2">{t('These are the first {MOST}; a few letters find the others.', { MOST })}</p>{/if}
 </div>

@@ -5,6 +5,7 @@
   import type { Tidying } from '../../state/picking/tidying';
   import { count } from '../../state/words';
   import Plain from '../parts/Plain.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { picking, tidying }: { picking: Picking; tidying: Tidying } = $props();
   const found = $derived(tidying.found());
@@ -12,8 +13,8 @@
   const named = $derived(
     tidying
       .meant()
-      .map((name) => TIDY.find(([one]) => one === name)?.[1])
-      .join(', then '),
+      .map((name) => t(TIDY.find(([one]) => one === name)?.[1] ?? ''))
+      .join(t(', then ')),
   );
 
   // What keys have marked is in sight.
@@ -26,8 +27,8 @@
 
 <div class="flex min-h-0 grow flex-col sm:flex-row" data-tidying={tidying.meant().join()}>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <div tabindex="0" role="region" aria-label="Ways to clean it up" class="border-base-300 max-h-[45%] shrink-0 overflow-y-auto border-b p-1.5 sm:max-h-none sm:w-56 sm:border-r sm:border-b-0">
-    <div id="clean-ups" role="listbox" aria-label="Clean-ups" aria-multiselectable="true">
+  <div tabindex="0" role="region" aria-label={t('Ways to clean it up')} class="border-base-300 max-h-[45%] shrink-0 overflow-y-auto border-b p-1.5 sm:max-h-none sm:w-56 sm:border-r sm:border-b-0">
+    <div id="clean-ups" role="listbox" aria-label={t('Clean-ups')} aria-multiselectable="true">
       {#each found as step, at (step)}
         {@const place = tidying.chosen.indexOf(step)}
         <!-- svelte-ignore a11y_click_events_have_key_events, a11y_interactive_supports_focus -->
@@ -39,15 +40,15 @@
           onclick={() => toggle(at)}
           data-clean-up={TIDY[step]?.[0]}
         >
-          <span class="facts figures w-4">{place >= 0 ? place + 1 : ''}</span>{TIDY[step]?.[1]}
+          <span class="facts figures w-4">{place >= 0 ? place + 1 : ''}</span>{t(TIDY[step]?.[1] ?? '')}
         </div>
       {/each}
     </div>
-    {#if found.length === 0}<p class="soft px-3 py-4">No clean-up has that name.</p>{/if}
+    {#if found.length === 0}<p class="soft px-3 py-4">{t('No clean-up has that name.')}</p>{/if}
   </div>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <div class="min-h-0 grow overflow-y-auto px-4 py-2" role="region" aria-label="What it becomes" tabindex="0">
-    <p class="facts pb-1" data-meant>{named}{tidied ? ` · ${tidied.changed ? count(tidied.chars, 'character') : 'the same as before'}` : ''}</p>
+  <div class="min-h-0 grow overflow-y-auto px-4 py-2" role="region" aria-label={t('What it becomes')} tabindex="0">
+    <p class="facts pb-1" data-meant>{named}{tidied ? ` · ${tidied.changed ? count(tidied.chars, 'character') : t('the same as before')}` : ''}</p>
     {#if tidied}<div class="whitespace-pre-wrap wrap-anywhere" dir="auto" data-tidied><Plain text={tidied.text} /></div>{/if}
   </div>
 </div>

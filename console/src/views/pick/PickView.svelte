@@ -13,23 +13,24 @@
   import PickList from './PickList.svelte';
   import PickTidy from './PickTidy.svelte';
   import PickWhole from './PickWhole.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const { picking } = $derived(console);
   const now = $derived(picking.now);
-  const label = $derived(now.tidying ? 'Find a clean-up' : now.view === 'favorites' ? 'Search the favorites' : now.view === 'drawers' ? 'Search the drawers' : 'Search everything you copied');
+  const label = $derived(now.tidying ? t('Find a clean-up') : now.view === 'favorites' ? t('Search the favorites') : now.view === 'drawers' ? t('Search the drawers') : t('Search everything you copied'));
   const said = $derived(
     now.tidying
       ? ''
       : picking.problem !== null
         ? ''
         : !now.isSettled
-          ? 'looking …'
+          ? t('looking …')
           : now.query !== ''
-            ? `${count(now.ids.length, 'match', 'matches')}${now.more ? ' or more' : ''}`
+            ? `${count(now.ids.length, 'match', 'matches')}${now.more ? t(' or more') : ''}`
             : now.view === 'history'
               ? count(picking.total, 'clip')
-              : `${count(now.ids.length, now.view === 'favorites' ? 'favorite' : 'clip')}${now.more ? ' or more' : ''}`,
+              : `${count(now.ids.length, now.view === 'favorites' ? 'favorite' : 'clip')}${now.more ? t(' or more') : ''}`,
   );
   const marked = $derived(now.tidying ? `clean-up-${now.tidying.found()[now.tidying.mark]}` : now.marked !== undefined ? `pick-${now.marked}` : undefined);
   let field = $state<HTMLInputElement>();
@@ -63,7 +64,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
 <main class="bg-base-100 flex min-h-0 min-w-0 grow flex-col" id="page" tabindex="-1" onkeydown={onKey} data-pick>
-  <h1 class="sr-only">Picker</h1>
+  <h1 class="sr-only">{t('Picker')}</h1>
   <header class="border-base-300 border-b px-3 pt-2.5 pb-2">
     <div role="search" class="flex flex-wrap items-center gap-2 sm:flex-nowrap">
       <label class={['field flex h-10 min-w-0 grow basis-full sm:basis-0 items-center gap-2 px-3', picking.problem !== null && 'border-error!']}>
@@ -90,20 +91,20 @@
           oninput={(event) => picking.press({ ask: 'write', with: event.currentTarget.value })}
         />
       </label>
-      <div class={["flex items-center gap-1", { invisible: now.tidying !== null || picking.editing !== null }]} role="group" aria-label="What is listed">
-        {#each [['history', 'History'], ['favorites', 'Favorites'], ['drawers', 'Drawers']] as const as [view, name] (view)}
+      <div class={["flex items-center gap-1", { invisible: now.tidying !== null || picking.editing !== null }]} role="group" aria-label={t('What is listed')}>
+        {#each [['history', t('History')], ['favorites', t('Favorites')], ['drawers', t('Drawers')]] as const as [view, name] (view)}
           <button type="button" class={['chip touch', { pressed: now.view === view }]} aria-pressed={now.view === view} onclick={() => { picking.press({ ask: 'see', with: view }); field?.focus(); }}>{name}</button>
         {/each}
         <span class="hidden sm:contents"><KeyHint of="pickFavorites" soft /></span>
       </div>
     </div>
     <div class="facts mt-1 flex flex-wrap items-center gap-x-3 px-1">
-      <p class="figures grow" id="pick-state" role="status" data-state>{[said, picking.paused ? 'capture is paused' : ''].filter(Boolean).join(' · ') || '\u00a0'}</p>
-      {#if picking.byChord}<button type="button" class="link touch" onclick={() => { picking.swap(); field?.focus(); }}>{now.swapped ? 'Enter puts it on the clipboard' : 'Enter pastes'}: change</button>{/if}
-      <span class="flex items-center gap-1.5"><button type="button" class="link touch" onclick={() => { picking.press({ ask: 'pause' }); field?.focus(); }} data-pause>{picking.paused ? 'Resume' : 'Pause'}</button><KeyHint of="pickPause" soft /></span>
-      <span class="flex items-center gap-1.5"><button type="button" class="link touch" aria-pressed={now.stays} onclick={() => { picking.press({ ask: 'stay' }); field?.focus(); }}>{now.stays ? 'Stays open' : 'Closes after a take'}</button><KeyHint of="pickStay" soft /></span>
-      <a class="link touch inline-flex items-center" href="#/history" target="_blank" rel="opener">Console</a>
-      <button type="button" class="link touch" onclick={() => picking.press({ ask: 'close' })}>Close</button>
+      <p class="figures grow" id="pick-state" role="status" data-state>{[said, picking.paused ? t('capture is paused') : ''].filter(Boolean).join(' · ') || '\u00a0'}</p>
+      {#if picking.byChord}<button type="button" class="link touch" onclick={() => { picking.swap(); field?.focus(); }}>{now.swapped ? t('Enter puts it on the clipboard: change') : t('Enter pastes: change')}</button>{/if}
+      <span class="flex items-center gap-1.5"><button type="button" class="link touch" onclick={() => { picking.press({ ask: 'pause' }); field?.focus(); }} data-pause>{picking.paused ? t('Resume') : t('Pause')}</button><KeyHint of="pickPause" soft /></span>
+      <span class="flex items-center gap-1.5"><button type="button" class="link touch" aria-pressed={now.stays} onclick={() => { picking.press({ ask: 'stay' }); field?.focus(); }}>{now.stays ? t('Stays open') : t('Closes after a take')}</button><KeyHint of="pickStay" soft /></span>
+      <a class="link touch inline-flex items-center" href="#/history" target="_blank" rel="opener">{t('Console')}</a>
+      <button type="button" class="link touch" onclick={() => picking.press({ ask: 'close' })}>{t('Close')}</button>
     </div>
   </header>
   {#if picking.problem !== null}<p class="text-error px-4 pt-3" role="alert" data-problem>{picking.problem}</p>{/if}

@@ -5,6 +5,7 @@
   import type { Console } from '../../state/console.svelte';
   import { MOST } from '../../state/prefs.svelte';
   import { inField, ofField, type Changes } from '../../state/settings.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const { settings, prefs } = $derived(console);
@@ -15,7 +16,7 @@
   async function set(one: Setting): Promise<void> {
     const text = typed[one.name];
     if (text === undefined) return;
-    if (await settings.set({ [one.name]: ofField(text) }, one.live ? `${one.name} is set.` : `${one.name} is set, and holds from the next start on.`)) delete typed[one.name];
+    if (await settings.set({ [one.name]: ofField(text) }, one.live ? t('{name} is set.', { name: one.name }) : t('{name} is set, and holds from the next start on.', { name: one.name }))) delete typed[one.name];
   }
 
   function save(): void {
@@ -29,8 +30,8 @@
     if (!file) return;
     try {
       const read = JSON.parse(await file.text()) as { changes?: Changes };
-      if (!read.changes) throw new Error('this file holds no exported settings');
-      await settings.set(read.changes, 'The settings of the file hold now.');
+      if (!read.changes) throw new Error(t('this file holds no exported settings'));
+      await settings.set(read.changes, t('The settings of the file hold now.'));
     } catch (why) {
       console.messages.fail(why);
     } finally {
@@ -41,9 +42,9 @@
 
 <section aria-labelledby="other-title" data-other>
   <div class="flex flex-wrap items-center gap-2">
-    <h2 class="grow font-semibold" id="other-title">Everything else</h2>
-    <button type="button" class="btn btn-sm btn-ghost touch" onclick={save}>Export what is set</button>
-    <label class="btn btn-sm btn-ghost touch relative">Import<input type="file" class="sr-only" accept=".json" onchange={(event) => void bringIn(event)} /></label>
+    <h2 class="grow font-semibold" id="other-title">{t('Everything else')}</h2>
+    <button type="button" class="btn btn-sm btn-ghost touch" onclick={save}>{t('Export what is set')}</button>
+    <label class="btn btn-sm btn-ghost touch relative">{t('Import')}<input type="file" class="sr-only" accept=".json" onchange={(event) => void bringIn(event)} /></label>
   </div>
   <ul class="mt-1">
     {#each others as one (one.name)}
@@ -51,24 +52,24 @@
         <form class="grid grid-cols-[1fr_auto] items-center gap-x-3 gap-y-1 md:grid-cols-[1fr_16rem_3.5rem]" onsubmit={(event) => { event.preventDefault(); void set(one); }}>
           <label class="col-span-full min-w-0 md:col-span-1" for="set-{one.name}">
             {one.about}
-            <span class="facts block"><code>{one.name}</code> · {one.expected} · {one.from === 'file' ? 'set' : 'usual'}{one.live ? '' : ' · from the next start on'}</span>
+            <span class="facts block"><code>{one.name}</code> · {one.expected} · {one.from === 'file' ? t('set') : t('usual')}{one.live ? '' : ` · ${t('from the next start on')}`}</span>
           </label>
           {#if one.in_console}
             <input class="field h-9 w-full" id="set-{one.name}" value={typed[one.name] ?? inField(one.value)} oninput={(event) => (typed[one.name] = event.currentTarget.value)} autocomplete="off" spellcheck="false" onkeydown={(event) => event.stopPropagation()} data-setting={one.name} />
-            <button type="submit" class="btn btn-sm btn-soft touch h-9" disabled={typed[one.name] === undefined} aria-label="Set {one.name}">Set</button>
+            <button type="submit" class="btn btn-sm btn-soft touch h-9" disabled={typed[one.name] === undefined} aria-label={t('Set {name}', { name: one.name })}>{t('Set')}</button>
           {:else}
-            <p class="facts col-span-full wrap-anywhere md:col-span-2" id="set-{one.name}">{inField(one.value) || '—'} · set with <code>yadori settings</code></p>
+            <p class="facts col-span-full wrap-anywhere md:col-span-2" id="set-{one.name}">{inField(one.value) || '—'} · {t('set with')} <code>yadori settings</code></p>
           {/if}
         </form>
       </li>
     {/each}
     <li class="border-base-300 flex flex-wrap items-center gap-x-3 gap-y-1 border-t py-1.5">
-      <span class="grow">How the history is shown <span class="facts block">kept by this browser; day and night follow the system</span></span>
-      <label class="flex items-center gap-1.5">order
-        <select class="field h-9" value={prefs.order} onchange={(event) => { prefs.order = event.currentTarget.value === 'oldest' ? 'oldest' : 'newest'; prefs.save(); }}><option value="newest">newest first</option><option value="oldest">oldest first</option></select>
+      <span class="grow">{t('How the history is shown')} <span class="facts block">{t('kept by this browser; day and night follow the system')}</span></span>
+      <label class="flex items-center gap-1.5">{t('order')}
+        <select class="field h-9" value={prefs.order} onchange={(event) => { prefs.order = event.currentTarget.value === 'oldest' ? 'oldest' : 'newest'; prefs.save(); }}><option value="newest">{t('newest first')}</option><option value="oldest">{t('oldest first')}</option></select>
       </label>
-      <label class="flex items-center gap-1.5">at once
-        <select class="field h-9" value={prefs.most} onchange={(event) => { prefs.most = Number(event.currentTarget.value); prefs.save(); }}>{#each MOST as [value, label] (value)}<option {value}>{label}</option>{/each}</select>
+      <label class="flex items-center gap-1.5">{t('at once')}
+        <select class="field h-9" value={prefs.most} onchange={(event) => { prefs.most = Number(event.currentTarget.value); prefs.save(); }}>{#each MOST as [value, label] (value)}<option {value}>{t(label)}</option>{/each}</select>
       </label>
     </li>
   </ul>

@@ -4,6 +4,7 @@
   import type { Commands } from '../../state/commands';
   import { shown } from '../../state/words';
   import TypedForm from '../parts/TypedForm.svelte';
+  import { t } from '../../language/language.svelte';
 
   interface Props {
     console: Console;
@@ -23,7 +24,7 @@
 
   async function rename(text: string): Promise<boolean> {
     if (text === name) return end();
-    const done = await console.acts.run([], () => console.service.changeDivider(drawer, id, { name: text }), () => `Renamed to ${text}.`);
+    const done = await console.acts.run([], () => console.service.changeDivider(drawer, id, { name: text }), () => t('Renamed to {text}.', { text }));
     if (!done) return false;
     await console.drawerChanged();
     return end();
@@ -51,7 +52,7 @@
   aria-posinset={place + 1}
   aria-setsize={total}
   aria-selected={selected}
-  aria-label="Divider, {name}"
+  aria-label={t('Divider, {name}', { name })}
   tabindex={selected ? 0 : -1}
   draggable={!(selected && selection.panel)}
   ondragstart={(event) => {
@@ -69,14 +70,14 @@
 >
   <div role="gridcell" class="flex min-w-0 grow items-center gap-1">
     {#if selected && selection.panel === 'title'}
-      <TypedForm {console} keeps="divider:{id}" label="Words of the divider" value={name} onsave={rename} onleave={end} />
+      <TypedForm {console} keeps="divider:{id}" label={t('Words of the divider')} value={name} onsave={rename} onleave={end} />
     {:else}
       <h2 class="min-w-0 grow truncate font-semibold" dir="auto">{shown(name)}</h2>
       {#if selected}
-        <button type="button" class="btn btn-sm btn-ghost btn-square" aria-label="Move up" onclick={() => step(-1)}>↑</button>
-        <button type="button" class="btn btn-sm btn-ghost btn-square" aria-label="Move down" onclick={() => step(1)}>↓</button>
-        <button type="button" class="btn btn-sm btn-ghost" onclick={() => selection.open(id, 'title')}>Rename</button>
-        <button type="button" class="btn btn-sm btn-ghost text-error" onclick={() => void commands.removeDivider(id)}>Remove</button>
+        <button type="button" class="btn btn-sm btn-ghost btn-square" aria-label={t('Move up')} onclick={() => step(-1)}>↑</button>
+        <button type="button" class="btn btn-sm btn-ghost btn-square" aria-label={t('Move down')} onclick={() => step(1)}>↓</button>
+        <button type="button" class="btn btn-sm btn-ghost" onclick={() => selection.open(id, 'title')}>{t('Rename')}</button>
+        <button type="button" class="btn btn-sm btn-ghost text-error" onclick={() => void commands.removeDivider(id)}>{t('Remove')}</button>
       {/if}
     {/if}
   </div>

@@ -3,6 +3,7 @@
   import type { Console } from '../../state/console.svelte';
   import KeyHint from '../parts/KeyHint.svelte';
   import Mark from '../parts/Mark.svelte';
+  import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
   const { search, place, session, drawers } = $derived(console);
@@ -14,42 +15,42 @@
   <div role="gridcell">
     {#if search.active}
       <div data-nothing>
-        <h2 class="text-lg font-semibold">Nothing matches</h2>
-        <p class="mt-1.5 break-words">No clip {place.view === 'history' ? '' : 'here '}holds all of “{search.shownFor}”. Fewer words find more; case and accents do not matter.</p>
-        <button type="button" class="btn btn-sm btn-soft mt-4" onclick={() => { search.clear(); console.focusPage(); }}>Show everything</button>
+        <h2 class="text-lg font-semibold">{t('Nothing matches')}</h2>
+        <p class="mt-1.5 break-words">{place.view === 'history' ? t('No clip holds all of “{query}”.', { query: search.shownFor }) : t('No clip here holds all of “{query}”.', { query: search.shownFor })} {t('Fewer words find more; case and accents do not matter.')}</p>
+        <button type="button" class="btn btn-sm btn-soft mt-4" onclick={() => { search.clear(); console.focusPage(); }}>{t('Show everything')}</button>
         {#if place.view !== 'history'}
-          <button type="button" class="btn btn-sm btn-ghost mt-4" onclick={() => console.find(search.text)}>Search the history</button>
+          <button type="button" class="btn btn-sm btn-ghost mt-4" onclick={() => console.find(search.text)}>{t('Search the history')}</button>
         {/if}
       </div>
     {:else if place.view === 'history'}
       <div data-empty>
         <div class="flex justify-center"><Mark look={session.lamp.look} size={44} /></div>
-        <h2 class="mt-4 text-lg font-semibold">Nothing was copied yet</h2>
+        <h2 class="mt-4 text-lg font-semibold">{t('Nothing was copied yet')}</h2>
         {#if keeping}
-          <p class="mt-1.5">Copy something in any program: a sentence, a link, a picture, a file. It arrives here by itself.</p>
-          <p class="facts mt-4">Or bring something in from a terminal: <code>yadori add "a first clip"</code></p>
+          <p class="mt-1.5">{t('Copy something in any program: a sentence, a link, a picture, a file. It arrives here by itself.')}</p>
+          <p class="facts mt-4">{t('Or bring something in from a terminal:')} <code>yadori add "a first clip"</code></p>
         {:else}
           <p class="mt-1.5">{session.lamp.words}. {session.lamp.reason ?? ''}</p>
-          <p class="facts mt-4">Something can be brought in from a terminal: <code>yadori add "a first clip"</code></p>
+          <p class="facts mt-4">{t('Something can be brought in from a terminal:')} <code>yadori add "a first clip"</code></p>
         {/if}
       </div>
     {:else if isGone}
       <div data-empty>
-        <h2 class="text-lg font-semibold">This drawer was removed</h2>
-        <p class="mt-1.5">Its clips are favorites now. Undo, where it was removed, brings it back.</p>
-        <button type="button" class="btn btn-sm btn-soft mt-4" onclick={() => console.go({ view: 'favorites', query: '' })}>Go to the favorites</button>
+        <h2 class="text-lg font-semibold">{t('This drawer was removed')}</h2>
+        <p class="mt-1.5">{t('Its clips are favorites now. Undo, where it was removed, brings it back.')}</p>
+        <button type="button" class="btn btn-sm btn-soft mt-4" onclick={() => console.go({ view: 'favorites', query: '' })}>{t('Go to the favorites')}</button>
       </div>
     {:else}
       <div data-empty>
-        <h2 class="text-lg font-semibold">{place.view === 'favorites' ? 'No favorites yet' : 'Nothing in this drawer yet'}</h2>
+        <h2 class="text-lg font-semibold">{place.view === 'favorites' ? t('No favorites yet') : t('Nothing in this drawer yet')}</h2>
         <p class="mt-1.5">
           {#if place.view === 'favorites'}
-            Choose a clip in the history and press <KeyHint of="pin" />. Favorites stay until you unpin them, whatever else is cleared.
+            {t('Choose a clip in the history and press')} <KeyHint of="pin" />{t('. Favorites stay until you unpin them, whatever else is cleared.')}
           {:else}
-            Choose a clip in the history and press <KeyHint of="drawer" />, then type the drawer's name; or drag it onto the drawer.
+            {t('Choose a clip in the history and press')} <KeyHint of="drawer" />{t(", then type the drawer's name; or drag it onto the drawer.")}
           {/if}
         </p>
-        <button type="button" class="btn btn-sm btn-soft mt-4" onclick={() => console.go({ view: 'history', query: '' })}>Go to the history</button>
+        <button type="button" class="btn btn-sm btn-soft mt-4" onclick={() => console.go({ view: 'history', query: '' })}>{t('Go to the history')}</button>
       </div>
     {/if}
   </div>

@@ -4,13 +4,15 @@
 
   import type { Excerpt, Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
-  import { PICTURE_ROW, rowHeight } from '../../state/layout';
+  import { isPicture, rowHeight } from '../../state/layout';
+  import { look, sizes, tall } from '../../state/look.svelte';
   import { facts, linkParts, moment, pictureFacts, shortDate, shown, spoken, summary, time } from '../../state/words';
   import Dot from '../parts/Dot.svelte';
   import KindSign from '../parts/KindSign.svelte';
   import Marked from '../parts/Marked.svelte';
   import Picture from '../parts/Picture.svelte';
   import Unfolded from '../clip/Unfolded.svelte';
+  import { t } from '../../language/language.svelte';
 
   interface Props {
     console: Console;
@@ -41,15 +43,17 @@
   const unfolded = $derived(selection.unfolded === id);
   const chosen = $derived(selection.chosen.has(id));
   const gone = $derived(sight.gone.has(id));
-  const least = $derived(rowHeight(kind));
-  const showsPicture = $derived(least === PICTURE_ROW);
+  const least = $derived(rowHeight(kind, sizes()));
+  const showsPicture = $derived(isPicture(kind));
+  /** Everything stands in one line. */
+  const dense = $derived(look.density === 'dense');
   const parts = $derived(row?.kind === 'link' ? linkParts(shown(row.head)) : null);
   const best = $derived(excerpts?.find((one) => ['title', 'text', 'file'].includes(one.of)));
   /** A match in what stands in the second line. */
   const other = $derived(best ? undefined : excerpts?.[0]);
   const when = $derived(row ? (listed === 'history' ? time(row.copied_at / 1000) : shortDate(row.copied_at / 1000, now)) : '');
   const said = $derived(row ? ` ${spoken(row, when)}` : '');
-  const label = $derived(`${gone ? 'Removed, ' : ''}${number}${said}`);
+  const label = $derived(`${gone ? t('Removed, ') : ''}${number}${said}`);
 
   function choose(event: MouseEvent): void {
     event.stopPropagation();
@@ -78,6 +82,11 @@
     return () => observer.disconnect();
   }
 </script>
+
+{#snippet second(row: Row)}
+  {#if row.kept?.drawer_name && listed !== 'kept'}<span class="text-base-content/80">{row.kept.drawer_name}</span> ·{/if}
+  {#if other}{#if other.of === 'picture'}{t('read in the picture: ')}{/if}<Marked excerpt={other} />{:else}{row.fill_ins ? t('fills in · ') : ''}{facts(row).join(' · ')}{/if}
+{/snippet}
 
 <!-- svelte-ignore a11y_click_events_have_key_events, a11y_interactive_supports_focus -->
 <div
@@ -119,41 +128,40 @@
           class={['facts figures choose touch mt-1.5 h-6 rounded-md px-1 text-right', { chosen }]}
           tabindex="-1"
           aria-pressed={chosen}
-          aria-label="Choose {number}"
-          title="Choose; with Shift, up to here"
+          aria-label={t('Choose {number}', { number })}
+          title={t('Choose; with Shift, up to here')}
           onclick={choose}>{chosen ? '✓' : number}</button
         >
       </div>
       {#if row}
-        <div role="gridcell" class="flex min-w-0 grow gap-2 pt-2 sm:gap-2.5">
+        <div role="gridcell" class={['flex min-w-0 grow gap-2 sm:gap-2.5', dense && !showsPicture && !unfolded ? 'pt-1.5' : 'pt-2']}>
           <KindSign kind={row.kind} />
           <div class="min-w-0 grow">
-            {#if gone}<p class="text-error text-xs" data-gone>Removed meanwhile. Undo where it was removed brings it back.</p>{/if}
+            {#if gone}<p class="text-error text-xs" data-gone>{t('Removed meanwhile. Undo where it was removed brings it back.')}</p>{/if}
             {#if unfolded}
               <Unfolded {console} {row} />
             {:else if showsPicture}
-              <Picture {row} most={400} tall={86} />
+              <Picture {row} most={look.previews === 'large' ? 800 : 400} tall={tall()} />
               <p class="mt-0.5 truncate leading-5">
                 {#if row.kind === 'files' || row.title}{summary(row)} {:else}<span class="facts">{pictureFacts(row)}</span>{/if}
-                <span class="facts ml-1">{#if other}{#if other.of === 'picture'}{'read in the picture: '}{/if}<Marked excerpt={other} />{:else}{facts(row).join(' · ')}{/if}</span>
+                <span class="facts ml-1">{#if other}{#if other.of === 'picture'}{t('read in the picture: ')}{/if}<Marked excerpt={other} />{:else}{facts(row).join(' · ')}{/if}</span>
               </p>
             {:else if !gone}
               <p class="truncate leading-5" dir="auto" data-summary>
-                {#if row.title && best?.of !== 'title'}<span class="font-medium">{shown(row.title)}</span><span class="soft">{' · '}</span>{/if}{#if best}<Marked excerpt={best} />{:else if row.title}<span class="soft">{summary({ ...row, title: null })}</span>{:else if parts}<span class="font-medium">{parts[0]}</span><span class="soft">{parts[1]}</span>{:else}{summary(row)}{/if}
+                {#if dense && row.color}<Dot color={row.color} />{/if}{#if row.title && best?.of !== 'title'}<span class="font-medium">{shown(row.title)}</span><span class="soft">{' · '}</span>{/if}{#if best}<Marked excerpt={best} />{:else if row.title}<span class="soft">{summary({ ...row, title: null })}</span>{:else if parts}<span class="font-medium">{parts[0]}</span><span class="soft">{parts[1]}</span>{:else}{summary(row)}{/if}{#if dense}<span class="facts ml-2">{@render second(row)}</span>{/if}
               </p>
-              <p class="facts truncate leading-4.5">
+              {#if !dense}<p class="facts truncate leading-4.5">
                 {#if row.color}<Dot color={row.color} />{/if}
-                {#if row.kept?.drawer_name && listed !== 'kept'}<span class="text-base-content/80">{row.kept.drawer_name}</span> ·{/if}
-                {#if other}{#if other.of === 'picture'}{'read in the picture: '}{/if}<Marked excerpt={other} />{:else}{row.fill_ins ? 'fills in · ' : ''}{facts(row).join(' · ')}{/if}
-              </p>
+                {@render second(row)}
+              </p>{/if}
             {/if}
           </div>
-          {#if row.kept && listed !== 'kept'}<Bookmark size={13} class="pinned mt-1 shrink-0 fill-current" aria-label="Pinned" />{:else if unfolded}<span class="w-3.25 shrink-0"></span>{/if}
+          {#if row.kept && listed !== 'kept'}<Bookmark size={13} class="pinned mt-1 shrink-0 fill-current" aria-label={t('Pinned')} />{:else if unfolded}<span class="w-3.25 shrink-0"></span>{/if}
         </div>
         <div role="gridcell" class="relative shrink-0">
-          <time class="facts figures when block pt-2" datetime={new Date(row.copied_at / 1000).toISOString()} title={moment(row.copied_at / 1000)}>{when}</time>
+          <time class={['facts figures when block', dense ? 'pt-1.5' : 'pt-2']} datetime={new Date(row.copied_at / 1000).toISOString()} title={moment(row.copied_at / 1000)}>{when}</time>
           {#if !unfolded}
-            <button type="button" class="take touch" tabindex="-1" aria-label="Take {number}" onclick={() => void console.acts.take(id, 'ready')}>Take</button>
+            <button type="button" class={['take touch', { dense }]} tabindex="-1" aria-label={t('Take {number}', { number })} onclick={() => void console.acts.take(id, 'ready')}>{t('Take')}</button>
           {/if}
         </div>
       {:else}
@@ -187,6 +195,10 @@
     font-size: 0.75rem;
     font-weight: 600;
     cursor: pointer;
+  }
+  .take.dense {
+    top: 0.1875rem;
+    height: 1.75rem;
   }
   .take:hover {
     background: var(--color-base-300);

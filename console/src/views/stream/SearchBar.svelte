@@ -11,6 +11,7 @@
   import { completed, kindOf } from '../../state/query';
   import { count } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
+  import { t } from '../../language/language.svelte';
 
   interface Props {
     console: Console;
@@ -23,14 +24,14 @@
   const { search, sight, selection, acts } = $derived(console);
   const inHistory = $derived(console.place.view === 'history');
   const kind = $derived(kindOf(search.text));
-  const kinds: [string | null, string][] = [
-    [null, 'All'],
-    ['text', 'Text'],
-    ['link', 'Links'],
-    ['image', 'Images'],
-    ['files', 'Files'],
-  ];
-  const asks = $derived(inHistory ? 'Search everything you copied' : `Search in ${console.pageName}`);
+  const kinds: [string | null, string][] = $derived([
+    [null, t('All')],
+    ['text', t('Text')],
+    ['link', t('Links')],
+    ['image', t('Images')],
+    ['files', t('Files')],
+  ]);
+  const asks = $derived(inHistory ? t('Search everything you copied') : t('Search in {pageName}', { pageName: console.pageName }));
   let field = $state<HTMLInputElement>();
   let focused = $state(false);
   const completions = $derived(focused ? search.completions.slice(0, 8) : []);
@@ -70,15 +71,15 @@
   const status = $derived.by(() => {
     if (!search.active || search.error) return '';
     if (search.count !== null) return count(search.count, 'match', 'matches');
-    return search.more ? '50+ matches' : '';
+    return search.more ? t('50+ matches') : '';
   });
 
   const waiting = $derived(
     search.active
-      ? `${count(search.fresh || sight.waiting.size, 'new match', 'new matches')}: show`
+      ? t('{matches}: show', { matches: count(search.fresh || sight.waiting.size, 'new match', 'new matches') })
       : inHistory
-        ? `${count(sight.waiting.size, 'new copy', 'new copies')} above`
-        : `${count(sight.waiting.size, 'change')}: show`,
+        ? t('{copies} above', { copies: count(sight.waiting.size, 'new copy', 'new copies') })
+        : t('{changes}: show', { changes: count(sight.waiting.size, 'change') }),
   );
 
   /** Another order or number: the list is another one. */
@@ -120,7 +121,7 @@
           onblur={() => (focused = false)}
         />
         {#if search.active}
-          <button type="button" class="btn btn-sm btn-ghost btn-square touch -mr-2" aria-label="Clear the search" onclick={() => { search.clear(); field?.focus(); }}>
+          <button type="button" class="btn btn-sm btn-ghost btn-square touch -mr-2" aria-label={t('Clear the search')} onclick={() => { search.clear(); field?.focus(); }}>
             <X size={14} aria-hidden="true" />
           </button>
         {:else}
@@ -131,11 +132,11 @@
     <div class="under facts mt-2 flex min-h-6 items-center gap-x-1.5 overflow-x-auto">
       <p id="search-said" class={['text-error', { hidden: !search.error }]} role="status">
         {#if search.error}
-          {search.error.words.charAt(0).toUpperCase() + search.error.words.slice(1)}.{#if search.error.at}{' '}See “{[...search.text].slice(...search.error.at).join('') || '…'}”.{/if}
+          {search.error.words.charAt(0).toUpperCase() + search.error.words.slice(1)}.{#if search.error.at}{' '}{t('See “{where}”.', { where: [...search.text].slice(...search.error.at).join('') || '…' })}{/if}
         {/if}
       </p>
       {#if completions.length > 0}
-        <span class="flex shrink-0 items-center gap-1" role="group" aria-label="Ways to go on" data-completions>
+        <span class="flex shrink-0 items-center gap-1" role="group" aria-label={t('Ways to go on')} data-completions>
           {#each completions as one, n (one.insert)}
             <button
               type="button"
@@ -152,7 +153,7 @@
           {#if completions[0]?.meaning}<span class="hidden truncate md:inline">{completions[0].meaning}</span>{/if}
         </span>
       {:else if !search.error}
-        <span class="flex shrink-0 items-center gap-1" role="group" aria-label="Kind">
+        <span class="flex shrink-0 items-center gap-1" role="group" aria-label={t('Kind')}>
           {#each kinds as [name, label] (label)}
             <button type="button" class={['chip', { pressed: kind === name }]} aria-pressed={kind === name} onclick={() => search.setKind(name)}>{label}</button>
           {/each}
@@ -166,7 +167,7 @@
         <span role="status" data-count>{status}</span>
         {#if search.active && sight.now.ids.length > 1 && search.shownFor === search.text}
           <button type="button" class="link touch" onclick={() => { selection.choose(sight.now.ids, true); console.focusPage(); }}
-            >{sight.now.ids.length === (search.count ?? sight.now.ids.length) ? 'choose all' : `choose ${sight.now.ids.length.toLocaleString('en')}`}</button
+            >{sight.now.ids.length === (search.count ?? sight.now.ids.length) ? t('choose all') : t('choose {ids}', { ids: sight.now.ids.length.toLocaleString('en') })}</button
           >
         {/if}
         {#if inHistory}
@@ -174,24 +175,24 @@
             type="button"
             class="link touch max-sm:hidden"
             onclick={() => change(() => (console.prefs.order = console.prefs.order === 'newest' ? 'oldest' : 'newest'))}
-            title="Turn the order round"
-            data-order={console.prefs.order}>{console.prefs.order === 'newest' ? 'Newest first' : 'Oldest first'}</button
+            title={t('Turn the order round')}
+            data-order={console.prefs.order}>{console.prefs.order === 'newest' ? t('Newest first') : t('Oldest first')}</button
           >
           <label class="flex items-center gap-1 max-sm:hidden">
-            <span class="sr-only">How many are shown</span>
+            <span class="sr-only">{t('How many are shown')}</span>
             <select
               class="bg-base-100 touch h-6 cursor-pointer appearance-none rounded-sm text-right underline underline-offset-2 [field-sizing:content]"
               value={console.prefs.most}
               onchange={(event) => change(() => (console.prefs.most = Number(event.currentTarget.value)))}
             >
-              {#each MOST as [most, label] (most)}<option value={most}>show {label}</option>{/each}
+              {#each MOST as [most, label] (most)}<option value={most}>{t('show {label}', { label: t(label) })}</option>{/each}
             </select>
           </label>
         {/if}
       </span>
     </div>
     {#if search.active && search.unread > 0}
-      <p class="facts">{count(search.unread, 'long text')} still being read; they may match as well.</p>
+      <p class="facts">{t('{texts} still being read; they may match as well.', { texts: count(search.unread, 'long text') })}</p>
     {/if}
   </div>
 </header>

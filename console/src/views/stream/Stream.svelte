@@ -7,6 +7,7 @@
   import { Commands } from '../../state/commands';
   import type { Command } from '../../state/keys.svelte';
   import { HEADING, headingsBetween, placeAt, rowHeight, UPPER } from '../../state/layout';
+  import { sizes } from '../../state/look.svelte';
   import { isList } from '../../state/place.svelte';
   import { count, sittingName, span } from '../../state/words';
   import { isField } from '../../border/focus';
@@ -18,6 +19,7 @@
   import SearchBar from './SearchBar.svelte';
   import Welcome from './Welcome.svelte';
   import KeptHeader from '../kept/KeptHeader.svelte';
+  import { t } from '../../language/language.svelte';
 
   /** Rows beyond the view that are in the page too, in pixels: of a list that one sees newly, none until one rests. */
   const BEYOND = 300;
@@ -55,7 +57,7 @@
     void sight.version;
     return { ids: sight.now.ids, kinds: sight.now.kinds };
   });
-  const heightOf = (at: number) => Math.round(rowHeight(listed.kinds[at] ?? 't') * unit);
+  const heightOf = (at: number) => Math.round(rowHeight(listed.kinds[at] ?? 't', sizes()) * unit);
   const openPlace = $derived(sight.place(selection.unfolded));
   const extra = $derived(openPlace < 0 || unfoldedHeight === 0 ? 0 : Math.max(0, unfoldedHeight - heightOf(openPlace)));
   /** Where a row lies, the unfolded one above it counted in. */
@@ -186,7 +188,7 @@
     then(commands.resume(rowsInView()));
   }
 
-  const rowsInView = () => Math.floor(viewHeight / Math.round(rowHeight('t') * unit));
+  const rowsInView = () => Math.floor(viewHeight / Math.round(rowHeight('t', sizes()) * unit));
 
   function onScroll(): void {
     scrollTop = box?.scrollTop ?? 0;
@@ -306,7 +308,7 @@
   });
 
   const name = $derived(
-    search.active ? 'What was found' : place.view === 'history' ? (console.prefs.order === 'newest' ? 'History, newest first' : 'History, oldest first') : console.pageName,
+    search.active ? t('What was found') : place.view === 'history' ? (console.prefs.order === 'newest' ? t('History, newest first') : t('History, oldest first')) : console.pageName,
   );
 
   function onPointerUp(): void {
@@ -341,7 +343,7 @@
     tooLate = false;
     event.preventDefault();
     event.stopPropagation();
-    console.messages.tell('The list moved just as you touched it, so nothing was done. It stays now: touch again.');
+    console.messages.tell(t('The list moved just as you touched it, so nothing was done. It stays now: touch again.'));
   }
 
   function drop(event: DragEvent): void {
@@ -356,7 +358,7 @@
 <svelte:window onpointerup={onPointerUp} onpointercancel={onPointerUp} />
 
 <main class="page-of-list flex min-h-0 min-w-0 grow flex-col" id="page" tabindex="-1" data-kept={place.view === 'history' ? undefined : place.view === 'drawer' ? place.id : 'favorites'}>
-  {#if place.view === 'history'}<h1 class="sr-only">History</h1>{/if}
+  {#if place.view === 'history'}<h1 class="sr-only">{t('History')}</h1>{/if}
   <SearchBar {console} onmove={move} onshow={showNew} />
   {#if place.view !== 'history'}<KeptHeader {console} />{/if}
   <div class="relative min-h-0 grow" onkeydown={onKey} role="presentation">
@@ -389,8 +391,8 @@
       {#if console.list.problem}
         <div role="row" class="mx-auto max-w-md px-6 pt-[12vh] text-center" data-unread>
           <div role="gridcell">
-            <p class="text-error">This can't be read now: {console.list.problem}.</p>
-            <button type="button" class="btn btn-sm btn-soft mt-3" onclick={() => console.tryAgain()}>Try again</button>
+            <p class="text-error">{t("This can't be read now: {problem}.", { problem: console.list.problem })}</p>
+            <button type="button" class="btn btn-sm btn-soft mt-3" onclick={() => console.tryAgain()}>{t('Try again')}</button>
           </div>
         </div>
       {/if}
@@ -434,7 +436,7 @@
           {/each}
         </div>
         {#if reorders}
-          <div role="presentation" class={['soft rounded-box absolute inset-x-4 border border-dashed px-3 py-2 text-center', over === '' ? 'border-primary' : 'border-base-300']} style:top="{layout.height + extra - 4}px" ondragenter={() => (over = '')} data-to-the-end>To the end</div>
+          <div role="presentation" class={['soft rounded-box absolute inset-x-4 border border-dashed px-3 py-2 text-center', over === '' ? 'border-primary' : 'border-base-300']} style:top="{layout.height + extra - 4}px" ondragenter={() => (over = '')} data-to-the-end>{t('To the end')}</div>
         {/if}
         {#if preview}<Preview {console} row={preview.row} top={preview.top} bottom={preview.bottom} room={preview.room} onstay={stayResting} onleave={() => onRest(null)} />{/if}
       </div>

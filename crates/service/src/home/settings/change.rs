@@ -44,7 +44,7 @@ impl Known {
 }
 
 /// Every setting, in the order in which a person reads them.
-pub const KNOWN: [Known; 38] = [
+pub const KNOWN: [Known; 41] = [
     known(
         "limits.clips",
         "10000",
@@ -190,6 +190,27 @@ pub const KNOWN: [Known; 38] = [
         "Light or dark, in the console; or as the desktop says",
     ),
     known("look.hours", "24", true, "24 or 12", "How the console counts the hours of a day"),
+    known(
+        "look.language",
+        "\"system\"",
+        true,
+        "system, en or ja",
+        "The language of everything: English, Japanese, or that of the desktop",
+    ),
+    known(
+        "look.density",
+        "\"normal\"",
+        true,
+        "normal or dense",
+        "Two lines for each clip in the console, or one",
+    ),
+    known(
+        "look.previews",
+        "\"medium\"",
+        true,
+        "small, medium or large",
+        "How tall pictures are in the console's lists",
+    ),
     known(
         "pictures.read",
         "true",

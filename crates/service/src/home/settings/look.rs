@@ -1,14 +1,21 @@
-//! What of the file says how the console looks.
+//! What of the file says how the console looks, and in which language everything is said.
 
 use serde::Deserialize;
-use yadori_api::{Hours, Look, Theme};
+use yadori_api::{Density, Hours, Language, Look, Previews, Theme};
 
 /// Why it can't look so.
 #[derive(Debug, thiserror::Error)]
 pub enum LookError {
-    /// No theme.
-    #[error("`look.theme` is `{0}`; it must be system, light or dark")]
-    Theme(String),
+    /// It is none of the words that can stand there.
+    #[error("`look.{setting}` is `{written}`; it must be {known}")]
+    Word {
+        /// Which setting.
+        setting: &'static str,
+        /// What is written.
+        written: String,
+        /// What could be.
+        known: &'static str,
+    },
     /// No way of telling hours.
     #[error("`look.hours` is {0}; it must be 24 or 12")]
     Hours(u8),
@@ -20,6 +27,20 @@ pub enum LookError {
 pub(super) struct LookSection {
     theme: Option<String>,
     hours: Option<u8>,
+    language: Option<String>,
+    density: Option<String>,
+    previews: Option<String>,
+}
+
+/// One of some words, or the usual when none is written.
+fn word<T: Default>(
+    setting: &'static str,
+    known: &'static str,
+    written: Option<&str>,
+    read: impl Fn(&str) -> Option<T>,
+) -> Result<T, LookError> {
+    let Some(written) = written else { return Ok(T::default()) };
+    read(written).ok_or_else(|| LookError::Word { setting, written: written.to_owned(), known })
 }
 
 impl LookSection {
@@ -28,17 +49,41 @@ impl LookSection {
     /// # Errors
     /// What is written makes no sense.
     pub(super) fn look(&self) -> Result<Look, LookError> {
-        let theme = match self.theme.as_deref() {
-            None | Some("system") => Theme::System,
-            Some("light") => Theme::Light,
-            Some("dark") => Theme::Dark,
-            Some(other) => return Err(LookError::Theme(other.to_owned())),
-        };
         let hours = match self.hours {
             None | Some(24) => Hours::Day,
             Some(12) => Hours::Half,
             Some(other) => return Err(LookError::Hours(other)),
         };
-        Ok(Look { theme, hours })
+        Ok(Look {
+            hours,
+            theme: word("theme", "system, light or dark", self.theme.as_deref(), |word| match word {
+                "system" => Some(Theme::System),
+                "light" => Some(Theme::Light),
+                "dark" => Some(Theme::Dark),
+                _ => None,
+            })?,
+            language: word("language", "system, en or ja", self.language.as_deref(), |word| match word {
+                "system" => Some(Language::System),
+                "en" => Some(Language::En),
+                "ja" => Some(Language::Ja),
+                _ => None,
+            })?,
+            density: word("density", "normal or dense", self.density.as_deref(), |word| match word {
+                "normal" => Some(Density::Normal),
+                "dense" => Some(Density::Dense),
+                _ => None,
+            })?,
+            previews: word(
+                "previews",
+                "small, medium or large",
+                self.previews.as_deref(),
+                |word| match word {
+                    "small" => Some(Previews::Small),
+                    "medium" => Some(Previews::Medium),
+                    "large" => Some(Previews::Large),
+                    _ => None,
+                },
+            )?,
+        })
     }
 }

@@ -1,0 +1,41 @@
+// The language that everything is said in. The English words stand where they are said and are the keys of the others'
+// catalogues, which are GNU gettext's PO files (locales/console).
+import type { Catalogue } from './catalogue';
+
+/** Languages that there is a catalogue of, or none needed for. */
+export const LANGUAGES = ['en', 'ja'] as const;
+export type Language = (typeof LANGUAGES)[number];
+/** What is put into the holes of a message. */
+export type Holes = Record<string, string | number>;
+
+let now = $state.raw<{ language: Language; catalogue: Catalogue }>({ language: 'en', catalogue: {} });
+
+/** The language that is spoken. */
+export const language = (): Language => now.language;
+
+/** From now on this is spoken. */
+export function speak(language: Language, catalogue: Catalogue): void {
+  now = { language, catalogue };
+}
+
+/** The first of these (BCP 47) that is known here. */
+export const firstKnown = (wanted: readonly string[]): Language =>
+  wanted.map((one) => one.toLowerCase().split('-')[0]).map((one) => LANGUAGES.find((known) => known === one)).find((one) => one !== undefined) ?? 'en';
+
+const fill = (text: string, holes: Holes): string => text.replace(/\{(\w+)\}/g, (hole, name: string) => (name in holes ? String(holes[name]) : hole));
+
+/** A message in the language that is spoken, with its holes filled. */
+export function t(text: string, holes: Holes = {}): string {
+  return fill(now.catalogue[text]?.[0] || text, holes);
+}
+
+/** So many of something: `{n}` is the number. */
+export function counted(n: number, one: string, many: string): string {
+  const forms = now.catalogue[one];
+  const rules = new Intl.PluralRules(now.language);
+  const text = forms ? forms[Math.min(rules.resolvedOptions().pluralCategories.indexOf(rules.select(n)), forms.length - 1)] : undefined;
+  return fill(text || (n === 1 ? one : many), { n: n.toLocaleString('en') });
+}
+
+/** Marks a message that is said later, with `t`. */
+export const msg = (text: string): string => text;
