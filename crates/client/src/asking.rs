@@ -8,6 +8,7 @@ use yadori_api::Status;
 
 use crate::connection::Connection;
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// How long something may take before it is told how far it has come.
 pub(crate) const SOON: Duration = Duration::from_secs(1);
@@ -18,9 +19,9 @@ pub(crate) const SOON: Duration = Duration::from_secs(1);
 /// When there is nobody to ask.
 pub(crate) fn confirmed(question: &str) -> Result<bool, Failure> {
     if !std::io::stdin().is_terminal() {
-        return Err(Failure::Use(
-            "nobody can answer here, so nothing was done; add --yes to do it, or --dry-run to see what it would do".into(),
-        ));
+        return Err(Failure::Use(said!(
+            "nobody can answer here, so nothing was done; add --yes to do it, or --dry-run to see what it would do"
+        )));
     }
     let answer = line(&format!("{question} [y/N] "))?.unwrap_or_default();
     Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
@@ -54,8 +55,11 @@ pub(crate) fn with_progress<T: Send>(
                 if let Ok(Status { work: Some(work), .. }) = service.get("/status")
                     && shown
                 {
-                    let _ =
-                        write!(std::io::stderr(), "\r\u{1b}[K{}: {} of {}", work.what, work.done, work.of);
+                    let _ = write!(
+                        std::io::stderr(),
+                        "\r\u{1b}[K{}",
+                        said!("{what}: {done} of {all}", what = work.what, done = work.done, all = work.of)
+                    );
                     told = true;
                 }
                 std::thread::park_timeout(SOON / 2);

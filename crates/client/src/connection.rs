@@ -20,6 +20,7 @@ use yadori_api::transfers::TRANSFER;
 use yadori_api::{Found, Problem, ROOT};
 
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// Bytes buffered in each direction.
 const BUFFER: usize = 128 * 1024;
@@ -66,7 +67,7 @@ impl Connection {
         let Some(expected) = found.expected else { return Ok(found) };
         Err(Failure::Answered(Box::new(Problem {
             kind: "invalid-query".into(),
-            title: "The query can't be read".into(),
+            title: said!("The query can't be read"),
             status: 200,
             detail: expected.words,
             hint: Some(expected.hint),
@@ -154,7 +155,7 @@ impl Connection {
         let problem: Result<Problem, _> = serde_json::from_reader(answer.into_body().into_reader());
         Err(match problem {
             Ok(problem) => Failure::Answered(Box::new(problem)),
-            Err(_) => Failure::Connection(format!("it answered {status}")),
+            Err(_) => Failure::Connection(said!("it answered {status}", status = status)),
         })
     }
 }
@@ -194,9 +195,9 @@ pub(crate) fn escaped(address: &str) -> String {
 /// The same for a name that must not be empty.
 pub(crate) fn segment(name: &str) -> Result<String, Failure> {
     if name.is_empty() {
-        return Err(Failure::Use(
-            "an empty name names nothing; `yadori list` shows clips, `yadori drawer list` drawers".into(),
-        ));
+        return Err(Failure::Use(said!(
+            "an empty name names nothing; `yadori list` shows clips, `yadori drawer list` drawers"
+        )));
     }
     Ok(escaped(name))
 }

@@ -1,34 +1,30 @@
 //! What can go wrong, in words with the next step, and the exit code for it.
 
 use std::io;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use yadori_api::Problem;
 
 use crate::symbols::shown;
+use yadori_words::{counted, said, word};
 
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum Failure {
-    #[error(
-        "the service is not running (nothing answers at {0}). Start it with `yadorid`, or name its home with --home DIR"
-    )]
+    #[error("{}", not_running(.0))]
     NotRunning(PathBuf),
     #[error("{}", in_words(.0))]
     Answered(Box<Problem>),
-    #[error("the connection to the service failed: {0}. `yadori status` says whether it still runs")]
+    #[error("{}", said!("the connection to the service failed: {why}. `yadori status` says whether it still runs", why = _0))]
     Connection(String),
     #[error("{0}")]
     Use(String),
     #[error("{path}: {}", of_file(cause))]
     File { path: String, cause: io::Error },
-    #[error(
-        "{name} holds {clips} clips, and these could not be read:\n{}\n`yadori check` mends what can be mended",
-        named.join("\n")
-    )]
+    #[error("{}", left_out(name, *clips, named))]
     LeftOut { name: String, clips: u64, named: Vec<String> },
-    #[error("not paired: {0}")]
+    #[error("{}", said!("not paired: {why}", why = _0))]
     NotPaired(String),
-    #[error("{0} clips can't be handed back as they were copied; restore them from a backup, or remove them")]
+    #[error("{}", damaged(*.0))]
     Damaged(u64),
     #[error("{0}")]
     NotKept(String),
@@ -41,24 +37,20 @@ pub(crate) enum Failure {
     /// The person gave up, or said no.
     #[error("{0}")]
     Cancelled(String),
-    #[error(
-        "{skipped} of {total} could not be read; the rest is there, and importing again changes nothing of it"
-    )]
+    #[error("{}", said!("{skipped} of {total} could not be read; the rest is there, and importing again changes nothing of it", skipped = skipped, total = total))]
     Skipped { skipped: u64, total: u64 },
     /// Found by `yadori doctor`.
-    #[error("{} wrong; how to mend it stands beside it", if *.0 == 1 { "one thing is".to_owned() } else { format!("{} things are", .0) })]
+    #[error("{}", unwell(*.0))]
     Unwell(usize),
     #[error("{0}")]
     Editor(String),
-    #[error("the service has ended. Start it with `yadorid`")]
+    #[error("{}", word!("the service has ended. Start it with `yadorid`"))]
     Ended,
-    #[error("{why}\n        With the answers that you gave: {again}")]
+    #[error("{why}\n        {}", said!("With the answers that you gave: {again}", again = again))]
     Later { why: Box<Failure>, again: String },
-    #[error(
-        "{0} belongs to another user, so nothing was sent there. Name the home of your own service with --home DIR"
-    )]
+    #[error("{}", not_own(.0))]
     NotOwn(PathBuf),
-    #[error("output can't be written: {0}")]
+    #[error("{}", said!("output can't be written: {why}", why = _0))]
     Output(#[from] io::Error),
 }
 
@@ -91,15 +83,54 @@ impl Failure {
     }
 }
 
+fn not_running(socket: &Path) -> String {
+    said!(
+        "the service is not running (nothing answers at {socket}). Start it with `yadorid`, or name its home with --home DIR",
+        socket = socket.display()
+    )
+}
+
+fn left_out(name: &str, clips: u64, named: &[String]) -> String {
+    let lines = named.join("\n");
+    said!(
+        "{name} holds {clips} clips, and these could not be read:\n{lines}\n`yadori check` mends what can be mended",
+        name = name,
+        clips = clips,
+        lines = lines
+    )
+}
+
+fn damaged(clips: u64) -> String {
+    said!(
+        "{clips} clips can't be handed back as they were copied; restore them from a backup, or remove them",
+        clips = clips
+    )
+}
+
+fn unwell(things: usize) -> String {
+    counted(
+        things as u64,
+        "one thing is wrong; how to mend it stands beside it",
+        "{n} things are wrong; how to mend it stands beside it",
+    )
+}
+
+fn not_own(socket: &Path) -> String {
+    said!(
+        "{socket} belongs to another user, so nothing was sent there. Name the home of your own service with --home DIR",
+        socket = socket.display()
+    )
+}
+
 /// What is wrong with a file, in words of our own where there are any.
 fn of_file(cause: &io::Error) -> String {
     match cause.kind() {
-        io::ErrorKind::NotFound if cause.get_ref().is_none() => "there is no such file".into(),
-        io::ErrorKind::IsADirectory => "that is a directory, and a file is wanted".into(),
-        io::ErrorKind::NotADirectory => "a part of that path is no directory".into(),
-        io::ErrorKind::PermissionDenied => "you may not read or write it".into(),
-        io::ErrorKind::StorageFull => "the disk is full, and nothing was replaced".into(),
-        io::ErrorKind::ReadOnlyFilesystem => "nothing can be written there: it is read-only".into(),
+        io::ErrorKind::NotFound if cause.get_ref().is_none() => said!("there is no such file"),
+        io::ErrorKind::IsADirectory => said!("that is a directory, and a file is wanted"),
+        io::ErrorKind::NotADirectory => said!("a part of that path is no directory"),
+        io::ErrorKind::PermissionDenied => said!("you may not read or write it"),
+        io::ErrorKind::StorageFull => said!("the disk is full, and nothing was replaced"),
+        io::ErrorKind::ReadOnlyFilesystem => said!("nothing can be written there: it is read-only"),
         _ => cause.to_string(),
     }
 }

@@ -13,6 +13,7 @@ use rustix::event::{PollFd, PollFlags, Timespec, poll};
 
 use crate::failure::Failure;
 use crate::pixels::Pixels;
+use yadori_words::said;
 
 /// How long a terminal may take to answer; one far away takes its time.
 const ANSWER: Duration = Duration::from_millis(700);
@@ -98,8 +99,9 @@ impl Terminal {
                 let (width, height) = small.size();
                 let image = SixelImage::try_from_rgba(small.rgba(), width, height);
                 let sixels = image.and_then(|image| image.encode());
-                let sixels = sixels
-                    .map_err(|why| Failure::Connection(format!("the picture can't be shown: {why}")))?;
+                let sixels = sixels.map_err(|why| {
+                    Failure::Connection(said!("the picture can't be shown: {why}", why = why))
+                })?;
                 Ok(writeln!(out, "{sixels}")?)
             }
             Way::Blocks => blocks(pixels, (columns.min(self.columns), lines), out),

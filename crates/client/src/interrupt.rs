@@ -6,6 +6,7 @@ use std::sync::{Mutex, Once, PoisonError};
 
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
+use yadori_words::said;
 
 /// What has begun and not ended: a file that is not whole yet, or words for whoever interrupts.
 #[derive(Debug, PartialEq, Eq)]
@@ -41,7 +42,11 @@ fn begin(of: impl Fn() -> Begun) -> Guard {
                 match one {
                     Begun::File(path) => drop(std::fs::remove_file(path)),
                     Begun::Words(words) => {
-                        drop(writeln!(std::io::stderr(), "\nyadori: interrupted; {words}"));
+                        drop(writeln!(
+                            std::io::stderr(),
+                            "{}",
+                            said!("\nyadori: interrupted; {words}", words = words)
+                        ));
                     }
                 }
             }

@@ -11,6 +11,7 @@ mod failure;
 mod files;
 mod graphics;
 mod interrupt;
+mod languages;
 mod mistakes;
 mod picker;
 mod pixels;
@@ -26,7 +27,7 @@ use std::io::{self, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use clap::{CommandFactory, Parser, Subcommand};
+use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 use clap_complete::env::CompleteEnv;
 
 use connection::Connection;
@@ -44,6 +45,9 @@ struct Arguments {
     /// Speak to the service that was started with this --home
     #[arg(long, env = "YADORI_HOME", value_name = "DIR", global = true)]
     home: Option<PathBuf>,
+    /// Speak this language: en or ja; without it, that of the settings or of the desktop
+    #[arg(long, value_name = "LANGUAGE", global = true)]
+    lang: Option<String>,
     #[command(subcommand)]
     verb: Verb,
 }
@@ -97,9 +101,17 @@ enum Verb {
 }
 
 fn main() -> ExitCode {
-    CompleteEnv::with_factory(Arguments::command).complete();
-    let words = verbs::list::with_turned_words(std::env::args_os());
-    let arguments = match Arguments::try_parse_from(&words) {
+    let words: Vec<_> = std::env::args_os().collect();
+    match languages::meant(&words, |name| std::env::var_os(name)) {
+        Ok(language) => yadori_words::speak(language),
+        Err(why) => return failed(&why),
+    }
+    CompleteEnv::with_factory(|| languages::translated(Arguments::command())).complete();
+    let words = verbs::list::with_turned_words(words.into_iter());
+    let read = languages::translated(Arguments::command())
+        .try_get_matches_from(&words)
+        .and_then(|matches| Arguments::from_arg_matches(&matches));
+    let arguments = match read {
         Ok(arguments) => arguments,
         Err(why) => {
             let known = |word: &&str| Arguments::command().find_subcommand(word).is_some();
@@ -112,17 +124,19 @@ fn main() -> ExitCode {
         Ok(()) => ExitCode::SUCCESS,
         // Whoever read our output has seen enough.
         Err(Failure::Output(why)) if why.kind() == io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
-        Err(why) => {
-            let _ = writeln!(io::stderr(), "yadori: {why}");
-            ExitCode::from(why.exit_code())
-        }
+        Err(why) => failed(&why),
     }
+}
+
+fn failed(why: &Failure) -> ExitCode {
+    let _ = writeln!(io::stderr(), "yadori: {why}");
+    ExitCode::from(why.exit_code())
 }
 
 fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
     match &arguments.verb {
         Verb::Completions(verb) => return verb.run(out),
-        Verb::Manual(verb) => return verb.run(Arguments::command(), out),
+        Verb::Manual(verb) => return verb.run(languages::translated(Arguments::command()), out),
         _ => {}
     }
     let environment = |name: &str| std::env::var_os(name).map(PathBuf::from);

@@ -7,13 +7,14 @@ use std::process::ExitCode;
 use clap::error::{ContextKind, ContextValue, ErrorKind};
 
 use crate::symbols::shown;
+use yadori_words::said;
 
 /// Help and version as they are; a mistake in our words.
 pub(crate) fn told(why: &clap::Error, verb: Option<&str>) -> ExitCode {
     if !why.use_stderr() {
         why.exit();
     }
-    let _ = writeln!(io::stderr(), "yadori: {}", in_words(why, verb));
+    let _ = writeln!(io::stderr(), "{}", said!("yadori: {verb}", verb = in_words(why, verb)));
     ExitCode::from(2)
 }
 
@@ -29,49 +30,61 @@ fn of(why: &clap::Error, kind: ContextKind) -> Option<String> {
 fn in_words(why: &clap::Error, verb: Option<&str>) -> String {
     let get = |kind| of(why, kind).unwrap_or_default();
     let verb = verb.map(|verb| format!(" {verb}")).unwrap_or_default();
-    let help = format!("`yadori{verb} --help` says what can be");
+    let help = said!("`yadori{verb} --help` says what can be", verb = verb);
     let near = [ContextKind::SuggestedArg, ContextKind::SuggestedSubcommand, ContextKind::SuggestedValue];
     let near = near.into_iter().find_map(|kind| of(why, kind));
-    let next = near.map_or(help.clone(), |near| format!("did you mean {near}? {help}"));
+    let next =
+        near.map_or(help.clone(), |near| said!("did you mean {near}? {help}", near = near, help = help));
     let (arg, value) = (get(ContextKind::InvalidArg), get(ContextKind::InvalidValue));
     let words = match why.kind() {
         ErrorKind::UnknownArgument if !arg.starts_with('-') => {
-            format!("`{arg}` is one word too many; {next}")
+            said!("`{arg}` is one word too many; {next}", arg = arg, next = next)
         }
-        ErrorKind::UnknownArgument => format!("there is no option {arg}; {next}"),
+        ErrorKind::UnknownArgument => said!("there is no option {arg}; {next}", arg = arg, next = next),
         ErrorKind::InvalidSubcommand => {
-            format!("there is no verb `{}`; {next}", get(ContextKind::InvalidSubcommand))
+            said!(
+                "there is no verb `{ubcommand}`; {next}",
+                ubcommand = get(ContextKind::InvalidSubcommand),
+                next = next
+            )
         }
-        ErrorKind::InvalidValue if value.is_empty() => format!("{arg} is not complete; {next}"),
+        ErrorKind::InvalidValue if value.is_empty() => {
+            said!("{arg} is not complete; {next}", arg = arg, next = next)
+        }
         ErrorKind::InvalidValue => {
             let known = get(ContextKind::ValidValue);
-            format!("{arg} can't be `{value}`; it is one of: {known}")
+            said!("{arg} can't be `{value}`; it is one of: {known}", arg = arg, value = value, known = known)
         }
         ErrorKind::ValueValidation => {
             let said = why.source().map(ToString::to_string).unwrap_or_default();
-            format!("{arg} can't be `{value}`: {}", of_range(&said).unwrap_or(said))
+            said!(
+                "{arg} can't be `{value}`: {said}",
+                arg = arg,
+                value = value,
+                said = of_range(&said).unwrap_or(said)
+            )
         }
         ErrorKind::MissingRequiredArgument | ErrorKind::MissingSubcommand => {
             let missing = match why.kind() {
-                ErrorKind::MissingSubcommand => "a verb".to_owned(),
+                ErrorKind::MissingSubcommand => said!("a verb"),
                 _ => arg,
             };
-            format!("{missing} is missing; {next}")
+            said!("{missing} is missing; {next}", missing = missing, next = next)
         }
         ErrorKind::ArgumentConflict => {
             let other = get(ContextKind::PriorArg);
-            let other = if other.is_empty() { "what else was said".to_owned() } else { other };
+            let other = if other.is_empty() { said!("what else was said") } else { other };
             if arg == other {
-                format!("{arg} was said twice")
+                said!("{arg} was said twice", arg = arg)
             } else {
-                format!("{arg} does not go with {other}")
+                said!("{arg} does not go with {other}", arg = arg, other = other)
             }
         }
         ErrorKind::TooManyValues | ErrorKind::TooFewValues | ErrorKind::WrongNumberOfValues => {
-            format!("{arg} has more or fewer values than it takes; {next}")
+            said!("{arg} has more or fewer values than it takes; {next}", arg = arg, next = next)
         }
-        ErrorKind::NoEquals => format!("{arg} takes its value after `=`"),
-        ErrorKind::InvalidUtf8 => "an argument is no UTF-8 text".to_owned(),
+        ErrorKind::NoEquals => said!("{arg} takes its value after `=`", arg = arg),
+        ErrorKind::InvalidUtf8 => said!("an argument is no UTF-8 text"),
         _ => why.to_string().trim_start_matches("error: ").trim().to_owned(),
     };
     shown(&words, true)
@@ -80,15 +93,19 @@ fn in_words(why: &clap::Error, verb: Option<&str>) -> String {
 /// The library's words for a number out of bounds, in ours.
 fn of_range(said: &str) -> Option<String> {
     if said.contains("invalid digit") || said.contains("parse integer from empty") {
-        return Some("it is no whole number".into());
+        return Some(said!("it is no whole number"));
     }
     if said.contains("number too large") || said.contains("number too small") {
-        return Some("no number is so large here".into());
+        return Some(said!("no number is so large here"));
     }
     let (_, bounds) = said.split_once(" is not in ")?;
     let (least, most) = bounds.split_once("..=").or_else(|| bounds.split_once(".."))?;
     let open = most.is_empty() || [u32::MAX.into(), u64::MAX].contains(&most.parse().ok()?);
-    Some(if open { format!("it is at least {least}") } else { format!("it is from {least} to {most}") })
+    Some(if open {
+        said!("it is at least {least}", least = least)
+    } else {
+        said!("it is from {least} to {most}", least = least, most = most)
+    })
 }
 
 #[cfg(test)]

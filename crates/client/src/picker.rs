@@ -25,6 +25,7 @@ use crate::verbs::edit::{in_editor, saved};
 use listening::{Listening, may_edit};
 use pictures::Pictures;
 use service::{Answer, Rows};
+use yadori_words::{said, word};
 
 /// What comes to the picker.
 enum Comes {
@@ -180,7 +181,7 @@ fn edit(service: &Connection, id: &str) -> Result<Option<Acted>, Failure> {
     let path = format!("/clips/{}", escaped(id));
     let whole: Detail = service.get(&path)?;
     if !matches!(whole.row.kind, Kind::Text | Kind::Link) || whole.text_cut {
-        return Err(Failure::Use("only texts and links up to a MiB can be edited here".into()));
+        return Err(Failure::Use(said!("only texts and links up to a MiB can be edited here")));
     }
     let old = whole.text.unwrap_or_default();
     let text = in_editor(&old)?;
@@ -198,13 +199,10 @@ fn edited(
     asking: &service::Asking,
 ) -> Vec<Do> {
     let (words, wishes) = match outcome {
-        Ok(None) => ("Nothing was changed.".to_owned(), Vec::new()),
+        Ok(None) => (said!("Nothing was changed."), Vec::new()),
         Ok(Some(acted)) => {
             asking.did(&acted.id);
-            (
-                "Changed; the original stays in the history. ^Z takes it back.".to_owned(),
-                vec![picker.changed()],
-            )
+            (said!("Changed; the original stays in the history. ^Z takes it back."), vec![picker.changed()])
         }
         Err(why) => (service::words(&why), Vec::new()),
     };
@@ -228,10 +226,10 @@ fn asked(picker: &mut Picker, shown: &mut Shown, asking: &service::Asking, ask: 
     if let Some((_, _, question)) = &mut shown.question {
         let Some(yes) = question.ask(&ask) else { return Next::GoOn };
         if let Some((wanted, ..)) = shown.question.take().filter(|_| yes) {
-            shown.message = Some("Clearing …".to_owned());
+            shown.message = Some(said!("Clearing …"));
             asking.clear(*wanted);
         } else {
-            shown.message = Some("Nothing was cleared.".to_owned());
+            shown.message = Some(said!("Nothing was cleared."));
         }
         return Next::GoOn;
     }
@@ -306,7 +304,7 @@ fn answered(
         }
         Answer::Removed { id } => {
             picker.gone(&id);
-            shown.message = Some("Removed. ^Z takes it back.".to_owned());
+            shown.message = Some(said!("Removed. ^Z takes it back."));
             Next::GoOn
         }
         Answer::Did { words, row } => {
@@ -320,8 +318,8 @@ fn answered(
         Answer::Planned { wanted, plan } => {
             shown.question_comes = false;
             if plan.clips == 0 {
-                let stays = if plan.spared > 0 { ": favorites stay" } else { "" };
-                shown.message = Some(format!("There is nothing to clear{stays}."));
+                let stays = if plan.spared > 0 { word!(": favorites stay") } else { "" };
+                shown.message = Some(said!("There is nothing to clear{stays}.", stays = stays));
             } else {
                 shown.question = Some((wanted, plan, Question::default()));
             }

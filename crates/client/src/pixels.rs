@@ -7,6 +7,7 @@ use ratatui::text::{Line, Span};
 
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// Bytes of an answer.
 const BYTES: u64 = 32 << 20;
@@ -35,7 +36,7 @@ pub(crate) fn fetch_png(service: &Connection, id: &str, most: u32) -> Result<Vec
 
 /// A PNG in its pixels, or why not.
 pub(crate) fn read(png: &[u8]) -> Result<Pixels, Failure> {
-    decoded(png).ok_or_else(|| Failure::Connection("its picture came in a form that is not known".into()))
+    decoded(png).ok_or_else(|| Failure::Connection(said!("its picture came in a form that is not known")))
 }
 
 /// A PNG in its pixels.

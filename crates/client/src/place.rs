@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use crate::failure::Failure;
+use yadori_words::said;
 
 const SOCKET: &str = "yadori.sock";
 
@@ -19,8 +20,21 @@ pub(crate) fn socket(
     }
     let state = absolute("XDG_STATE_HOME").or_else(|| Some(environment("HOME")?.join(".local/state")));
     let state = state
-        .ok_or_else(|| Failure::Use("no home directory is known: set HOME, or pass --home DIR".into()))?;
+        .ok_or_else(|| Failure::Use(said!("no home directory is known: set HOME, or pass --home DIR")))?;
     Ok(state.join("yadori/run").join(SOCKET))
+}
+
+/// The service's configuration file.
+pub(crate) fn configuration(
+    home: Option<PathBuf>,
+    environment: impl Fn(&str) -> Option<PathBuf>,
+) -> Option<PathBuf> {
+    if let Some(home) = home {
+        return Some(home.join("config.toml"));
+    }
+    let absolute = |name: &str| environment(name).filter(|path| path.is_absolute());
+    let base = absolute("XDG_CONFIG_HOME").or_else(|| Some(absolute("HOME")?.join(".config")))?;
+    Some(base.join("yadori/config.toml"))
 }
 
 /// The folders that belong to the service: its records', the first, its configuration's and its state's.

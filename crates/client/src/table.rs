@@ -13,6 +13,7 @@ use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use yadori_api::{Color, Kind, Row, Source};
 
 use crate::symbols::shown;
+use yadori_words::{counted, said};
 
 /// Columns where nobody looks: lines are whole.
 pub(crate) const WHOLE: usize = usize::MAX;
@@ -68,7 +69,7 @@ pub(crate) fn untitled(row: &Row) -> String {
                 |path: &String| path.rsplit('/').find(|part| !part.is_empty()).unwrap_or(path).to_owned();
             let names: Vec<String> = row.files.iter().take(4).map(name).collect();
             let more = row.file_count.saturating_sub(names.len() as u64);
-            let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+            let more = if more > 0 { said!(" and {more} more", more = more) } else { String::new() };
             shown(&format!("{}{more}", names.join(" · ")), false)
         }
     }
@@ -92,9 +93,14 @@ pub(crate) fn size(bytes: u64) -> String {
     }
 }
 
+/// `text` with blanks up to `columns` columns of a terminal.
+pub(crate) fn padded(text: &str, columns: usize) -> String {
+    format!("{text}{}", " ".repeat(columns.saturating_sub(text.width())))
+}
+
 /// A number of things, in words.
 pub(crate) fn count_of(count: u64, one: &str) -> String {
-    if count == 1 { format!("1 {one}") } else { format!("{count} {one}s") }
+    counted(count, &format!("{{n}} {one}"), &format!("{{n}} {one}s"))
 }
 
 /// `text` cut to `columns` columns of a terminal.

@@ -12,6 +12,7 @@ use crate::failure::Failure;
 use crate::files::write::Target;
 use crate::symbols::shown;
 use crate::table::count_of;
+use yadori_words::said;
 
 /// Receives a file. `watch` sees the bytes as they come.
 pub(crate) fn receive<R: Read>(
@@ -22,7 +23,8 @@ pub(crate) fn receive<R: Read>(
     watch: impl FnOnce(Box<dyn Read>) -> R,
 ) -> Result<TransferEnd, Failure> {
     let (bytes, transfer) = service.download_named(from)?;
-    let broken = |why: String| Failure::Connection(format!("it broke off ({why}), and nothing was replaced"));
+    let broken =
+        |why: String| Failure::Connection(said!("it broke off ({why}), and nothing was replaced", why = why));
     target.write(out, |to| {
         let mut from = watch(Box::new(bytes));
         let mut hasher = blake3::Hasher::new();
@@ -42,7 +44,7 @@ pub(crate) fn receive<R: Read>(
         let end: TransferEnd =
             service.get(&format!("/transfers/{transfer}")).map_err(|why| broken(why.to_string()))?;
         if end.bytes != count || end.digest != hasher.finalize().to_hex().as_str() {
-            return Err(broken("what came is not what was sent".into()));
+            return Err(broken(said!("what came is not what was sent")));
         }
         Ok(end)
     })
@@ -60,7 +62,11 @@ pub(crate) fn written(
         let pictures = count_of(end.pictures, "picture");
         writeln!(
             io::stderr(),
-            "yadori: {pictures} left out: a table holds texts; export to .zip for everything"
+            "{}",
+            said!(
+                "yadori: {pictures} left out: a table holds texts; export to .zip for everything",
+                pictures = pictures
+            )
         )?;
     }
     match target {

@@ -49,6 +49,7 @@ use yadori_api::{ActKind, Acted, Detail};
 use crate::answer::{json, json_line};
 use crate::connection::{Connection, segment};
 use crate::failure::Failure;
+use yadori_words::{said, word};
 
 /// A clip in full, by its address.
 fn detail(service: &Connection, address: &str) -> Result<Detail, Failure> {
@@ -82,34 +83,34 @@ fn told(out: &mut dyn Write, acted: &Acted, as_json: bool) -> Result<(), Failure
     if as_json {
         return json(out, acted);
     }
-    writeln!(out, "Done: {}. `yadori undo` takes it back.", name_of(acted.act))?;
+    writeln!(out, "{}", said!("Done: {act}. `yadori undo` takes it back.", act = name_of(acted.act)))?;
     list::print(out, &acted.clips)
 }
 
 /// An act in words.
 fn name_of(act: ActKind) -> &'static str {
     match act {
-        ActKind::Remove => "removed",
-        ActKind::Pin => "pinned",
-        ActKind::Unpin => "unpinned",
-        ActKind::Put => "put into a drawer",
-        ActKind::Move => "moved",
-        ActKind::Title => "titled",
-        ActKind::Color => "colored",
-        ActKind::BringUp => "brought up",
-        ActKind::Edit => "edited",
-        ActKind::PutBack => "original put back",
-        ActKind::NewDrawer => "drawer made",
-        ActKind::Drawer => "drawer changed",
-        ActKind::RemoveDrawer => "drawer removed",
-        ActKind::Divider => "divider changed",
-        ActKind::NewBatch => "batch begun",
-        ActKind::Batch => "batch changed",
-        ActKind::AddToBatch => "added to a batch",
-        ActKind::DropItems => "dropped from a batch",
-        ActKind::OrderItems => "batch put in another order",
-        ActKind::RemoveBatch => "batch removed",
-        ActKind::Clear => "cleared",
-        ActKind::Import => "brought in",
+        ActKind::Remove => word!("removed"),
+        ActKind::Pin => word!("pinned"),
+        ActKind::Unpin => word!("unpinned"),
+        ActKind::Put => word!("put into a drawer"),
+        ActKind::Move => word!("moved"),
+        ActKind::Title => word!("titled"),
+        ActKind::Color => word!("colored"),
+        ActKind::BringUp => word!("brought up"),
+        ActKind::Edit => word!("edited"),
+        ActKind::PutBack => word!("original put back"),
+        ActKind::NewDrawer => word!("drawer made"),
+        ActKind::Drawer => word!("drawer changed"),
+        ActKind::RemoveDrawer => word!("drawer removed"),
+        ActKind::Divider => word!("divider changed"),
+        ActKind::NewBatch => word!("batch begun"),
+        ActKind::Batch => word!("batch changed"),
+        ActKind::AddToBatch => word!("added to a batch"),
+        ActKind::DropItems => word!("dropped from a batch"),
+        ActKind::OrderItems => word!("batch put in another order"),
+        ActKind::RemoveBatch => word!("batch removed"),
+        ActKind::Clear => word!("cleared"),
+        ActKind::Import => word!("brought in"),
     }
 }

@@ -7,6 +7,7 @@ use std::path::Path;
 use yadori_api::COPY_CAP;
 
 use crate::failure::Failure;
+use yadori_words::word;
 
 /// A file, or standard input for `-`, to be read as it comes; and how many bytes it has, where that is known.
 pub(crate) fn opened(path: &Path) -> Result<(Box<dyn Read>, Option<u64>), Failure> {
@@ -34,7 +35,7 @@ pub(crate) fn file(path: &Path) -> Result<Vec<u8>, Failure> {
 
 /// All of standard input, if it is no larger than a clip may be.
 pub(crate) fn standard_input() -> Result<Vec<u8>, Failure> {
-    bounded(io::stdin().lock(), "standard input")
+    bounded(io::stdin().lock(), word!("standard input"))
 }
 
 fn bounded(from: impl Read, name: &str) -> Result<Vec<u8>, Failure> {
@@ -42,7 +43,7 @@ fn bounded(from: impl Read, name: &str) -> Result<Vec<u8>, Failure> {
     let failed = |cause| Failure::File { path: name.to_owned(), cause };
     from.take(COPY_CAP + 1).read_to_end(&mut bytes).map_err(failed)?;
     if bytes.len() as u64 > COPY_CAP {
-        let why = "it holds more than a clip may (64 MiB); nothing was added";
+        let why = word!("it holds more than a clip may (64 MiB); nothing was added");
         return Err(failed(io::Error::new(io::ErrorKind::FileTooLarge, why)));
     }
     Ok(bytes)

@@ -11,6 +11,7 @@ use tempfile::NamedTempFile;
 
 use crate::failure::Failure;
 use crate::interrupt;
+use yadori_words::{said, word};
 
 /// Bytes gathered before they are written.
 const BUFFER: usize = 1 << 18;
@@ -35,7 +36,7 @@ impl Target {
         let failed = |cause| Failure::file(path, cause);
         let Ok(about) = path.metadata() else {
             if path.symlink_metadata().is_ok() {
-                return Err(Failure::Use(format!("{} is a link to nothing", path.display())));
+                return Err(Failure::Use(said!("{path} is a link to nothing", path = path.display())));
             }
             return Ok(Self::File(path.to_owned(), 0o600));
         };
@@ -47,7 +48,10 @@ impl Target {
             return Ok(Self::Device(path.to_owned()));
         }
         if !force {
-            return Err(Failure::Use(format!("{} is there already; --force replaces it", path.display())));
+            return Err(Failure::Use(said!(
+                "{path} is there already; --force replaces it",
+                path = path.display()
+            )));
         }
         let place = path.canonicalize().map_err(failed)?;
         Ok(Self::File(place, about.permissions().mode() & 0o777))
@@ -56,7 +60,7 @@ impl Target {
     /// What it is called in messages.
     pub(crate) fn name(&self) -> String {
         match self {
-            Self::Standard => "standard output".into(),
+            Self::Standard => said!("standard output"),
             Self::Device(path) | Self::File(path, _) => path.display().to_string(),
         }
     }
@@ -101,7 +105,7 @@ impl Target {
 /// Why a file can't be made: what is missing is its directory.
 pub(crate) fn no_directory(path: &Path, cause: io::Error) -> Failure {
     if cause.kind() == io::ErrorKind::NotFound {
-        let why = "there is no such directory to write it into";
+        let why = word!("there is no such directory to write it into");
         return Failure::file(path, io::Error::new(io::ErrorKind::NotFound, why));
     }
     Failure::file(path, cause)

@@ -17,6 +17,7 @@ use super::pictures::THUMB;
 use crate::symbols::shown as visible;
 use crate::table;
 use crate::when::when;
+use yadori_words::{said, word};
 
 /// Rows around the list: the field, a line under it, a line for words, two for keys.
 const AROUND: u16 = 5;
@@ -105,7 +106,11 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
         (None, None) => {}
     }
     let mut spans = Vec::new();
-    let answers = [("Enter", "this answer"), ("Tab", "the other one"), ("Esc", "keep everything")];
+    let answers = [
+        (word!("Enter"), word!("this answer")),
+        (word!("Tab"), word!("the other one")),
+        (word!("Esc"), word!("keep everything")),
+    ];
     let answers = answers.map(|(key, does)| Hint { key, does }).to_vec();
     let asks = shown.question.is_some();
     for hint in if asks { answers } else { picker.hints() } {
@@ -124,19 +129,21 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
 
 fn draw_field(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) {
     let place = match (&picker.tidying, picker.view) {
-        (Some(_), _) => "Tidy",
-        (None, View::Favorites) => "Favorites",
-        (None, View::Drawers) => "Drawers",
-        (None, View::History) => "History",
+        (Some(_), _) => word!("Tidy"),
+        (None, View::Favorites) => word!("Favorites"),
+        (None, View::Drawers) => word!("Drawers"),
+        (None, View::History) => word!("History"),
     };
     let typed = picker.tidying.as_ref().map_or(&picker.query, |tidying| &tidying.find);
     let count = match (picker.is_settled(), picker.query.is_empty(), picker.view) {
         _ if picker.tidying.is_some() => String::new(),
-        (false, ..) => "looking …".to_owned(),
-        (true, true, View::History) => format!("{} clips", shown.total),
-        (true, ..) => format!("{}{} found", picker.ids.len(), if picker.more { "+" } else { "" }),
+        (false, ..) => said!("looking …"),
+        (true, true, View::History) => said!("{total} clips", total = shown.total),
+        (true, ..) => {
+            said!("{ids}{more} found", ids = picker.ids.len(), more = if picker.more { "+" } else { "" })
+        }
     };
-    let stays = if picker.stays { " · stays open" } else { "" };
+    let stays = if picker.stays { word!(" · stays open") } else { "" };
     let right = format!("{count}{stays}");
     let label = format!("{place} › ");
     let room = usize::from(area.width).saturating_sub(label.width() + right.width() + 3);
@@ -149,7 +156,11 @@ fn draw_field(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown)
     let query = &query[start..];
     let cursor = u16::try_from(label.width() + query.width()).unwrap_or(0);
     let line = if typed.is_empty() {
-        let proposal = if picker.tidying.is_some() { " type to find a clean-up" } else { " type to search" };
+        let proposal = if picker.tidying.is_some() {
+            word!(" type to find a clean-up")
+        } else {
+            word!(" type to search")
+        };
         Line::from(vec![Span::raw(label), Span::styled(proposal, soft())])
     } else {
         Line::from(vec![
@@ -166,12 +177,12 @@ fn draw_list(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) 
     if picker.ids.is_empty() {
         let words = match (picker.is_settled(), picker.query.is_empty(), picker.view) {
             (false, ..) => "",
-            (true, false, _) => "Nothing matches. Esc empties the search.",
-            (true, true, View::Favorites) => "No favorites yet: ^P makes one of what is marked.",
+            (true, false, _) => word!("Nothing matches. Esc empties the search."),
+            (true, true, View::Favorites) => word!("No favorites yet: ^P makes one of what is marked."),
             (true, true, View::Drawers) => {
-                "Nothing is in a drawer yet: `yadori drawer put` puts clips there."
+                word!("Nothing is in a drawer yet: `yadori drawer put` puts clips there.")
             }
-            (true, true, View::History) => "Nothing has been copied yet.",
+            (true, true, View::History) => word!("Nothing has been copied yet."),
         };
         frame.render_widget(Paragraph::new(words).style(soft()), area);
         return;
@@ -235,14 +246,14 @@ fn draw_question(frame: &mut Frame<'_>, area: Rect, plan: &ClearPlan, question: 
         Line::styled(format!(" {} {words} ", u8::from(yes) + 1), style)
     };
     let words = visible(&plan.words, false);
-    let mut what = format!("This takes {words}: {}.", table::size(plan.bytes));
+    let mut what = said!("This takes {words}: {bytes}.", words = words, bytes = table::size(plan.bytes));
     if plan.spared > 0 {
-        what += &format!(" {} among them stay.", table::count_of(plan.spared, "favorite"));
+        what += &said!(" {favorite} among them stay.", favorite = table::count_of(plan.spared, "favorite"));
     }
-    what += &format!(" ^Z takes it back for {} minutes.", plan.grace_seconds.div_ceil(60));
+    what += &said!(" ^Z takes it back for {div_ceil} minutes.", div_ceil = plan.grace_seconds.div_ceil(60));
     let mut lines = vec![
-        answer(false, "Keep everything".to_owned()),
-        answer(true, format!("Clear {clips}")),
+        answer(false, said!("Keep everything")),
+        answer(true, said!("Clear {clips}", clips = clips)),
         Line::default(),
         Line::from(what),
         Line::default(),
@@ -270,7 +281,7 @@ fn draw_tidying(frame: &mut Frame<'_>, area: Rect, tidying: &Tidying, shown: &Sh
     };
     let lines: Vec<Line<'_>> = found.iter().enumerate().skip(skip).take(height).map(line).collect();
     if lines.is_empty() {
-        frame.render_widget(Paragraph::new("No clean-up has that name.").style(soft()), area);
+        frame.render_widget(Paragraph::new(word!("No clean-up has that name.")).style(soft()), area);
         return;
     }
     frame.render_widget(Paragraph::new(lines), list);

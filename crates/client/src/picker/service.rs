@@ -18,6 +18,7 @@ use crate::failure::Failure;
 use crate::pixels::{Pixels, fetch};
 use crate::table;
 use crate::verbs::batch::next_words;
+use yadori_words::{said, word};
 
 /// The rows that are known, by id.
 #[derive(Default)]
@@ -143,7 +144,7 @@ impl Asking {
             let cleared = service.post::<Cleared>("/clear", &wanted).map(|cleared| {
                 done.lock().unwrap_or_else(PoisonError::into_inner).extend(cleared.id);
                 let clips = table::count_of(cleared.clips, "clip");
-                Answer::Did { words: format!("Cleared {clips}. ^Z takes it back."), row: None }
+                Answer::Did { words: said!("Cleared {clips}. ^Z takes it back.", clips = clips), row: None }
             });
             let _ = send.send(Comes::Answered(cleared.unwrap_or_else(|why| Answer::Failed(words(&why)))));
         });
@@ -189,14 +190,15 @@ fn answer(
             service.post::<Acted>("/keep", &Keep { ids: vec![id], to, before: None, secrets: false }).map(
                 |acted| {
                     did(&acted.id);
-                    let words = if pinned { "Unpinned." } else { "Pinned: it is among the favorites." };
+                    let words =
+                        if pinned { "Unpinned." } else { word!("Pinned: it is among the favorites.") };
                     Answer::Did { words: words.to_owned(), row: acted.clips.into_iter().next().map(Box::new) }
                 },
             )
         }
         Do::Gather(id) => gathered(service, id).map(|(acted, next)| {
             did(&acted.id);
-            Answer::Batch { words: "It is in the batch.".to_owned(), close: false, next }
+            Answer::Batch { words: said!("It is in the batch."), close: false, next }
         }),
         Do::HandOut { paste, close } => handed_out(service, paste && by_chord, close),
         Do::Remove(id) => {
@@ -218,16 +220,17 @@ fn answer(
         Do::Undo => {
             let last = done.lock().unwrap_or_else(PoisonError::into_inner).pop();
             let Some(act) = last else {
-                return Some(Answer::Failed("There is nothing of this picker's to take back.".to_owned()));
+                return Some(Answer::Failed(said!("There is nothing of this picker's to take back.")));
             };
             service
                 .post_empty::<Acted>(&format!("/undo?act={act}"))
-                .map(|_| Answer::Did { words: "Taken back.".to_owned(), row: None })
+                .map(|_| Answer::Did { words: said!("Taken back."), row: None })
                 // It stands, so it can still be taken back.
                 .inspect_err(|_| did(&act))
         }
         Do::Whole(id) => service.get::<Detail>(&format!("/clips/{}", escaped(&id))).map(|detail| {
-            let cut = if detail.text_cut { "\n… it goes on; `yadori show` has all of it" } else { "" };
+            let cut =
+                if detail.text_cut { word!("\n… it goes on; `yadori show` has all of it") } else { "" };
             let picture = (detail.row.kind == Kind::Image).then(|| fetch(service, &id, LARGE).ok()).flatten();
             let text = detail.text.map(|text| text + cut).unwrap_or_else(|| about(&detail.row));
             Answer::Whole { id, text, picture }
@@ -277,7 +280,7 @@ fn listed(service: &Connection, wanted: &Wanted) -> Result<Answer, Failure> {
 /// How the batch in hand is, in words.
 pub(super) fn batch_words(service: &Connection) -> Option<String> {
     let status: Status = service.get("/status").ok()?;
-    let paused = (status.capture.state == CaptureState::Paused).then(|| "Capture is paused.".to_owned());
+    let paused = (status.capture.state == CaptureState::Paused).then(|| said!("Capture is paused."));
     let batch =
         status.batch.filter(|batch| batch.gathering || batch.left > 0).map(|batch| next_words(&batch));
     let words: Vec<String> = paused.into_iter().chain(batch).collect();
@@ -289,10 +292,10 @@ fn paused(service: &Connection) -> Result<Answer, Failure> {
     let before: Status = service.get("/status")?;
     let words = if before.capture.state == CaptureState::Paused {
         service.post_empty::<Status>("/resume")?;
-        "Copies are kept again from now on."
+        word!("Copies are kept again from now on.")
     } else {
         service.post::<Status>("/pause", &PauseFor { minutes: None })?;
-        "Paused: nothing that is copied is kept until ^B lets it go on."
+        word!("Paused: nothing that is copied is kept until ^B lets it go on.")
     };
     Ok(Answer::Batch { words: words.to_owned(), close: false, next: batch_words(service) })
 }
@@ -309,8 +312,8 @@ fn handed_out(service: &Connection, paste: bool, close: bool) -> Result<Answer, 
     let wanted = Hand { paste: paste.then_some(into), ..Hand::default() };
     let done: HandedOut = service.post("/batches/-/hand", &wanted)?;
     let place = done.item.as_ref().map_or(0, |item| item.place);
-    let did = if done.pasted { "Pasted" } else { "A paste now gives" };
-    let words = format!("{did} {place} of {}.", done.batch.items);
+    let did = if done.pasted { word!("Pasted") } else { word!("A paste now gives") };
+    let words = said!("{did} {place} of {items}.", did = did, place = place, items = done.batch.items);
     Ok(Answer::Batch { words, close, next: Some(next_words(&done.batch)) })
 }
 
@@ -328,7 +331,7 @@ fn taken(service: &Connection, id: &str, wanted: Take, paste: bool, close: bool)
     let into = if close { PasteInto::Behind } else { PasteInto::BehindAndBack };
     let wanted = Take { paste: paste.then_some(into), ..wanted };
     let taken: Taken = service.post(&format!("/clips/{}/take", escaped(id)), &wanted)?;
-    let done = if taken.pasted { "Pasted" } else { "A paste now gives" };
+    let done = if taken.pasted { word!("Pasted") } else { word!("A paste now gives") };
     let words = format!(
         "{done}: {}",
         table::cut(&table::line(&taken.row), table::width().saturating_sub(22).max(20))

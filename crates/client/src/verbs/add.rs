@@ -15,6 +15,7 @@ use super::{json, list};
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::files::read;
+use yadori_words::said;
 
 const PLAIN: &str = "text/plain;charset=utf-8";
 
@@ -59,9 +60,9 @@ impl Add {
     pub(crate) fn run(self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let mut representations = vec![self.content()?];
         for pair in &self.also {
-            let (kind, path) = pair
-                .split_once('=')
-                .ok_or_else(|| Failure::Use(format!("--also takes MIME=FILE, and `{pair}` has no `=`")))?;
+            let (kind, path) = pair.split_once('=').ok_or_else(|| {
+                Failure::Use(said!("--also takes MIME=FILE, and `{pair}` has no `=`", pair = pair))
+            })?;
             representations.push(encoded(typed(kind)?, &read::file(Path::new(path))?));
         }
         let at = self.at.as_deref().map(moment).transpose()?;
@@ -89,7 +90,7 @@ impl Add {
             (None, Some(path)) => read::file(path)?,
             (None, None) => {
                 if io::stdin().is_terminal() {
-                    return Err(Failure::Use("give a TEXT, a --file, or something on standard input".into()));
+                    return Err(Failure::Use(said!("give a TEXT, a --file, or something on standard input")));
                 }
                 read::standard_input()?
             }
@@ -104,9 +105,7 @@ impl Add {
             Some(kind) => typed(kind)?,
             None => recognised(&bytes).ok_or_else(|| {
                 Failure::Use(
-                    "it is neither UTF-8 or UTF-16 text nor a picture of a known type; convert a text in another encoding, as with \
-                     `iconv -f LATIN1 -t UTF-8`, or say what it is with --type MIME"
-                        .into(),
+                    said!("it is neither UTF-8 or UTF-16 text nor a picture of a known type; convert a text in another encoding, as with `iconv -f LATIN1 -t UTF-8`, or say what it is with --type MIME"),
                 )
             })?,
         };
@@ -124,8 +123,9 @@ fn typed(kind: &str) -> Result<String, Failure> {
     let plain = kind.chars().all(|c| !c.is_control());
     match names.trim_end().split_once('/') {
         Some((top, sub)) if plain && token(top) && token(sub) => Ok(kind.to_owned()),
-        _ => Err(Failure::Use(format!(
-            "`{kind}` is no type of content; one looks like text/html or image/png"
+        _ => Err(Failure::Use(said!(
+            "`{kind}` is no type of content; one looks like text/html or image/png",
+            kind = kind
         ))),
     }
 }
@@ -158,14 +158,12 @@ fn moment(text: &str) -> Result<i64, Failure> {
         Some(here.to_zoned(TimeZone::system()).ok()?.timestamp())
     };
     let at = zoned.or_else(local).map(jiff::Timestamp::as_microsecond).ok_or_else(|| {
-        Failure::Use(format!(
-            "--at takes a time such as 2026-11-02T09:41, 2026-11-02T09:41Z or 2026-11-02T09:41+09:00, and `{text}` is none"
-        ))
+        Failure::Use(said!("--at takes a time such as 2026-11-02T09:41, 2026-11-02T09:41Z or 2026-11-02T09:41+09:00, and `{text}` is none", text = text))
     })?;
     match at {
-        ..0 => Err(Failure::Use(format!("`{text}` lies before 1970, and no clip is that old"))),
+        ..0 => Err(Failure::Use(said!("`{text}` lies before 1970, and no clip is that old", text = text))),
         at if at > Timestamp::now().as_microsecond() => {
-            Err(Failure::Use(format!("`{text}` lies in the future, and nothing was copied then")))
+            Err(Failure::Use(said!("`{text}` lies in the future, and nothing was copied then", text = text)))
         }
         at => Ok(at),
     }

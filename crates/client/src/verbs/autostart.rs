@@ -12,6 +12,7 @@ use serde::Serialize;
 use super::json;
 use crate::failure::Failure;
 use crate::files::write::Target;
+use yadori_words::{said, word};
 
 /// What tells our own files from others' of the same name.
 const MARK: &str = "# Written by `yadori autostart`, and removed by it.";
@@ -75,7 +76,7 @@ impl Places {
     ) -> Result<Self, Failure> {
         let absolute = |name: &str| environment(name).filter(|path| path.is_absolute());
         let config = absolute("XDG_CONFIG_HOME").or_else(|| Some(absolute("HOME")?.join(".config")));
-        let config = config.ok_or_else(|| Failure::Use("no home directory is known: set HOME".to_owned()))?;
+        let config = config.ok_or_else(|| Failure::Use(said!("no home directory is known: set HOME")))?;
         let desktop = environment("XDG_CURRENT_DESKTOP").map(|name| name.to_string_lossy().into_owned());
         let home = home.map(|home| std::path::absolute(&home).unwrap_or(home));
         Ok(Self { config, home, run: absolute("XDG_RUNTIME_DIR"), desktop })
@@ -120,9 +121,11 @@ impl Places {
         let desktop = self.desktop.as_ref()?.to_lowercase();
         let named = |one: &&(&str, &str)| desktop.split(':').any(|part| part == one.0);
         let (name, how) = OWN_WAY.iter().find(named)?;
-        Some(format!(
-            "{name} does not read that folder: add `{how} {}` to its configuration",
-            program.display()
+        Some(said!(
+            "{name} does not read that folder: add `{how} {program}` to its configuration",
+            name = name,
+            how = how,
+            program = program.display()
         ))
     }
 }
@@ -192,9 +195,7 @@ impl Autostart {
 
     fn on(&self, places: &Places, out: &mut dyn Write) -> Result<(), Failure> {
         let program = service_program().ok_or_else(|| {
-            Failure::Nothing(
-                "yadorid is neither beside this program nor on the PATH; install both".to_owned(),
-            )
+            Failure::Nothing(said!("yadorid is neither beside this program nor on the PATH; install both"))
         })?;
         let way = self.by.unwrap_or(if places.has_manager() { Way::Unit } else { Way::Entry });
         let mut words = vec![program.display().to_string()];
@@ -202,15 +203,16 @@ impl Autostart {
             words.extend(["--home".to_owned(), home.display().to_string()]);
         }
         if words.iter().any(|word| word.contains(['\n', '\r'])) {
-            return Err(Failure::Use(
-                "a path with a line end in it can't be started by a desktop".to_owned(),
-            ));
+            return Err(Failure::Use(said!("a path with a line end in it can't be started by a desktop")));
         }
         let text = |way| if way == Way::Unit { unit_text(&words) } else { entry_text(&words) };
         let file = if way == Way::Unit { places.unit() } else { places.entry() };
         let stands = places.way() == Some(way) && fs::read_to_string(&file).is_ok_and(|is| is == text(way));
         if stands {
-            return Err(Failure::Done(format!("it starts with the desktop already, by {}", file.display())));
+            return Err(Failure::Done(said!(
+                "it starts with the desktop already, by {file}",
+                file = file.display()
+            )));
         }
         own(&file)?;
         // One of the two, never both: it would be started twice.
@@ -227,15 +229,25 @@ impl Autostart {
         if self.json {
             return self.status(places, out);
         }
-        let how = if way == Way::Unit { "a unit of your systemd" } else { "an entry of your desktop" };
-        writeln!(out, "Yadori starts with your next session, by {how}: {}", file.display())?;
+        let how = if way == Way::Unit {
+            word!("a unit of your systemd")
+        } else {
+            word!("an entry of your desktop")
+        };
+        writeln!(
+            out,
+            "{}",
+            said!("Yadori starts with your next session, by {how}: {file}", how = how, file = file.display())
+        )?;
         match way {
-            Way::Unit => writeln!(out, "To start it now: systemctl --user start {UNIT}")?,
+            Way::Unit => {
+                writeln!(out, "{}", said!("To start it now: systemctl --user start {UNIT}", UNIT = UNIT))?
+            }
             Way::Entry => {
                 if let Some(line) = places.own_line(&program) {
                     writeln!(out, "{line}.")?;
                 }
-                writeln!(out, "To start it now: {} &", words.join(" "))?;
+                writeln!(out, "{}", said!("To start it now: {what} &", what = words.join(" ")))?;
             }
         }
         Ok(())
@@ -243,7 +255,7 @@ impl Autostart {
 
     fn off(&self, places: &Places, out: &mut dyn Write) -> Result<(), Failure> {
         if places.way().is_none() {
-            return Err(Failure::Done("it does not start with the desktop".to_owned()));
+            return Err(Failure::Done(said!("it does not start with the desktop")));
         }
         remove(places, Way::Unit)?;
         remove(places, Way::Entry)?;
@@ -252,7 +264,10 @@ impl Autostart {
         }
         Ok(writeln!(
             out,
-            "Yadori does not start with the desktop any more. What it keeps stays; it runs on until `yadori stop`."
+            "{}",
+            said!(
+                "Yadori does not start with the desktop any more. What it keeps stays; it runs on until `yadori stop`."
+            )
         )?)
     }
 
@@ -263,13 +278,25 @@ impl Autostart {
             return json(out, &serde_json::json!({ "on": way.is_some(), "by": way, "file": file }));
         }
         let Some((way, file)) = way.zip(file) else {
-            return Ok(writeln!(out, "off: `yadori autostart on` lets Yadori start with your desktop")?);
+            return Ok(writeln!(
+                out,
+                "{}",
+                said!("off: `yadori autostart on` lets Yadori start with your desktop")
+            )?);
         };
-        let how = if way == Way::Unit { "a unit of your systemd" } else { "an entry of your desktop" };
-        writeln!(out, "on, by {how}: {}", file.display())?;
+        let how = if way == Way::Unit {
+            word!("a unit of your systemd")
+        } else {
+            word!("an entry of your desktop")
+        };
+        writeln!(out, "{}", said!("on, by {how}: {file}", how = how, file = file.display()))?;
         let text = fs::read_to_string(&file);
         if text.is_err() {
-            writeln!(out, "but what it leads to is gone; `yadori autostart on` writes it again")?;
+            writeln!(
+                out,
+                "{}",
+                said!("but what it leads to is gone; `yadori autostart on` writes it again")
+            )?;
         }
         if let (Way::Entry, Some(line)) =
             (way, service_program().and_then(|program| places.own_line(&program)))
@@ -283,9 +310,9 @@ impl Autostart {
 /// What stands there is ours, or nothing does.
 fn own(file: &Path) -> Result<(), Failure> {
     match fs::read_to_string(file) {
-        Ok(text) if !text.starts_with(MARK) => Err(Failure::Use(format!(
-            "{} was not written by `yadori autostart`, so it is left as it is; remove it yourself, or keep it",
-            file.display()
+        Ok(text) if !text.starts_with(MARK) => Err(Failure::Use(said!(
+            "{file} was not written by `yadori autostart`, so it is left as it is; remove it yourself, or keep it",
+            file = file.display()
         ))),
         _ => Ok(()),
     }

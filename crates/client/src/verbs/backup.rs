@@ -11,6 +11,7 @@ use crate::failure::Failure;
 use crate::files::write::Target;
 use crate::table;
 use crate::transfer::{receive, told, whole, written};
+use yadori_words::said;
 
 /// Write everything, contents included, to a file
 #[derive(Debug, Args)]
@@ -33,10 +34,10 @@ impl Backup {
         bar.finish_and_clear();
         let end = end?;
         written(out, &end, &target, self.json, || {
-            format!(
-                "Wrote {} to {}. It is not encrypted: keep it where nobody else reads.",
-                table::size(end.bytes),
-                told(&self.file)
+            said!(
+                "Wrote {bytes} to {file}. It is not encrypted: keep it where nobody else reads.",
+                bytes = table::size(end.bytes),
+                file = told(&self.file)
             )
         })?;
         whole(&end, &target)

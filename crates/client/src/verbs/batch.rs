@@ -16,6 +16,7 @@ use crate::failure::Failure;
 use fill::{Begin, Fill, Keys};
 pub(crate) use tell::next_words;
 use tell::{listed, print, what};
+use yadori_words::{said, word};
 
 /// Gather clips, or split one, and hand the parts out one after another
 ///
@@ -222,8 +223,18 @@ impl Batch {
             return json(out, done);
         }
         if let Some(item) = &done.item {
-            let did = if done.pasted { "Pasted" } else { "A paste now gives" };
-            writeln!(out, "{did} {} of {}: {}", item.place, done.batch.items, what(item))?;
+            let did = if done.pasted { word!("Pasted") } else { word!("A paste now gives") };
+            writeln!(
+                out,
+                "{}",
+                said!(
+                    "{did} {place} of {items}: {item}",
+                    did = did,
+                    place = item.place,
+                    items = done.batch.items,
+                    item = what(item)
+                )
+            )?;
         }
         Ok(writeln!(out, "{}", next_words(&done.batch))?)
     }
@@ -244,7 +255,7 @@ impl Batch {
     fn last(&self, service: &Connection, path: &str) -> Result<u64, Failure> {
         let now: BatchItems = service.get(&format!("{path}?limit=0"))?;
         if now.batch.items == 0 {
-            return Err(Failure::Use("there is nothing in the batch to be dropped".into()));
+            return Err(Failure::Use(said!("there is nothing in the batch to be dropped")));
         }
         Ok(now.batch.items)
     }
@@ -253,11 +264,15 @@ impl Batch {
 /// The items at these numbers, all looked up before anything is done.
 fn items_of(service: &Connection, path: &str, numbers: &[u64]) -> Result<Vec<u32>, Failure> {
     let look = |number: &u64| {
-        let skip = number.checked_sub(1).ok_or_else(|| Failure::Use("items are counted from 1".into()))?;
+        let skip = number.checked_sub(1).ok_or_else(|| Failure::Use(said!("items are counted from 1")))?;
         let part: BatchItems = service.get(&format!("{path}?skip={skip}&limit=1"))?;
         let found = part.items.first().map(|item| item.id);
         found.ok_or_else(|| {
-            Failure::Use(format!("there is no item {number}; the batch has {}", part.batch.items))
+            Failure::Use(said!(
+                "there is no item {number}; the batch has {items}",
+                number = number,
+                items = part.batch.items
+            ))
         })
     };
     numbers.iter().map(look).collect()

@@ -8,6 +8,7 @@ use yadori_api::Checked;
 use super::{json, list};
 use crate::connection::Connection;
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// Compare every content with its digest, and mend what can be mended
 #[derive(Debug, Args)]
@@ -23,15 +24,26 @@ impl Check {
         if self.json {
             json(out, &checked)?;
         } else {
-            write!(out, "Looked at {} contents; ", checked.contents)?;
+            write!(out, "{}", said!("Looked at {contents} contents; ", contents = checked.contents))?;
             match (checked.mended, checked.damaged) {
-                (0, 0) => writeln!(out, "all of them are whole.")?,
-                (mended, 0) => writeln!(out, "{mended} were damaged and are whole again.")?,
-                (0, damaged) => writeln!(out, "{damaged} clips can't be handed back as they were copied:")?,
+                (0, 0) => writeln!(out, "{}", said!("all of them are whole."))?,
+                (mended, 0) => {
+                    writeln!(out, "{}", said!("{mended} were damaged and are whole again.", mended = mended))?
+                }
+                (0, damaged) => writeln!(
+                    out,
+                    "{}",
+                    said!("{damaged} clips can't be handed back as they were copied:", damaged = damaged)
+                )?,
                 (mended, damaged) => {
                     writeln!(
                         out,
-                        "{mended} were damaged and are whole again; {damaged} clips can't be handed back as they were copied:"
+                        "{}",
+                        said!(
+                            "{mended} were damaged and are whole again; {damaged} clips can't be handed back as they were copied:",
+                            mended = mended,
+                            damaged = damaged
+                        )
                     )?;
                 }
             }

@@ -9,6 +9,7 @@ use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
+use yadori_words::said;
 
 /// Show which chords are heard, and what to name in the desktop's own key settings where they are not
 #[derive(Debug, Args)]
@@ -21,12 +22,12 @@ pub(crate) struct Chords {
 /// What a chord is for, in words.
 pub(crate) fn purpose(chord: &ChordStatus) -> String {
     match chord.purpose.as_str() {
-        "picker" => "open the picker".to_owned(),
-        "next" => "paste what is next in the batch".to_owned(),
-        "gather" => "let copies join a batch, or no longer".to_owned(),
-        "pause" => "pause capture, or go on".to_owned(),
-        "1" => "paste the newest clip".to_owned(),
-        place => format!("paste the clip at place {place}"),
+        "picker" => said!("open the picker"),
+        "next" => said!("paste what is next in the batch"),
+        "gather" => said!("let copies join a batch, or no longer"),
+        "pause" => said!("pause capture, or go on"),
+        "1" => said!("paste the newest clip"),
+        place => said!("paste the clip at place {place}", place = place),
     }
 }
 
@@ -57,24 +58,27 @@ impl Chords {
         if status.chords.is_empty() {
             writeln!(
                 out,
-                "No chords are heard: there is no display, or they are switched off in the configuration."
+                "{}",
+                said!(
+                    "No chords are heard: there is no display, or they are switched off in the configuration."
+                )
             )?;
         }
         let reason = one_reason(&status.chords);
         for chord in &status.chords {
             let why = chord.problem.as_deref().filter(|_| reason.is_none());
-            let state = why.map_or_else(String::new, |why| format!("  not heard: {why}"));
+            let state = why.map_or_else(String::new, |why| said!("  not heard: {why}", why = why));
             writeln!(out, "{:14}{}{}", chord.keys, purpose(chord), shown(&state, false))?;
         }
         if let Some(reason) = reason {
-            writeln!(out, "\nNone of them is heard: {}", shown(reason, false))?;
+            writeln!(out, "{}", said!("\nNone of them is heard: {reason}", reason = shown(reason, false)))?;
         }
         if let Some(hitch) = &status.hitch {
-            writeln!(out, "\nThe last one: {}", shown(&hitch.words, false))?;
+            writeln!(out, "{}", said!("\nThe last one: {hitch}", hitch = shown(&hitch.words, false)))?;
         }
         let unheard: Vec<&ChordStatus> = status.chords.iter().filter(|one| one.problem.is_some()).collect();
         if !unheard.is_empty() {
-            writeln!(out, "\nFor the desktop's own key settings, keys and command:")?;
+            writeln!(out, "{}", said!("\nFor the desktop's own key settings, keys and command:"))?;
             for chord in unheard {
                 writeln!(out, "{:14}{}", chord.keys, command(chord))?;
             }

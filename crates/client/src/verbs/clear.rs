@@ -16,6 +16,7 @@ use crate::asking::{SOON, confirmed, with_progress};
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::table::{count_of, size};
+use yadori_words::{said, word};
 
 /// How often the service may not answer while it rebuilds: an hour.
 const AWAY: u32 = 4 * 3_600;
@@ -97,24 +98,31 @@ impl Clear {
                 return json(out, &plan);
             }
             show(out, &plan)?;
-            return Ok(writeln!(out, "Nothing was done.")?);
+            return Ok(writeln!(out, "{}", said!("Nothing was done."))?);
         }
         if plan.clips == 0 && !self.what.live {
             let spared = match plan.spared {
                 0 => String::new(),
-                some => format!(" {} would be meant and stay; --favorites takes them too.", favorites(some)),
+                some => said!(
+                    " {some} would be meant and stay; --favorites takes them too.",
+                    some = favorites(some)
+                ),
             };
-            return Err(Failure::Use(format!("there is nothing to clear.{spared}")));
+            return Err(Failure::Use(said!("there is nothing to clear.{spared}", spared = spared)));
         }
         if !self.yes {
             show(out, &plan)?;
             out.flush()?;
             let grace = match plan.grace_seconds.div_ceil(60) {
-                _ if self.what.now || self.shred => "This can't be taken back".to_owned(),
-                minutes => format!("`yadori undo` takes it back for {minutes} minutes"),
+                _ if self.what.now || self.shred => said!("This can't be taken back"),
+                minutes => said!("`yadori undo` takes it back for {minutes} minutes", minutes = minutes),
             };
-            if !confirmed(&format!("Clear {}? {grace}.", count_of(plan.clips, "clip")))? {
-                return Err(Failure::Cancelled("nothing was done".into()));
+            if !confirmed(&said!(
+                "Clear {clip}? {grace}.",
+                clip = count_of(plan.clips, "clip"),
+                grace = grace
+            ))? {
+                return Err(Failure::Cancelled(said!("nothing was done")));
             }
         }
         let wanted = Wanted { upto: Some(plan.upto), ..wanted };
@@ -125,13 +133,24 @@ impl Clear {
         if self.json {
             return json(out, &cleared);
         }
-        let live = if cleared.live { " The live clipboard is empty." } else { "" };
+        let live = if cleared.live { word!(" The live clipboard is empty.") } else { "" };
         let back = match cleared.grace_seconds.div_ceil(60) {
             0 => String::new(),
-            minutes => format!(" `yadori undo` takes that back, for {minutes} minutes."),
+            minutes => said!(" `yadori undo` takes that back, for {minutes} minutes.", minutes = minutes),
         };
-        let rebuilt = if self.shred { " The records were rebuilt, and the old files removed." } else { "" };
-        Ok(writeln!(out, "Cleared {}.{live}{back}{rebuilt}", count_of(cleared.clips, "clip"))?)
+        let rebuilt =
+            if self.shred { word!(" The records were rebuilt, and the old files removed.") } else { "" };
+        Ok(writeln!(
+            out,
+            "{}",
+            said!(
+                "Cleared {clip}.{live}{back}{rebuilt}",
+                clip = count_of(cleared.clips, "clip"),
+                live = live,
+                back = back,
+                rebuilt = rebuilt
+            )
+        )?)
     }
 }
 
@@ -169,11 +188,11 @@ fn show(out: &mut dyn Write, plan: &ClearPlan) -> Result<(), Failure> {
     print(out, &plan.sample)?;
     let shown = plan.sample.len() as u64;
     if plan.clips > shown && shown > 0 {
-        writeln!(out, "… and {} more", plan.clips - shown)?;
+        writeln!(out, "{}", said!("… and {clips} more", clips = plan.clips - shown))?;
     }
     let spared = match plan.spared {
         0 => String::new(),
-        some => format!("; {} of the kind stay", favorites(some)),
+        some => said!("; {some} of the kind stay", some = favorites(some)),
     };
     Ok(writeln!(out, "{}: {}, {}{spared}.", plan.words, count_of(plan.clips, "clip"), size(plan.bytes))?)
 }

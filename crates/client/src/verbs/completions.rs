@@ -6,6 +6,7 @@ use clap::{Args, ValueEnum};
 use clap_complete::env::Shells;
 
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// A shell.
 #[derive(Clone, Copy, Debug, ValueEnum)]
@@ -31,7 +32,8 @@ impl Completions {
         let name = format!("{:?}", self.shell).to_ascii_lowercase();
         let shells = Shells::builtins();
         let shell = shells.completer(&name);
-        let shell = shell.ok_or_else(|| Failure::Use(format!("completions for {name} are not known")))?;
+        let shell =
+            shell.ok_or_else(|| Failure::Use(said!("completions for {name} are not known", name = name)))?;
         let mut script = Vec::new();
         shell.write_registration("COMPLETE", "yadori", "yadori", "yadori", &mut script)?;
         Ok(out.write_all(&script)?)

@@ -13,6 +13,7 @@ use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
 use crate::when::when;
+use yadori_words::said;
 
 /// Print a sign-in link for the console, good once and for a minute
 ///
@@ -56,10 +57,10 @@ impl Console {
             .stderr(Stdio::null())
             .status();
         match opened {
-            Ok(status) if status.success() => Ok(writeln!(out, "Opened in the browser.")?),
-            _ => Err(Failure::Use(format!(
-                "no browser could be opened; open this within a minute:\n{}",
-                link.url
+            Ok(status) if status.success() => Ok(writeln!(out, "{}", said!("Opened in the browser."))?),
+            _ => Err(Failure::Use(said!(
+                "no browser could be opened; open this within a minute:\n{url}",
+                url = link.url
             ))),
         }
     }
@@ -70,12 +71,16 @@ impl Console {
             return json(out, &found);
         }
         if found.browsers.is_empty() {
-            return Ok(writeln!(out, "No browser is signed in. `yadori console` prints a sign-in link.")?);
+            return Ok(writeln!(
+                out,
+                "{}",
+                said!("No browser is signed in. `yadori console` prints a sign-in link.")
+            )?);
         }
         let zone = TimeZone::system();
         let rows = found.browsers.iter().map(|one| {
-            let seen = format!("seen {}", when(one.seen_at, &zone));
-            let since = format!("since {}", when(one.made_at, &zone));
+            let seen = said!("seen {zone}", zone = when(one.seen_at, &zone));
+            let since = said!("since {zone}", zone = when(one.made_at, &zone));
             vec![
                 one.id[..SHOWN.min(one.id.len())].to_owned(),
                 shown(&one.name, false),
@@ -97,16 +102,16 @@ fn end(service: &Connection, which: &str, out: &mut dyn Write) -> Result<(), Fai
     let meant: Vec<_> =
         found.browsers.iter().filter(|one| which == "all" || one.id.starts_with(which)).collect();
     if which.is_empty() || (meant.is_empty() && which != "all") {
-        return Err(Failure::Use(
-            "no browser is signed in under this id; `yadori console --list` shows them".into(),
-        ));
+        return Err(Failure::Use(said!(
+            "no browser is signed in under this id; `yadori console --list` shows them"
+        )));
     }
     if meant.len() > 1 && which != "all" {
-        return Err(Failure::Use("several ids begin so; give more of it".into()));
+        return Err(Failure::Use(said!("several ids begin so; give more of it")));
     }
     for one in &meant {
         service.post_nothing(&format!("/sign-ins/{}/end", one.id))?;
     }
-    let browsers = if meant.len() == 1 { "browser" } else { "browsers" };
-    Ok(writeln!(out, "Signed out: {} {browsers}.", meant.len())?)
+    let browsers = table::count_of(meant.len() as u64, "browser");
+    Ok(writeln!(out, "{}", said!("Signed out: {browsers}.", browsers = browsers))?)
 }

@@ -15,6 +15,7 @@ use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
 use crate::when::when;
+use yadori_words::{said, word};
 
 /// List your devices: when each was heard of, how far it is behind, and what it sends
 #[derive(Debug, Args)]
@@ -47,7 +48,6 @@ enum What {
 }
 
 /// What is said where there is no group.
-const ALONE: &str = "This device belongs to no group. `yadori pair --hub ADDRESS` begins one.";
 
 impl Devices {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
@@ -56,27 +56,37 @@ impl Devices {
             return json(out, &all);
         }
         if all.hub.is_none() {
-            return Ok(writeln!(out, "{ALONE}")?);
+            return Ok(writeln!(
+                out,
+                "{}",
+                word!("This device belongs to no group. `yadori pair --hub ADDRESS` begins one.")
+            )?);
         }
         let zone = TimeZone::system();
         for one in &all.devices {
             let heard = match (one.this, one.heard_at) {
-                (true, _) => "this device".to_owned(),
+                (true, _) => said!("this device"),
                 (false, Some(at)) => when(at, &zone),
-                (false, None) => "not heard of yet".to_owned(),
+                (false, None) => said!("not heard of yet"),
             };
             let behind = match one.behind {
-                Some(0) => "has everything".to_owned(),
-                Some(behind) => format!("{} behind", table::count_of(behind, "record")),
+                Some(0) => said!("has everything"),
+                Some(behind) => said!("{record} behind", record = table::count_of(behind, "record")),
                 None => String::new(),
             };
-            let sends = if one.travels.is_empty() { String::new() } else { format!("sends {}", one.travels) };
+            let sends = if one.travels.is_empty() {
+                String::new()
+            } else {
+                said!("sends {travels}", travels = one.travels)
+            };
             let name = table::cut(&shown(&one.name, false), 28);
             let pad = " ".repeat(30_usize.saturating_sub(name.width()));
             writeln!(
                 out,
-                "{}  {name}{pad}{heard:<24}{behind:<20}{}",
+                "{}  {name}{pad}{}{}{}",
                 &one.id[..8.min(one.id.len())],
+                table::padded(&heard, 24),
+                table::padded(&behind, 20),
                 shown(&sends, false)
             )?;
         }
@@ -105,7 +115,7 @@ impl Send {
         if self.json {
             return json(out, &sent);
         }
-        Ok(writeln!(out, "On its way to {}.", shown(&sent.to, false))?)
+        Ok(writeln!(out, "{}", said!("On its way to {to}.", to = shown(&sent.to, false)))?)
     }
 }
 
@@ -126,32 +136,50 @@ impl Sync {
 
 fn print(all: &AllDevices, out: &mut dyn Write) -> Result<(), Failure> {
     if let Some(serves) = all.serves.as_ref().or(all.serves_problem.as_ref()) {
-        writeln!(out, "{:15}{}", "Serves a hub", shown(serves, false))?;
+        writeln!(out, "{}{}", table::padded(word!("Serves a hub"), 15), shown(serves, false))?;
     }
-    let Some(hub) = &all.hub else { return Ok(writeln!(out, "{ALONE}")?) };
+    let Some(hub) = &all.hub else {
+        return Ok(writeln!(
+            out,
+            "{}",
+            word!("This device belongs to no group. `yadori pair --hub ADDRESS` begins one.")
+        )?);
+    };
     let zone = TimeZone::system();
-    let mut line = |name: &str, value: &str| writeln!(out, "{name:15}{value}");
-    line("Hub", &shown(hub, false))?;
+    let mut line = |name: &str, value: &str| writeln!(out, "{}{value}", table::padded(name, 15));
+    line(word!("Hub"), &shown(hub, false))?;
     let others = table::count_of(all.devices.len().saturating_sub(1) as u64, "device");
     line(
-        "Exchange",
-        &if all.paused { "paused (`yadori sync resume`)".to_owned() } else { format!("with {others}") },
+        word!("Exchange"),
+        &if all.paused {
+            said!("paused (`yadori sync resume`)")
+        } else {
+            said!("with {others}", others = others)
+        },
     )?;
     if let Some(trouble) = &all.trouble {
-        line("Waits", &shown(trouble, false))?;
+        line(word!("Waits"), &shown(trouble, false))?;
     }
-    line("Reached", &all.reached_at.map_or("not yet".to_owned(), |at| when(at, &zone)))?;
-    line("To be sent", &all.waits.to_string())?;
+    line(word!("Reached"), &all.reached_at.map_or(said!("not yet"), |at| when(at, &zone)))?;
+    line(word!("To be sent"), &all.waits.to_string())?;
     let to_come = if all.behind == 0 && all.received_at.is_some() {
-        "nothing".to_owned()
+        said!("nothing")
     } else {
-        format!("up to {}", all.behind)
+        said!("up to {behind}", behind = all.behind)
     };
-    line("To be received", &to_come)?;
-    line("In this run", &format!("{} sent, {} received", all.sent, all.received))?;
+    line(word!("To be received"), &to_come)?;
+    line(
+        word!("In this run"),
+        &said!("{sent} sent, {received} received", sent = all.sent, received = all.received),
+    )?;
     for one in &all.refused {
-        let words = format!("{}: record {}: {}", when(one.at, &zone), one.number, one.why);
-        line("Refused", &shown(&words, false))?;
+        let words = said!(
+            "{zone}: record {number}: {why}",
+            zone = when(one.at, &zone),
+            number = one.number,
+            why = one.why
+        );
+        line(word!("Refused"), &shown(&words, false))?;
     }
     Ok(())
 }

@@ -15,6 +15,7 @@ use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::table::{count_of, size};
+use yadori_words::{said, word};
 
 /// Below this there is soon no room, and below that there is none, in bytes.
 const LITTLE: u64 = 2 << 30;
@@ -89,7 +90,7 @@ impl Doctor {
         let mut all = programs(status.as_ref().ok());
         match &status {
             Ok(status) => {
-                all.push(well("service", "it runs"));
+                all.push(well("service", word!("it runs")));
                 all.push(capture(status));
                 all.extend(chords(status));
                 all.push(database(status));
@@ -97,20 +98,20 @@ impl Doctor {
                 all.extend(hub(devices.as_ref()));
             }
             Err(Failure::NotRunning(_)) => {
-                all.push(wrong("service", "it does not run", "start it with `yadorid &`"));
+                all.push(wrong("service", word!("it does not run"), word!("start it with `yadorid &`")));
                 all.push(display(around.environment));
                 all.push(server());
             }
             Err(_) => all.push(wrong(
                 "service",
-                "it does not answer as it should",
-                "`yadori stop`, then start it again; its log says more (`yadori.log` under its state directory)",
+                word!("it does not answer as it should"),
+                word!("`yadori stop`, then start it again; its log says more (`yadori.log` under its state directory)"),
             )),
         }
         all.push(start(&around.places));
         let open: Vec<Finding> = around.folders.iter().filter_map(|folder| permissions(folder)).collect();
         if open.is_empty() {
-            all.push(well("permissions", "its folders are closed to everybody else"));
+            all.push(well("permissions", word!("its folders are closed to everybody else")));
         }
         all.extend(open);
         all.extend(around.folders.first().and_then(|folder| disk(folder)));
@@ -125,11 +126,11 @@ impl Doctor {
         } else {
             for one in &all {
                 let stands = match one.stands {
-                    Stands::Well => "well",
-                    Stands::Note => "note",
-                    Stands::Wrong => "WRONG",
+                    Stands::Well => word!("well"),
+                    Stands::Note => word!("note"),
+                    Stands::Wrong => word!("WRONG"),
                 };
-                writeln!(out, "{stands:6}{:13}{}", one.about, one.words)?;
+                writeln!(out, "{}{:13}{}", crate::table::padded(stands, 6), one.about, one.words)?;
                 if let Some(mend) = &one.mend {
                     writeln!(out, "{:19}→ {mend}", "")?;
                 }
@@ -144,16 +145,20 @@ fn programs(status: Option<&Status>) -> Vec<Finding> {
     let own = env!("CARGO_PKG_VERSION");
     let mut found = Vec::new();
     match service_program() {
-        Some(_) => found.push(well("programs", format!("yadori {own}, and yadorid with it"))),
+        Some(_) => found.push(well("programs", said!("yadori {own}, and yadorid with it", own = own))),
         None => found.push(wrong(
             "programs",
-            "yadorid is neither beside this program nor on the PATH",
-            "install both: `make install`, or the package",
+            word!("yadorid is neither beside this program nor on the PATH"),
+            word!("install both: `make install`, or the package"),
         )),
     }
     if let Some(status) = status.filter(|status| status.version != own) {
-        let words = format!("the service that runs is version {}, this program is {own}", status.version);
-        found.push(wrong("versions", words, "`yadori stop`, and start the service again"));
+        let words = said!(
+            "the service that runs is version {version}, this program is {own}",
+            version = status.version,
+            own = own
+        );
+        found.push(wrong("versions", words, word!("`yadori stop`, and start the service again")));
     }
     found
 }
@@ -163,19 +168,27 @@ fn capture(status: &Status) -> Finding {
     match status.capture.state {
         CaptureState::Keeping if status.capture.reason.is_some() => note(
             "capture",
-            format!("copies of X programs alone are kept (display {display})"),
-            "the compositor lets no program follow its clipboard: use one that has ext-data-control or wlr-data-control",
+            said!("copies of X programs alone are kept (display {display})", display = display),
+            word!(
+                "the compositor lets no program follow its clipboard: use one that has ext-data-control or wlr-data-control"
+            ),
         ),
-        CaptureState::Keeping => well("capture", format!("copies are kept (display {display})")),
-        CaptureState::Paused => note("capture", "paused", "`yadori resume`"),
+        CaptureState::Keeping => {
+            well("capture", said!("copies are kept (display {display})", display = display))
+        }
+        CaptureState::Paused => note("capture", "paused", word!("`yadori resume`")),
         CaptureState::Off => {
-            note("capture", "switched off", "set `capture = true`, and start the service again")
+            note("capture", word!("switched off"), word!("set `capture = true`, and start the service again"))
         }
-        CaptureState::Starting => note("capture", "starting", "look again in a moment"),
-        CaptureState::Waiting => wrong("capture", "copies wait in memory", "see `database` and `disk` below"),
-        CaptureState::Broken => {
-            wrong("capture", "copies are not being kept", "`yadori status` says why, and what to do")
+        CaptureState::Starting => note("capture", "starting", word!("look again in a moment")),
+        CaptureState::Waiting => {
+            wrong("capture", word!("copies wait in memory"), word!("see `database` and `disk` below"))
         }
+        CaptureState::Broken => wrong(
+            "capture",
+            word!("copies are not being kept"),
+            word!("`yadori status` says why, and what to do"),
+        ),
     }
 }
 
@@ -184,11 +197,11 @@ fn chords(status: &Status) -> Option<Finding> {
     let unheard = status.chords.iter().filter(|one| one.problem.is_some()).count();
     match (all, unheard) {
         (0, _) => None,
-        (all, 0) => Some(well("chords", format!("all {all} are heard"))),
+        (all, 0) => Some(well("chords", said!("all {all} are heard", all = all))),
         (all, unheard) => Some(note(
             "chords",
-            format!("{unheard} of {all} are not heard"),
-            "`yadori chords` shows which, and what to bind instead",
+            said!("{unheard} of {all} are not heard", unheard = unheard, all = all),
+            word!("`yadori chords` shows which, and what to bind instead"),
         )),
     }
 }
@@ -197,22 +210,26 @@ fn database(status: &Status) -> Finding {
     match status.database.state {
         DatabaseState::Ready if status.damaged > 0 => wrong(
             "database",
-            "some contents are damaged",
-            "`yadori check` names them and mends what can be mended",
+            word!("some contents are damaged"),
+            word!("`yadori check` names them and mends what can be mended"),
         ),
-        DatabaseState::Ready => well("database", "it answers"),
-        DatabaseState::Starting => note("database", "starting", "look again in a moment"),
-        DatabaseState::Away => {
-            wrong("database", "it does not answer", "wait a little: it is started again by itself")
+        DatabaseState::Ready => well("database", word!("it answers")),
+        DatabaseState::Starting => note("database", "starting", word!("look again in a moment")),
+        DatabaseState::Away => wrong(
+            "database",
+            word!("it does not answer"),
+            word!("wait a little: it is started again by itself"),
+        ),
+        DatabaseState::Full => {
+            wrong("database", word!("the disk is full"), word!("make room; it goes on by itself"))
         }
-        DatabaseState::Full => wrong("database", "the disk is full", "make room; it goes on by itself"),
         DatabaseState::Damaged => wrong(
             "database",
-            "a file of it is damaged",
-            "`yadori status` says what to do; keep a copy of its folder first",
+            word!("a file of it is damaged"),
+            word!("`yadori status` says what to do; keep a copy of its folder first"),
         ),
         DatabaseState::Refused => {
-            wrong("database", "it can't be used", "`yadori status` says why, and what to do")
+            wrong("database", word!("it can't be used"), word!("`yadori status` says why, and what to do"))
         }
     }
 }
@@ -221,9 +238,13 @@ fn database(status: &Status) -> Finding {
 fn server() -> Finding {
     let there = on_path("mariadbd") || Path::new("/usr/sbin/mariadbd").exists();
     if there {
-        well("database", "MariaDB's server is installed")
+        well("database", word!("MariaDB's server is installed"))
     } else {
-        wrong("database", "MariaDB's server is not installed", "apt install mariadb-server-core")
+        wrong(
+            "database",
+            word!("MariaDB's server is not installed"),
+            word!("apt install mariadb-server-core"),
+        )
     }
 }
 
@@ -231,19 +252,19 @@ fn display(environment: fn(&str) -> Option<String>) -> Finding {
     let named: Vec<String> =
         ["WAYLAND_DISPLAY", "DISPLAY"].iter().filter_map(|name| environment(name)).collect();
     if named.is_empty() {
-        let mend = "start yadorid inside a desktop session, or name a display with --display";
-        return wrong("display", "none is known here", mend);
+        let mend = word!("start yadorid inside a desktop session, or name a display with --display");
+        return wrong("display", word!("none is known here"), mend);
     }
-    well("display", format!("{} is known here", named.join(" and ")))
+    well("display", said!("{and} is known here", and = named.join(" and ")))
 }
 
 fn clock(status: &Status, now: i64) -> Finding {
     let ahead = status.last_copy_at.is_some_and(|at| at > now + AHEAD) || status.started_at > now + AHEAD;
     if now < BEFORE || ahead {
-        let mend = "set the clock of this computer; limits by age wait meanwhile, and nothing is lost";
-        return wrong("clock", "it is behind what has happened here", mend);
+        let mend = word!("set the clock of this computer; limits by age wait meanwhile, and nothing is lost");
+        return wrong("clock", word!("it is behind what has happened here"), mend);
     }
-    well("clock", "it agrees with what has happened here")
+    well("clock", word!("it agrees with what has happened here"))
 }
 
 fn hub(devices: Option<&AllDevices>) -> Option<Finding> {
@@ -251,19 +272,19 @@ fn hub(devices: Option<&AllDevices>) -> Option<Finding> {
     devices.hub.as_ref()?;
     let others = devices.devices.len().saturating_sub(1);
     Some(if devices.trouble.is_some() {
-        wrong("hub", "the exchange is in trouble", "`yadori sync` says why, and what to do")
+        wrong("hub", word!("the exchange is in trouble"), word!("`yadori sync` says why, and what to do"))
     } else if devices.paused {
-        note("hub", "the exchange is paused", "`yadori sync resume`")
+        note("hub", word!("the exchange is paused"), word!("`yadori sync resume`"))
     } else {
-        well("hub", format!("it answers; {}", count_of(others as u64, "other device")))
+        well("hub", said!("it answers; {device}", device = count_of(others as u64, "other device")))
     })
 }
 
 fn start(places: &Places) -> Finding {
     match places.way() {
-        Some(Way::Unit) => well("start", "with the desktop, by a unit of systemd"),
-        Some(Way::Entry) => well("start", "with the desktop, by its autostart folder"),
-        None => note("start", "not with the desktop", "`yadori autostart on`"),
+        Some(Way::Unit) => well("start", word!("with the desktop, by a unit of systemd")),
+        Some(Way::Entry) => well("start", word!("with the desktop, by its autostart folder")),
+        None => note("start", word!("not with the desktop"), word!("`yadori autostart on`")),
     }
 }
 
@@ -271,12 +292,13 @@ fn start(places: &Places) -> Finding {
 fn permissions(folder: &Path) -> Option<Finding> {
     let about = folder.metadata().ok()?;
     let name = folder.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
-    let mend = |what: &str| format!("{what} on the folder `{name}` that Yadori keeps there");
+    let mend =
+        |what: &str| said!("{what} on the folder `{name}` that Yadori keeps there", what = what, name = name);
     if about.uid() != rustix::process::getuid().as_raw() {
-        return Some(wrong("permissions", "a folder belongs to another user", mend("chown")));
+        return Some(wrong("permissions", word!("a folder belongs to another user"), mend("chown")));
     }
     if about.mode() & 0o077 != 0 {
-        return Some(wrong("permissions", "others can look into a folder", mend("chmod 700")));
+        return Some(wrong("permissions", word!("others can look into a folder"), mend(word!("chmod 700"))));
     }
     None
 }
@@ -285,10 +307,10 @@ fn disk(folder: &Path) -> Option<Finding> {
     let existing = folder.ancestors().find(|one| one.exists())?;
     let about = rustix::fs::statvfs(existing).ok()?;
     let free = about.f_bavail.saturating_mul(about.f_frsize);
-    let words = format!("{} free where the records are", size(free));
+    let words = said!("{free} free where the records are", free = size(free));
     Some(match free {
-        free if free < NONE => wrong("disk", words, "make room: copies can't be saved soon"),
-        free if free < LITTLE => note("disk", words, "make room, or lower a limit (`yadori limits`)"),
+        free if free < NONE => wrong("disk", words, word!("make room: copies can't be saved soon")),
+        free if free < LITTLE => note("disk", words, word!("make room, or lower a limit (`yadori limits`)")),
         _ => well("disk", words),
     })
 }
@@ -300,23 +322,25 @@ fn on_path(program: &str) -> bool {
 
 fn terminal() -> Finding {
     match TERMINALS.iter().find(|one| on_path(one)) {
-        Some(name) => well("picker", format!("{name} shows it")),
+        Some(name) => well("picker", said!("{name} shows it", name = name)),
         None => note(
             "picker",
-            "no terminal is known that could show it",
-            "apt install xterm (or foot), name one as `picker.command`, or set `picker.form` to console",
+            word!("no terminal is known that could show it"),
+            word!(
+                "apt install xterm (or foot), name one as `picker.command`, or set `picker.form` to console"
+            ),
         ),
     }
 }
 
 fn reader() -> Finding {
     if on_path("tesseract") {
-        well("pictures", "tesseract reads them")
+        well("pictures", word!("tesseract reads them"))
     } else {
         note(
             "pictures",
-            "no program is installed that reads the words in them",
-            "apt install tesseract-ocr, and tesseract-ocr-jpn or others for more languages",
+            word!("no program is installed that reads the words in them"),
+            word!("apt install tesseract-ocr, and tesseract-ocr-jpn or others for more languages"),
         )
     }
 }
@@ -325,12 +349,12 @@ fn letters(environment: fn(&str) -> Option<String>) -> Finding {
     let named = ["LC_ALL", "LC_CTYPE", "LANG"].iter().find_map(|name| environment(name));
     let codeset = named.unwrap_or_default().to_lowercase().replace('-', "");
     if codeset.contains("utf8") {
-        well("letters", "this terminal is told to show all (UTF-8)")
+        well("letters", word!("this terminal is told to show all (UTF-8)"))
     } else {
         note(
             "letters",
-            "this terminal is not told to show all letters",
-            "set LANG to a locale with UTF-8, such as C.UTF-8",
+            word!("this terminal is not told to show all letters"),
+            word!("set LANG to a locale with UTF-8, such as C.UTF-8"),
         )
     }
 }
@@ -343,16 +367,20 @@ fn fonts() -> Finding {
         list.output().ok().map(|done| !done.stdout.is_empty())
     };
     match (lists(":spacing=mono"), lists(":lang=ja")) {
-        (None, _) | (_, None) => {
-            note("fonts", "which there are is not known", "apt install fontconfig, to have it looked at")
+        (None, _) | (_, None) => note(
+            "fonts",
+            word!("which there are is not known"),
+            word!("apt install fontconfig, to have it looked at"),
+        ),
+        (Some(false), _) => {
+            note("fonts", word!("there is none of even width"), word!("apt install fonts-dejavu-core"))
         }
-        (Some(false), _) => note("fonts", "there is none of even width", "apt install fonts-dejavu-core"),
         (_, Some(false)) => note(
             "fonts",
-            "there is none for letters of East Asia",
-            "apt install fonts-noto-cjk, if you have such texts",
+            word!("there is none for letters of East Asia"),
+            word!("apt install fonts-noto-cjk, if you have such texts"),
         ),
-        _ => well("fonts", "of even width, and for letters of East Asia"),
+        _ => well("fonts", word!("of even width, and for letters of East Asia")),
     }
 }
 

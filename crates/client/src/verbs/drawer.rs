@@ -16,6 +16,7 @@ use crate::files::write::Target;
 use crate::symbols::shown;
 use crate::table;
 use crate::transfer::{receive, whole, written};
+use yadori_words::said;
 
 /// Make, fill and arrange drawers
 ///
@@ -179,7 +180,10 @@ impl Drawer {
                 }
                 if !outside.is_empty() {
                     let which = outside.join(", ");
-                    return Err(Failure::Done(format!("in no drawer: {which}; nothing was done")));
+                    return Err(Failure::Done(said!(
+                        "in no drawer: {which}; nothing was done",
+                        which = which
+                    )));
                 }
                 let to = KeepIn::Favorites;
                 act(
@@ -219,7 +223,9 @@ impl Drawer {
                 let target = Target::at(file, *force)?;
                 let from = format!("/drawers/{}/export", segment(drawer)?);
                 let end = receive(service, &from, &target, out, |bytes| bytes)?;
-                written(out, &end, &target, self.json, || format!("Written to {}.", file.display()))?;
+                written(out, &end, &target, self.json, || {
+                    said!("Written to {file}.", file = file.display())
+                })?;
                 whole(&end, &target)
             }
             Verb::Import { file } => {
@@ -266,16 +272,20 @@ impl Drawer {
             one.name.to_lowercase().contains(&wanted) || group.to_lowercase().contains(&wanted)
         });
         if all.drawers.is_empty() && !text.is_empty() {
-            return Err(Failure::Nothing(format!(
-                "no drawer is called like {}; `yadori drawer list` shows them all",
-                shown(text, false)
+            return Err(Failure::Nothing(said!(
+                "no drawer is called like {text}; `yadori drawer list` shows them all",
+                text = shown(text, false)
             )));
         }
         if self.json {
             return json(out, &all);
         }
         if all.drawers.is_empty() {
-            return Ok(writeln!(out, "There is no drawer yet. `yadori drawer new NAME` makes one.")?);
+            return Ok(writeln!(
+                out,
+                "{}",
+                said!("There is no drawer yet. `yadori drawer new NAME` makes one.")
+            )?);
         }
         let mut rows = Vec::new();
         let mut group: Option<&str> = None;
@@ -290,12 +300,12 @@ impl Drawer {
             rows.push(vec![name, one.clips.to_string(), color]);
         }
         table::write(out, rows, &[1])?;
-        Ok(writeln!(out, "Favorites outside drawers: {}", all.favorites)?)
+        Ok(writeln!(out, "{}", said!("Favorites outside drawers: {favorites}", favorites = all.favorites))?)
     }
 }
 
 fn no_divider(name: &str) -> Failure {
-    Failure::Nothing(format!("there is no divider called {} in it", shown(name, false)))
+    Failure::Nothing(said!("there is no divider called {name} in it", name = shown(name, false)))
 }
 
 fn divider_called(service: &Connection, drawer: &str, name: &str) -> Result<Option<String>, Failure> {

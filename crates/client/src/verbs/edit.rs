@@ -14,6 +14,7 @@ use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
+use yadori_words::said;
 
 /// Change a text in $VISUAL or $EDITOR
 ///
@@ -52,9 +53,9 @@ impl Edit {
             return told(out, &acted, self.json);
         }
         if whole.text_cut {
-            return Err(Failure::Use(
-                "it is longer than a MiB; change it with --text, or save and add it anew".into(),
-            ));
+            return Err(Failure::Use(said!(
+                "it is longer than a MiB; change it with --text, or save and add it anew"
+            )));
         }
         let other = whole
             .representations
@@ -62,14 +63,12 @@ impl Edit {
             .any(|one| !one.mime.starts_with("text/plain") && !one.mime.ends_with("STRING"));
         if other && !self.plain {
             // Said before anything is typed.
-            return Err(Failure::Use(
-                "it holds formatting or other forms, and an edited text is plain; say that this is meant with --plain \
-                 (the original stays in the history)"
-                    .into(),
-            ));
+            return Err(Failure::Use(said!(
+                "it holds formatting or other forms, and an edited text is plain; say that this is meant with --plain (the original stays in the history)"
+            )));
         }
         let old =
-            whole.text.as_deref().ok_or_else(|| Failure::Use("only texts and links can be edited".into()))?;
+            whole.text.as_deref().ok_or_else(|| Failure::Use(said!("only texts and links can be edited")))?;
         let text = match &self.text {
             Some(text) => text.clone(),
             None => in_editor(old)?,
@@ -112,7 +111,9 @@ pub(crate) fn saved(text: &str, why: Failure) -> Failure {
             Ok(file.keep()?.1)
         });
     match kept {
-        Ok(path) => Failure::Connection(format!("{why}. What you typed is in {}", path.display())),
+        Ok(path) => {
+            Failure::Connection(said!("{why}. What you typed is in {path}", why = why, path = path.display()))
+        }
         Err(_) => why,
     }
 }
@@ -123,17 +124,22 @@ pub(crate) fn in_editor(old: &str) -> Result<String, Failure> {
         .iter()
         .find_map(|name| std::env::var(name).ok().filter(|one| !one.trim().is_empty()));
     let editor = editor.unwrap_or_else(|| "sensible-editor".into());
-    let failed = |cause| Failure::File { path: "the text to edit".into(), cause };
+    let failed = |cause| Failure::File { path: said!("the text to edit"), cause };
     // Made by this user alone to be read by this user alone, and gone when all went well.
     let mut file = tempfile::Builder::new().prefix("yadori-").suffix(".txt").tempfile().map_err(failed)?;
     file.write_all(old.as_bytes()).map_err(failed)?;
     file.flush().map_err(failed)?;
     let path = file.path().to_owned();
-    let status = Command::new("sh")
-        .args(["-c", &format!("{editor} \"$1\""), "sh"])
-        .arg(&path)
-        .status()
-        .map_err(|cause| Failure::Editor(format!("the editor ({editor}) can't be started: {cause}")))?;
+    let status =
+        Command::new("sh").args(["-c", &format!("{editor} \"$1\""), "sh"]).arg(&path).status().map_err(
+            |cause| {
+                Failure::Editor(said!(
+                    "the editor ({editor}) can't be started: {cause}",
+                    editor = editor,
+                    cause = cause
+                ))
+            },
+        )?;
     let bytes = std::fs::read(&path).map_err(|cause| Failure::file(&path, cause));
     let untouched = bytes.as_ref().is_ok_and(|bytes| bytes == old.as_bytes());
     let keep = |why: String| {
@@ -141,18 +147,21 @@ pub(crate) fn in_editor(old: &str) -> Result<String, Failure> {
             return Failure::Editor(why);
         }
         match file.keep() {
-            Ok((_, path)) => Failure::Editor(format!("{why}. What you typed is in {}", path.display())),
+            Ok((_, path)) => {
+                Failure::Editor(said!("{why}. What you typed is in {path}", why = why, path = path.display()))
+            }
             Err(_) => Failure::Editor(why),
         }
     };
     if !status.success() {
-        return Err(keep(format!(
-            "the editor ({editor}) ended with an error, so nothing was changed; set $EDITOR or use --text"
+        return Err(keep(said!(
+            "the editor ({editor}) ended with an error, so nothing was changed; set $EDITOR or use --text",
+            editor = editor
         )));
     }
     let text = String::from_utf8(bytes?);
     let Ok(mut text) = text else {
-        return Err(keep("the editor saved bytes that are no UTF-8 text, so nothing was changed".into()));
+        return Err(keep(said!("the editor saved bytes that are no UTF-8 text, so nothing was changed")));
     };
     // Editors end a file with a line break that the text did not have.
     if !old.ends_with('\n') && text.ends_with('\n') {

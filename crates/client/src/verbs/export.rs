@@ -15,6 +15,7 @@ use crate::failure::Failure;
 use crate::files::write::Target;
 use crate::table;
 use crate::transfer::{receive, told, whole, written};
+use yadori_words::{said, word};
 
 /// What is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -56,7 +57,7 @@ impl Export {
             let what = format!("q={}{}", escaped(query), crate::zone::parameter());
             let first = service.found(&format!("/search?{what}&limit=1"));
             if first.map_err(|why| pointed(why, query))?.hits.is_empty() {
-                return Err(Failure::Nothing("nothing matches, so nothing was written".into()));
+                return Err(Failure::Nothing(said!("nothing matches, so nothing was written")));
             }
             path.push_str(&format!("&{what}"));
         }
@@ -68,7 +69,7 @@ impl Export {
         bar.finish_and_clear();
         let end = end?;
         written(out, &end, &target, self.json, || {
-            format!("Written to {} ({}).", told(&self.file), table::size(end.bytes))
+            said!("Written to {file} ({bytes}).", file = told(&self.file), bytes = table::size(end.bytes))
         })?;
         whole(&end, &target)
     }
@@ -85,9 +86,9 @@ impl Export {
         match extension.as_deref() {
             Some("zip") => Ok(Format::Zip),
             Some("csv") => Ok(Format::Csv),
-            _ => Err(Failure::Use(format!(
-                "{} ends neither with .zip nor with .csv; say what to write with --format zip or --format csv",
-                told(&self.file)
+            _ => Err(Failure::Use(said!(
+                "{file} ends neither with .zip nor with .csv; say what to write with --format zip or --format csv",
+                file = told(&self.file)
             ))),
         }
     }
@@ -97,6 +98,6 @@ pub(super) fn bar() -> ProgressBar {
     if !io::stderr().is_terminal() {
         return ProgressBar::hidden();
     }
-    let style = ProgressStyle::with_template("{spinner} {bytes} written, {bytes_per_sec}");
+    let style = ProgressStyle::with_template(word!("{spinner} {bytes} written, {bytes_per_sec}"));
     ProgressBar::new_spinner().with_style(style.unwrap_or_else(|_| ProgressStyle::default_spinner()))
 }

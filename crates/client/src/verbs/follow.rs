@@ -9,6 +9,7 @@ use super::json_line;
 use super::rows::{Listing, print};
 use crate::connection::Connection;
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// Arrivals that are remembered, so that one that is told twice (waiting, then saved) is shown once.
 const REMEMBERED: usize = 1_000;
@@ -25,7 +26,7 @@ pub(super) fn run(
     let events = BufReader::new(service.download("/events")?);
     let before = number.unwrap_or(0);
     if before > BEFORE {
-        return Err(Failure::Use(format!("with --follow, -n may be at most {BEFORE}")));
+        return Err(Failure::Use(said!("with --follow, -n may be at most {BEFORE}", BEFORE = BEFORE)));
     }
     let mut shown: VecDeque<(String, i64)> = VecDeque::new();
     if before > 0 {

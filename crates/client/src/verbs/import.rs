@@ -14,6 +14,7 @@ use crate::failure::Failure;
 use crate::files::read::opened;
 use crate::interrupt;
 use crate::symbols::shown;
+use yadori_words::{said, word};
 
 /// How a plain text is parted.
 #[derive(Clone, Copy, Debug, ValueEnum)]
@@ -75,12 +76,12 @@ pub(crate) fn bring_in(
     let (from, length) = opened(path)?;
     let options = [format.map(|one| format!("format={one}")), split.map(|one| format!("split={one}"))];
     let options: Vec<String> = options.into_iter().flatten().collect();
-    let _begun = interrupt::words("what has come stays; import the same again, and it goes on");
+    let _begun = interrupt::words(word!("what has come stays; import the same again, and it goes on"));
     let sent = sending(length);
     let lines = service.upload_lines(&format!("/import?{}", options.join("&")), sent.wrap_read(from));
     sent.finish_and_clear();
     let bar = if io::stderr().is_terminal() { ProgressBar::new(0) } else { ProgressBar::hidden() };
-    if let Ok(style) = ProgressStyle::with_template("{bar:30} {pos} of {len} clips, {eta} left") {
+    if let Ok(style) = ProgressStyle::with_template(word!("{bar:30} {pos} of {len} clips, {eta} left")) {
         bar.set_style(style);
     }
     let (mut last, mut reasons) = (ImportProgress::default(), Vec::new());
@@ -103,24 +104,48 @@ pub(crate) fn bring_in(
     if as_json {
         json(out, &last)?;
     } else {
-        let known = if last.known > 0 { format!(", {} known already", last.known) } else { String::new() };
-        let could_not = if skipped > 0 { format!(", {skipped} could not be read") } else { String::new() };
+        let known =
+            if last.known > 0 { said!(", {known} known already", known = last.known) } else { String::new() };
+        let could_not = if skipped > 0 {
+            said!(", {skipped} could not be read", skipped = skipped)
+        } else {
+            String::new()
+        };
         let minutes = last.grace_seconds.div_ceil(60);
         let back = match last.acts {
             0 => String::new(),
-            1 => format!(" `yadori undo` takes that back, for {minutes} minutes."),
-            acts => format!(" `yadori undo {acts}` takes that back, for {minutes} minutes."),
+            1 => said!(" `yadori undo` takes that back, for {minutes} minutes.", minutes = minutes),
+            acts => said!(
+                " `yadori undo {acts}` takes that back, for {minutes} minutes.",
+                acts = acts,
+                minutes = minutes
+            ),
         };
-        writeln!(out, "Brought in {} of {}{known}{could_not}.{back}", last.added, last.total)?;
+        writeln!(
+            out,
+            "{}",
+            said!(
+                "Brought in {added} of {total}{known}{could_not}.{back}",
+                added = last.added,
+                total = last.total,
+                known = known,
+                could_not = could_not,
+                back = back
+            )
+        )?;
         if told > REASONS {
-            writeln!(io::stderr(), "  … and {} more; --json has them all", told - REASONS)?;
+            writeln!(
+                io::stderr(),
+                "{}",
+                said!("  … and {told} more; --json has them all", told = told - REASONS)
+            )?;
         }
     }
     match last.problem {
         _ if !last.over => {
-            Err(Failure::Connection("the import was cut off; import again and it goes on".into()))
+            Err(Failure::Connection(said!("the import was cut off; import again and it goes on")))
         }
-        Some(why) => Err(Failure::Connection(format!("{why}; import again and it goes on"))),
+        Some(why) => Err(Failure::Connection(said!("{why}; import again and it goes on", why = why))),
         None if skipped > 0 => Err(Failure::Skipped { skipped, total: last.total }),
         None => Ok(()),
     }
@@ -132,7 +157,7 @@ pub(super) fn sending(length: Option<u64>) -> ProgressBar {
         return ProgressBar::hidden();
     }
     let (bar, template) = match length {
-        Some(length) => (ProgressBar::new(length), "{bar:30} {bytes} of {total_bytes}, {eta} left"),
+        Some(length) => (ProgressBar::new(length), word!("{bar:30} {bytes} of {total_bytes}, {eta} left")),
         None => (ProgressBar::new_spinner(), "{spinner} {bytes}, {bytes_per_sec}"),
     };
     let style = ProgressStyle::with_template(template);

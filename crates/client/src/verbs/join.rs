@@ -11,6 +11,7 @@ use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
+use yadori_words::said;
 
 /// A list.
 #[derive(Clone, Copy, Debug, ValueEnum)]
@@ -59,7 +60,7 @@ impl Join {
         writeln!(out, "{}", shown(&joined.text, true))?;
         let told = joined.text.chars().count() as u64;
         if told < joined.chars {
-            writeln!(out, "… and {} characters more", joined.chars - told)?;
+            writeln!(out, "{}", said!("… and {told} characters more", told = joined.chars - told))?;
         }
         Ok(())
     }

@@ -17,6 +17,7 @@ use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 use crate::table::{count_of, size};
 use crate::when::when;
+use yadori_words::{said, word};
 
 /// Show, change and obey the limits: how many clips, how old, how large
 #[derive(Debug, Args)]
@@ -62,7 +63,7 @@ fn changes(service: &Connection, limits: &[String]) -> Result<BTreeMap<String, V
     let mut changes: BTreeMap<String, Value> = BTreeMap::new();
     for one in limits {
         let Some((name, text)) = one.split_once('=') else {
-            return Err(Failure::Use(format!("`{one}` is no NAME=VALUE, such as clips=500")));
+            return Err(Failure::Use(said!("`{one}` is no NAME=VALUE, such as clips=500", one = one)));
         };
         let name = name.trim().trim_start_matches("limits.");
         let parts: Vec<&str> = name.splitn(3, '.').collect();
@@ -82,8 +83,10 @@ fn changes(service: &Connection, limits: &[String]) -> Result<BTreeMap<String, V
                     (Some(limit), Some(entry)) => drop(entry.remove(*limit)),
                     _ if text == "off" => drop(all.remove(of)),
                     _ => {
-                        return Err(Failure::Use(format!(
-                            "`{one}` says not which limit, such as {name}.days=7"
+                        return Err(Failure::Use(said!(
+                            "`{one}` says not which limit, such as {name}.days=7",
+                            one = one,
+                            name = name
                         )));
                     }
                 }
@@ -124,8 +127,8 @@ impl Limits {
                 if plan.goes.clips > 0 && !yes {
                     show(out, &plan)?;
                     out.flush()?;
-                    if !confirmed(&format!("Let {} go?", count_of(plan.goes.clips, "clip")))? {
-                        return Err(Failure::Cancelled("nothing was done".into()));
+                    if !confirmed(&said!("Let {clip} go?", clip = count_of(plan.goes.clips, "clip")))? {
+                        return Err(Failure::Cancelled(said!("nothing was done")));
                     }
                 }
                 let obeyed: Obeyed =
@@ -133,7 +136,7 @@ impl Limits {
                 if self.json {
                     return json(out, &obeyed);
                 }
-                Ok(writeln!(out, "{} went.", count_of(obeyed.clips, "clip"))?)
+                Ok(writeln!(out, "{}", said!("{clip} went.", clip = count_of(obeyed.clips, "clip")))?)
             }
         }
     }
@@ -155,13 +158,13 @@ impl Limits {
             show(out, &plan)?;
         }
         if dry_run {
-            return Ok(writeln!(out, "Nothing was changed.")?);
+            return Ok(writeln!(out, "{}", said!("Nothing was changed."))?);
         }
         if plan.goes.clips > 0 && !yes {
             out.flush()?;
-            let question = format!("Set this, and let {} go?", count_of(plan.goes.clips, "clip"));
+            let question = said!("Set this, and let {clip} go?", clip = count_of(plan.goes.clips, "clip"));
             if !confirmed(&question)? {
-                return Err(Failure::Cancelled("nothing was changed".into()));
+                return Err(Failure::Cancelled(said!("nothing was changed")));
             }
         }
         let _: AllSettings = service.patch("/settings", &ChangeSettings { changes })?;
@@ -171,8 +174,13 @@ impl Limits {
         if self.json {
             return json(out, &obeyed);
         }
-        let back = if obeyed.clips > 50 { " `yadori undo` brings them back, for a while." } else { "" };
-        Ok(writeln!(out, "Set; {} went.{back}", count_of(obeyed.clips, "clip"))?)
+        let back =
+            if obeyed.clips > 50 { word!(" `yadori undo` brings them back, for a while.") } else { "" };
+        Ok(writeln!(
+            out,
+            "{}",
+            said!("Set; {clip} went.{back}", clip = count_of(obeyed.clips, "clip"), back = back)
+        )?)
     }
 }
 
@@ -180,21 +188,33 @@ impl Limits {
 fn words(limit: &Limit) -> String {
     let parts = [
         limit.clips.map(|clips| count_of(clips, "clip")),
-        limit.days.map(|days| format!("{days} days")),
+        limit.days.map(|days| said!("{days} days", days = days)),
         limit.bytes.map(size),
     ];
     let parts: Vec<String> = parts.into_iter().flatten().collect();
-    if parts.is_empty() { "no limit".into() } else { parts.join(", ") }
+    if parts.is_empty() { said!("no limit") } else { parts.join(", ") }
 }
 
 fn held(out: &mut dyn Write, limits: &Held) -> Result<(), Failure> {
     let all = Limit { clips: limits.clips, days: limits.days, bytes: limits.bytes };
-    writeln!(out, "At most    {}; one clip {}", words(&all), size(limits.one))?;
+    writeln!(
+        out,
+        "{}",
+        said!("At most    {all}; one clip {one}", all = words(&all), one = size(limits.one))
+    )?;
     for (kind, limit) in &limits.kinds {
         writeln!(out, "           {}: {}", crate::table::kind(*kind), words(limit))?;
     }
     for (program, limit) in &limits.programs {
-        writeln!(out, "           from {}: {}", crate::symbols::line(program), words(limit))?;
+        writeln!(
+            out,
+            "{}",
+            said!(
+                "           from {program}: {limit}",
+                program = crate::symbols::line(program),
+                limit = words(limit)
+            )
+        )?;
     }
     Ok(())
 }
@@ -203,22 +223,33 @@ fn show(out: &mut dyn Write, plan: &LimitsPlan) -> Result<(), Failure> {
     held(out, &plan.limits)?;
     writeln!(
         out,
-        "There are  {}, {}; beside them {}, {}, beyond all limits",
-        count_of(plan.counted.clips, "clip"),
-        size(plan.counted.bytes),
-        count_of(plan.kept.clips, "favorite"),
-        size(plan.kept.bytes)
+        "{}",
+        said!(
+            "There are  {clip}, {bytes}; beside them {favorite}, {bytes2}, beyond all limits",
+            clip = count_of(plan.counted.clips, "clip"),
+            bytes = size(plan.counted.bytes),
+            favorite = count_of(plan.kept.clips, "favorite"),
+            bytes2 = size(plan.kept.bytes)
+        )
     )?;
     if plan.goes.clips == 0 {
-        return Ok(writeln!(out, "Nothing would go.")?);
+        return Ok(writeln!(out, "{}", said!("Nothing would go."))?);
     }
-    writeln!(out, "Would go   {}, {}", count_of(plan.goes.clips, "clip"), size(plan.goes.bytes))?;
+    writeln!(
+        out,
+        "{}",
+        said!(
+            "Would go   {clip}, {bytes}",
+            clip = count_of(plan.goes.clips, "clip"),
+            bytes = size(plan.goes.bytes)
+        )
+    )?;
     for reason in &plan.reasons {
         writeln!(out, "           {}: {}", count_of(reason.amount.clips, "clip"), reason.words)?;
     }
     if let Some(waits) = &plan.waits {
         writeln!(out, "           {waits}")?;
     }
-    writeln!(out, "The first of them, oldest first:")?;
+    writeln!(out, "{}", said!("The first of them, oldest first:"))?;
     print(out, &plan.sample)
 }

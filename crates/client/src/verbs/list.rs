@@ -16,6 +16,7 @@ use crate::completing::{drawers, words};
 use crate::connection::{Connection, escaped, segment};
 use crate::failure::Failure;
 use crate::symbols::shown;
+use yadori_words::said;
 
 pub(crate) use written::{with_turned_words, written};
 
@@ -79,9 +80,9 @@ impl List {
             Some(drawer) => format!("/drawers/{}", segment(drawer)?),
         };
         if self.oldest_first {
-            return Err(Failure::Use(
-                "favorites and drawers are in their own order; --oldest-first goes with a query, or the history".into(),
-            ));
+            return Err(Failure::Use(said!(
+                "favorites and drawers are in their own order; --oldest-first goes with a query, or the history"
+            )));
         }
         kept(service, out, &path, (self.number, self.json))
     }
@@ -121,7 +122,8 @@ impl List {
         if clips.is_empty() {
             writeln!(
                 out,
-                "Nothing was copied yet. Copy something, or bring something in with `yadori add`."
+                "{}",
+                said!("Nothing was copied yet. Copy something, or bring something in with `yadori add`.")
             )?;
             return Ok(());
         }
@@ -132,7 +134,11 @@ impl List {
     fn rest(&self, out: &mut dyn Write, total: u64, shown: usize) -> Result<(), Failure> {
         let more = total.saturating_sub(shown as u64);
         if more > 0 {
-            writeln!(out, "… and {more} more (-n {total} shows all)")?;
+            writeln!(
+                out,
+                "{}",
+                said!("… and {more} more (-n {total} shows all)", more = more, total = total)
+            )?;
         }
         Ok(())
     }
@@ -174,8 +180,11 @@ impl List {
         }
         if hits.is_empty() {
             return Err(Failure::Nothing(match found.unread {
-                0 => "nothing matches".into(),
-                unread => format!("nothing matches; {unread} long texts are still being read, and may"),
+                0 => said!("nothing matches"),
+                unread => said!(
+                    "nothing matches; {unread} long texts are still being read, and may",
+                    unread = unread
+                ),
             }));
         }
         if self.json {
@@ -184,7 +193,14 @@ impl List {
         let lines: Vec<Line<'_>> = hits.iter().map(Line::of_hit).collect();
         print_lines(out, &lines, None)?;
         if found.unread > 0 {
-            writeln!(out, "{} long texts are still being read; they may match as well.", found.unread)?;
+            writeln!(
+                out,
+                "{}",
+                said!(
+                    "{unread} long texts are still being read; they may match as well.",
+                    unread = found.unread
+                )
+            )?;
         }
         self.rest(out, total, hits.len())
     }
@@ -197,10 +213,12 @@ pub(crate) fn pointed(why: Failure, query: &str) -> Failure {
             let (from, to) = problem.at.unwrap_or_default();
             let mark = "^".repeat(to.saturating_sub(from).max(1) as usize);
             let query = shown(query, false);
-            Failure::Use(format!(
-                "the query can't be read: {}\n        {query}\n        {}{mark}",
-                problem.detail,
-                " ".repeat(from as usize)
+            Failure::Use(said!(
+                "the query can't be read: {detail}\n        {query}\n        {usize}{mark}",
+                detail = problem.detail,
+                query = query,
+                usize = " ".repeat(from as usize),
+                mark = mark
             ))
         }
         why => why,
@@ -238,7 +256,10 @@ fn kept(
     if total == 0 {
         writeln!(
             out,
-            "Nothing is kept here yet. `yadori pin CLIP` keeps a clip; `yadori drawer put DRAWER CLIP` puts one into a drawer."
+            "{}",
+            said!(
+                "Nothing is kept here yet. `yadori pin CLIP` keeps a clip; `yadori drawer put DRAWER CLIP` puts one into a drawer."
+            )
         )?;
     }
     let favorites = path == "/favorites";

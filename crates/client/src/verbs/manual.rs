@@ -8,6 +8,7 @@ use clap_mangen::Man;
 
 use crate::failure::Failure;
 use crate::files::write::Target;
+use yadori_words::said;
 
 /// The exit codes, as docs/client.md has them.
 const EXIT_CODES: &str = include_str!("exit-codes.roff");
@@ -33,12 +34,16 @@ impl Manual {
             for (name, page) in &pages {
                 put(&folder.join(format!("{name}.1")), page, out)?;
             }
-            return Ok(writeln!(out, "Wrote {} pages into {}.", pages.len(), folder.display())?);
+            return Ok(writeln!(
+                out,
+                "{}",
+                said!("Wrote {pages} pages into {folder}.", pages = pages.len(), folder = folder.display())
+            )?);
         }
         let Some(name) = &self.verb else { return Ok(out.write_all(&page(&all)?)?) };
         let verb = all.find_subcommand(name).filter(|verb| verb.get_name() != "help");
         let verb = verb.ok_or_else(|| {
-            Failure::Nothing(format!("there is no verb `{name}`; `yadori --help` lists them"))
+            Failure::Nothing(said!("there is no verb `{name}`; `yadori --help` lists them", name = name))
         })?;
         Ok(out.write_all(&page(verb)?)?)
     }

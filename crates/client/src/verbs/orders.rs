@@ -14,6 +14,7 @@ use crate::failure::Failure;
 use crate::symbols::line;
 use crate::table::count_of;
 use crate::when::when;
+use yadori_words::said;
 
 /// Show and change standing orders: clearings that happen by themselves, on this device only
 #[derive(Debug, Args)]
@@ -64,8 +65,9 @@ impl Orders {
             }),
             Some(What::Remove { number }) => {
                 if !(1..=orders.len()).contains(number) {
-                    return Err(Failure::Nothing(format!(
-                        "there is no order {number}; `yadori orders` numbers them"
+                    return Err(Failure::Nothing(said!(
+                        "there is no order {number}; `yadori orders` numbers them",
+                        number = number
                     )));
                 }
                 orders.remove(number - 1);
@@ -82,22 +84,22 @@ impl Orders {
 
 fn show(out: &mut dyn Write, all: &AllOrders) -> Result<(), Failure> {
     if all.orders.is_empty() {
-        return Ok(writeln!(out, "There are no standing orders.")?);
+        return Ok(writeln!(out, "{}", said!("There are no standing orders."))?);
     }
     let zone = TimeZone::system();
     for (n, one) in all.orders.iter().enumerate() {
         let name = one.order.name.as_deref().map(|name| format!("{}: ", line(name))).unwrap_or_default();
         writeln!(out, "{:>3}  {name}{}", n + 1, line(&one.words))?;
-        let next = one.next.map(|at| format!("next {}", when(at, &zone)));
+        let next = one.next.map(|at| said!("next {zone}", zone = when(at, &zone)));
         let last = one.last.map(|at| {
             let did = match &one.failed {
-                Some(why) => format!("could not: {why}"),
-                None => format!("cleared {}", count_of(one.cleared.unwrap_or(0), "clip")),
+                Some(why) => said!("could not: {why}", why = why),
+                None => said!("cleared {clip}", clip = count_of(one.cleared.unwrap_or(0), "clip")),
             };
-            format!("last {}: {did}", when(at, &zone))
+            said!("last {zone}: {did}", zone = when(at, &zone), did = did)
         });
         let told: Vec<String> = [next, last].into_iter().flatten().collect();
-        let told = if told.is_empty() { "has not acted yet".to_owned() } else { told.join("; ") };
+        let told = if told.is_empty() { said!("has not acted yet") } else { told.join("; ") };
         writeln!(out, "     {told}")?;
     }
     Ok(())

@@ -12,6 +12,7 @@ use crate::code;
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
 use crate::symbols::shown;
+use yadori_words::{said, word};
 
 /// Let another device of yours in, or join it
 ///
@@ -67,10 +68,10 @@ impl Pair {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         if self.cancel {
             service.delete_nothing("/devices/pairing")?;
-            return Ok(writeln!(out, "Nothing is being paired any more.")?);
+            return Ok(writeln!(out, "{}", said!("Nothing is being paired any more."))?);
         }
         let hub_of = || {
-            let missing = || Failure::Use("say where the hub answers: --hub http://127.0.0.1:8930".into());
+            let missing = || Failure::Use(said!("say where the hub answers: --hub http://127.0.0.1:8930"));
             self.hub.clone().ok_or_else(missing)
         };
         let now: Pairing = match (&self.code, &self.phrase) {
@@ -96,16 +97,28 @@ impl Pair {
             let hub = all.hub.unwrap_or_default();
             writeln!(
                 out,
-                "On the other device, within ten minutes:\n\n    yadori pair {shown_code} --hub {hub}\n"
+                "{}",
+                said!(
+                    "On the other device, within ten minutes:\n\n    yadori pair {shown_code} --hub {hub}\n",
+                    shown_code = shown_code,
+                    hub = hub
+                )
             )?;
             // Whoever sees a terminal may scan it there; whoever reads a file may not.
             if std::io::stdout().is_terminal() {
-                code::write(out, &format!("yadori pair {shown_code} --hub {hub}"))?;
+                code::write(
+                    out,
+                    &said!("yadori pair {shown_code} --hub {hub}", shown_code = shown_code, hub = hub),
+                )?;
             }
             if let Some(phrase) = &now.phrase {
                 writeln!(
                     out,
-                    "Write this down and keep it away from your devices. It is shown this once, and is the only way back to\nyour history when all of them are lost:\n\n    {phrase}\n"
+                    "{}",
+                    said!(
+                        "Write this down and keep it away from your devices. It is shown this once, and is the only way back to\nyour history when all of them are lost:\n\n    {phrase}\n",
+                        phrase = phrase
+                    )
                 )?;
             }
             out.flush()?;
@@ -117,22 +130,30 @@ impl Pair {
     fn follow(&self, service: &Connection, mut now: Pairing, out: &mut dyn Write) -> Result<(), Failure> {
         let mut told = None;
         loop {
-            let device = shown(now.device.as_deref().unwrap_or("the other device"), false);
+            let device = shown(now.device.as_deref().unwrap_or(word!("the other device")), false);
             match now.state {
                 PairingState::Done => {
-                    return Ok(writeln!(out, "Paired with {device}. What either copies, both have.")?);
+                    return Ok(writeln!(
+                        out,
+                        "{}",
+                        said!("Paired with {device}. What either copies, both have.", device = device)
+                    )?);
                 }
                 PairingState::Failed | PairingState::None => {
-                    let why = now.why.unwrap_or_else(|| "nothing is being paired".into());
+                    let why = now.why.unwrap_or_else(|| said!("nothing is being paired"));
                     return Err(Failure::NotPaired(why));
                 }
                 PairingState::Asks => {
-                    let yes = self.yes || confirmed(&format!("Let {device} in?"))?;
+                    let yes = self.yes || confirmed(&said!("Let {device} in?", device = device))?;
                     now = service.post("/devices/pairing/answer", &LetIn { yes })?;
                     continue;
                 }
                 PairingState::Typed if told != Some(PairingState::Typed) => {
-                    writeln!(out, "Reaching the other device; say there that this one may come in.")?;
+                    writeln!(
+                        out,
+                        "{}",
+                        said!("Reaching the other device; say there that this one may come in.")
+                    )?;
                 }
                 _ => {}
             }
@@ -147,21 +168,31 @@ impl Pair {
 impl Unpair {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let Some(device) = &self.device else {
-            let question = "Leave the group? This device keeps what it has, and exchanges nothing any more.";
+            let question =
+                word!("Leave the group? This device keeps what it has, and exchanges nothing any more.");
             if !self.yes && !confirmed(question)? {
-                return Ok(writeln!(out, "It stays.")?);
+                return Ok(writeln!(out, "{}", said!("It stays."))?);
             }
             service.post_nothing("/devices/leave")?;
-            return Ok(writeln!(out, "This device belongs to no group any more.")?);
+            return Ok(writeln!(out, "{}", said!("This device belongs to no group any more."))?);
         };
-        if !self.yes && !confirmed(&format!("Strike {} off? It keeps what it has.", shown(device, false)))? {
-            return Ok(writeln!(out, "It stays.")?);
+        if !self.yes
+            && !confirmed(&said!(
+                "Strike {device} off? It keeps what it has.",
+                device = shown(device, false)
+            ))?
+        {
+            return Ok(writeln!(out, "{}", said!("It stays."))?);
         }
         let struck: StruckOff = service.delete(&format!("/devices/{}", escaped(device)))?;
         if self.json {
             return json(out, &struck);
         }
         let name = shown(&struck.name, false);
-        Ok(writeln!(out, "{name} is struck off: it can neither read nor write any more.")?)
+        Ok(writeln!(
+            out,
+            "{}",
+            said!("{name} is struck off: it can neither read nor write any more.", name = name)
+        )?)
     }
 }

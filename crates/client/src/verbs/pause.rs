@@ -12,6 +12,7 @@ use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::table;
 use crate::when::when;
+use yadori_words::said;
 
 /// Pause capture, for a time or until `yadori resume`
 ///
@@ -64,13 +65,19 @@ impl Pause {
         match status.capture.paused_until {
             Some(at) => writeln!(
                 out,
-                "Paused until {}. Nothing that is copied meanwhile is read.",
-                when(at, &TimeZone::system())
+                "{}",
+                said!(
+                    "Paused until {system}. Nothing that is copied meanwhile is read.",
+                    system = when(at, &TimeZone::system())
+                )
             )?,
             None => {
                 writeln!(
                     out,
-                    "Paused until `yadori resume`, over restarts too. Nothing that is copied meanwhile is read."
+                    "{}",
+                    said!(
+                        "Paused until `yadori resume`, over restarts too. Nothing that is copied meanwhile is read."
+                    )
                 )?;
                 return offer_to_clear(service, out);
             }
@@ -87,17 +94,29 @@ fn offer_to_clear(service: &Connection, out: &mut dyn Write) -> Result<(), Failu
     }
     let there = table::count_of(plan.clips, "clip");
     if !std::io::stdin().is_terminal() {
-        return Ok(writeln!(out, "{there} beside the favorites stay; `yadori clear` clears them.")?);
+        return Ok(writeln!(
+            out,
+            "{}",
+            said!("{there} beside the favorites stay; `yadori clear` clears them.", there = there)
+        )?);
     }
     out.flush()?;
-    if !confirmed(&format!("Clear the {there} that are there, too? Favorites stay."))? {
-        return Ok(writeln!(out, "They stay.")?);
+    if !confirmed(&said!("Clear the {there} that are there, too? Favorites stay.", there = there))? {
+        return Ok(writeln!(out, "{}", said!("They stay."))?);
     }
     let wanted = Clear { upto: Some(plan.upto), ..Clear::default() };
     let cleared: Cleared = with_progress(service, || service.post("/clear", &wanted))?;
     let minutes = cleared.grace_seconds.div_ceil(60);
     let words = table::count_of(cleared.clips, "clip");
-    Ok(writeln!(out, "Cleared {words}. `yadori undo` takes that back, for {minutes} minutes.")?)
+    Ok(writeln!(
+        out,
+        "{}",
+        said!(
+            "Cleared {words}. `yadori undo` takes that back, for {minutes} minutes.",
+            words = words,
+            minutes = minutes
+        )
+    )?)
 }
 
 impl Resume {
@@ -106,7 +125,7 @@ impl Resume {
         if self.json {
             return json(out, &status.capture);
         }
-        Ok(writeln!(out, "What is copied from now on is kept.")?)
+        Ok(writeln!(out, "{}", said!("What is copied from now on is kept."))?)
     }
 }
 

@@ -13,6 +13,7 @@ use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
 use crate::when::when;
+use yadori_words::said;
 
 /// Phones that see this history: a code to scan, the list, and how to end one
 ///
@@ -58,17 +59,19 @@ impl Phone {
             return json(out, &all);
         }
         let how = match (&all.address, &all.problem) {
-            (Some(address), _) => format!("Phones come in at {address}. `yadori phone add` lets one in."),
-            (None, Some(problem)) => format!("Phones are not let in: {problem}."),
-            (None, None) => "Phones are not let in. Put listen = \"0.0.0.0:8940\" under [phone] in the configuration, and start \
-                             the service again."
-                .to_owned(),
+            (Some(address), _) => {
+                said!("Phones come in at {address}. `yadori phone add` lets one in.", address = address)
+            }
+            (None, Some(problem)) => said!("Phones are not let in: {problem}.", problem = problem),
+            (None, None) => said!(
+                "Phones are not let in. Put listen = \"0.0.0.0:8940\" under [phone] in the configuration, and start the service again."
+            ),
         };
         writeln!(out, "{how}")?;
         let zone = TimeZone::system();
         let rows = all.phones.iter().map(|one| {
-            let since = format!("since {}", when(one.made_at, &zone));
-            let seen = format!("seen {}", when(one.seen_at, &zone));
+            let since = said!("since {zone}", zone = when(one.made_at, &zone));
+            let seen = said!("seen {zone}", zone = when(one.seen_at, &zone));
             vec![one.id[..SHOWN.min(one.id.len())].to_owned(), shown(&one.name, false), since, seen]
         });
         table::write(out, rows, &[1])?;
@@ -81,12 +84,22 @@ impl Phone {
             return json(out, &link);
         }
         code::write(out, &link.url)?;
-        writeln!(out, "Scan it with the phone, within {} minutes; or open there:", link.seconds / 60)?;
+        writeln!(
+            out,
+            "{}",
+            said!(
+                "Scan it with the phone, within {seconds} minutes; or open there:",
+                seconds = link.seconds / 60
+            )
+        )?;
         writeln!(out, "{}", link.url)?;
         writeln!(out)?;
         writeln!(
             out,
-            "The browser warns first, unless the phone trusts this computer. The certificate's fingerprint (SHA-256):"
+            "{}",
+            said!(
+                "The browser warns first, unless the phone trusts this computer. The certificate's fingerprint (SHA-256):"
+            )
         )?;
         for half in link.fingerprint.as_bytes().chunks(48) {
             writeln!(out, "    {}", String::from_utf8_lossy(half).trim_end_matches(':'))?;
@@ -102,15 +115,24 @@ fn remove(service: &Connection, which: &str, out: &mut dyn Write) -> Result<(), 
     };
     let meant: Vec<&SignedInBrowser> = all.phones.iter().filter(is_meant).collect();
     match meant.as_slice() {
-        [] => Err(Failure::Nothing(format!("no phone is called `{which}`; `yadori phone list` shows them"))),
+        [] => Err(Failure::Nothing(said!(
+            "no phone is called `{which}`; `yadori phone list` shows them",
+            which = which
+        ))),
         [one] => {
             service.post_nothing(&format!("/sign-ins/{}/end", one.id))?;
             Ok(writeln!(
                 out,
-                "Signed out: {}. It sees nothing of this history any more.",
-                shown(&one.name, false)
+                "{}",
+                said!(
+                    "Signed out: {name}. It sees nothing of this history any more.",
+                    name = shown(&one.name, false)
+                )
             )?)
         }
-        _ => Err(Failure::Use(format!("several phones are called `{which}`; give the beginning of an id"))),
+        _ => Err(Failure::Use(said!(
+            "several phones are called `{which}`; give the beginning of an id",
+            which = which
+        ))),
     }
 }

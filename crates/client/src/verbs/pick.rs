@@ -7,6 +7,7 @@ use clap::Args;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::picker;
+use yadori_words::said;
 
 /// Choose a clip with a few letters and a key, in any terminal
 ///
@@ -28,10 +29,9 @@ impl Pick {
             return service.post_nothing("/picker/open");
         }
         if !io::stdout().is_terminal() || !io::stdin().is_terminal() {
-            return Err(Failure::Use(
+            return Err(Failure::Use(said!(
                 "the picker needs a terminal; `yadori list` and `yadori take` do the same for programs"
-                    .into(),
-            ));
+            )));
         }
         picker::run(service, self.swap)
     }

@@ -11,6 +11,7 @@ use crate::asking::confirmed;
 use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
+use yadori_words::{said, word};
 
 /// Keep clips among the favorites, beyond limits and clearing
 #[derive(Debug, Args)]
@@ -43,8 +44,10 @@ impl Pin {
         let request = Keep { ids, to: KeepIn::Favorites, before, secrets: self.secret };
         match act(service, out, "/keep", &request, self.json) {
             Err(Failure::Answered(problem)) if problem.kind == "secret" && std::io::stdin().is_terminal() => {
-                if !confirmed("It was recognised as a secret, and pinning records it, masked. Pin it?")? {
-                    return Err(Failure::Cancelled("nothing was done".into()));
+                if !confirmed(word!(
+                    "It was recognised as a secret, and pinning records it, masked. Pin it?"
+                ))? {
+                    return Err(Failure::Cancelled(said!("nothing was done")));
                 }
                 act(service, out, "/keep", &Keep { secrets: true, ..request }, self.json)
             }

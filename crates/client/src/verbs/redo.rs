@@ -7,6 +7,7 @@ use clap::Args;
 use super::undo::step;
 use crate::connection::Connection;
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// Make again what was taken back last, or the last few
 #[derive(Debug, Args)]
@@ -21,6 +22,6 @@ pub(crate) struct Redo {
 
 impl Redo {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
-        step(service, out, ("/redo", self.count, self.json), |act| format!("Made again: {act}."))
+        step(service, out, ("/redo", self.count, self.json), |act| said!("Made again: {act}.", act = act))
     }
 }

@@ -11,6 +11,7 @@ use super::{detail, json};
 use crate::completing::{clips, words};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// Clips that one act may touch.
 const AT_ONCE: usize = 10_000;
@@ -56,11 +57,11 @@ impl Remove {
         };
         if ids.is_empty() {
             let spared = if spared > 0 {
-                format!(" ({spared} pinned ones would; --pinned takes them too)")
+                said!(" ({spared} pinned ones would; --pinned takes them too)", spared = spared)
             } else {
                 String::new()
             };
-            return Err(Failure::Nothing(format!("nothing matches{spared}")));
+            return Err(Failure::Nothing(said!("nothing matches{spared}", spared = spared)));
         }
         if self.dry_run {
             let first = ids.iter().take(SHOWN).cloned().collect();
@@ -80,13 +81,22 @@ impl Remove {
             return json(out, &removed);
         }
         let minutes = removed.grace_seconds.div_ceil(60);
-        let pinned =
-            if spared > 0 { format!(" {} stayed, being pinned.", so_many(spared)) } else { String::new() };
-        let parts = if acts > 1 { format!(" in {acts} acts") } else { String::new() };
+        let pinned = if spared > 0 {
+            said!(" {spared} stayed, being pinned.", spared = so_many(spared))
+        } else {
+            String::new()
+        };
+        let parts = if acts > 1 { said!(" in {acts} acts", acts = acts) } else { String::new() };
         writeln!(
             out,
-            "Removed {}{parts}.{pinned} `yadori undo` takes that back, for {minutes} minutes.",
-            so_many(removed.removed)
+            "{}",
+            said!(
+                "Removed {removed}{parts}.{pinned} `yadori undo` takes that back, for {minutes} minutes.",
+                removed = so_many(removed.removed),
+                parts = parts,
+                pinned = pinned,
+                minutes = minutes
+            )
         )?;
         Ok(())
     }
@@ -97,23 +107,31 @@ impl Remove {
         }
         print(out, rows)?;
         if all > rows.len() {
-            writeln!(out, "… and {} more", all - rows.len())?;
+            writeln!(out, "{}", said!("… and {rows} more", rows = all - rows.len()))?;
         }
         let pinned = if spared > 0 {
-            format!(" {} would stay, being pinned.", so_many(spared))
+            said!(" {spared} would stay, being pinned.", spared = so_many(spared))
         } else {
             String::new()
         };
-        Ok(writeln!(out, "{} would be removed.{pinned} Nothing was done.", so_many(all as u64))?)
+        Ok(writeln!(
+            out,
+            "{}",
+            said!(
+                "{u64} would be removed.{pinned} Nothing was done.",
+                u64 = so_many(all as u64),
+                pinned = pinned
+            )
+        )?)
     }
 
     /// What a query finds, and how much more there is that stays because it is pinned and was not named. What the query
     /// means is decided by the service; the dry run shows what the act takes.
     fn found(&self, service: &Connection, query: &str) -> Result<FoundOutline, Failure> {
         if query.trim().is_empty() {
-            return Err(Failure::Use(
-                "an empty query would find everything; say what shall go, e.g. since:1h".into(),
-            ));
+            return Err(Failure::Use(said!(
+                "an empty query would find everything; say what shall go, e.g. since:1h"
+            )));
         }
         let (q, zone) = (escaped(query), crate::zone::parameter());
         let path = format!("/search/outline?q={q}&spare_pinned={}{zone}", !self.pinned);
@@ -126,5 +144,5 @@ fn ids(found: &FoundOutline) -> Vec<String> {
 }
 
 fn so_many(count: u64) -> String {
-    if count == 1 { "1 clip".into() } else { format!("{count} clips") }
+    crate::table::count_of(count, "clip")
 }

@@ -7,6 +7,7 @@ use clap::Args;
 use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// Let the service read its configuration again: chords, pasting, the picker
 ///
@@ -26,7 +27,10 @@ impl Reread {
         }
         writeln!(
             out,
-            "Chords, pasting and the picker are as the configuration says now; `yadori chords` shows them."
+            "{}",
+            said!(
+                "Chords, pasting and the picker are as the configuration says now; `yadori chords` shows them."
+            )
         )?;
         Ok(())
     }

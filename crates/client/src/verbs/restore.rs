@@ -13,6 +13,7 @@ use crate::failure::Failure;
 use crate::files::read::opened;
 use crate::interrupt;
 use crate::table;
+use yadori_words::{said, word};
 
 /// Make a backup the history of an empty home
 #[derive(Debug, Args)]
@@ -28,7 +29,7 @@ impl Restore {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let (from, length) = opened(&self.file)?;
         let bar = sending(length);
-        let _begun = interrupt::words("nothing was restored; restore again when you like");
+        let _begun = interrupt::words(word!("nothing was restored; restore again when you like"));
         let restored: Result<Restored, Failure> = service.upload("/restore", bar.wrap_read(from));
         bar.finish_and_clear();
         let restored = restored?;
@@ -36,7 +37,7 @@ impl Restore {
             return json(out, &restored);
         }
         let (clips, size) = (table::count_of(restored.clips, "clip"), table::size(restored.bytes));
-        writeln!(out, "Restored {clips} ({size}).")?;
+        writeln!(out, "{}", said!("Restored {clips} ({size}).", clips = clips, size = size))?;
         Ok(())
     }
 }

@@ -11,6 +11,7 @@ use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
 use crate::when::when;
+use yadori_words::said;
 
 /// One thing in a list.
 #[derive(Debug, Serialize)]
@@ -57,7 +58,7 @@ impl<'r> Line<'r> {
     fn of_excerpt(row: &'r Row, excerpt: &Excerpt) -> Self {
         let title = match (&row.title, excerpt.of) {
             (Some(title), ExcerptOf::Text) => format!("{} — ", shown(title, false)),
-            (_, ExcerptOf::Picture) => format!("{}, read in it: ", table::line(row)),
+            (_, ExcerptOf::Picture) => said!("{row}, read in it: ", row = table::line(row)),
             _ => String::new(),
         };
         let before = format!("{title}{}", if excerpt.cut { "…" } else { "" });
@@ -134,7 +135,7 @@ fn notes(row: &Row) -> String {
         Some(name) => format!("[{}]", table::cut(&shown(name, false), 16)),
         None => "[favorite]".into(),
     });
-    let unsaved = (!row.saved).then(|| "(not saved yet)".into());
+    let unsaved = (!row.saved).then(|| said!("(not saved yet)"));
     [copies, color, kept, unsaved].into_iter().flatten().collect::<Vec<_>>().join(" ")
 }
 

@@ -12,6 +12,7 @@ use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::line;
 use crate::table::{count_of, size};
+use yadori_words::{said, word};
 
 /// Show, change and try the intake rules: the first that holds decides
 #[derive(Debug, Args)]
@@ -156,16 +157,16 @@ impl NewRule {
 /// A rule in words.
 fn words(rule: &Rule) -> String {
     let mut parts = Vec::new();
-    parts.extend(rule.program.as_ref().map(|name| format!("from {}", line(name))));
-    parts.extend(rule.window.as_ref().map(|pattern| format!("window /{}/", line(pattern))));
-    parts.extend(rule.page.as_ref().map(|pattern| format!("page /{}/", line(pattern))));
+    parts.extend(rule.program.as_ref().map(|name| said!("from {name}", name = line(name))));
+    parts.extend(rule.window.as_ref().map(|pattern| said!("window /{pattern}/", pattern = line(pattern))));
+    parts.extend(rule.page.as_ref().map(|pattern| said!("page /{pattern}/", pattern = line(pattern))));
     parts.extend(rule.kind.map(|kind| crate::table::kind(kind).to_owned()));
-    parts.extend(rule.over.map(|bytes| format!("over {}", size(bytes))));
+    parts.extend(rule.over.map(|bytes| said!("over {bytes}", bytes = size(bytes))));
     parts.extend(rule.content.as_ref().map(|pattern| format!("text /{}/", line(pattern))));
     let then = match rule.then {
         Verdict::Keep => "keep".to_owned(),
-        Verdict::Here => "keep on this device alone".to_owned(),
-        Verdict::Mask => format!("mask for {} minutes", rule.minutes.unwrap_or(2.0)),
+        Verdict::Here => said!("keep on this device alone"),
+        Verdict::Mask => said!("mask for {unwrap_or} minutes", unwrap_or = rule.minutes.unwrap_or(2.0)),
         Verdict::Refuse => "refuse".to_owned(),
     };
     let name = rule.name.as_ref().map(|name| format!("{}: ", line(name))).unwrap_or_default();
@@ -178,7 +179,12 @@ impl Rules {
         let mut rules: Vec<Rule> = all.rules.iter().map(|one| one.rule.clone()).collect();
         let place = |number: usize| {
             let there = (1..=rules.len()).contains(&number);
-            let gone = || Failure::Nothing(format!("there is no rule {number}; `yadori rules` numbers them"));
+            let gone = || {
+                Failure::Nothing(said!(
+                    "there is no rule {number}; `yadori rules` numbers them",
+                    number = number
+                ))
+            };
             there.then(|| number - 1).ok_or_else(gone)
         };
         match &self.what {
@@ -209,7 +215,9 @@ impl Rules {
                     changed.kind = None;
                 }
                 if changed == rules[at] {
-                    let words = "nothing was said that would change it; `yadori rules change --help` lists what can be";
+                    let words = word!(
+                        "nothing was said that would change it; `yadori rules change --help` lists what can be"
+                    );
                     return Err(Failure::Use(words.into()));
                 }
                 rules[at] = changed;
@@ -233,7 +241,8 @@ impl Rules {
 /// Never keep what comes from where this clip came from.
 fn from_clip(service: &Connection, clip: &str, page: bool) -> Result<Rule, Failure> {
     let source = detail(service, clip)?.row.source;
-    let nothing = |what: &str| Failure::Use(format!("it is not known which {what} this clip came from"));
+    let nothing =
+        |what: &str| Failure::Use(said!("it is not known which {what} this clip came from", what = what));
     if !page {
         let program = source.program.ok_or_else(|| nothing("program"))?;
         return Ok(NewRule { program: Some(program), ..NewRule::default() }.rule());
@@ -259,26 +268,33 @@ fn show(out: &mut dyn Write, all: &AllRules) -> Result<(), Failure> {
     for (n, one) in all.rules.iter().enumerate() {
         let decided = match one.decided {
             0 => String::new(),
-            1 => "  (once since the start)".to_owned(),
-            some => format!("  ({} since the start)", count_of(some, "time")),
+            1 => said!("  (once since the start)"),
+            some => said!("  ({time} since the start)", time = count_of(some, "time")),
         };
         writeln!(out, "{:>3}  {}{decided}", n + 1, words(&one.rule))?;
     }
     if all.rules.is_empty() {
-        writeln!(out, "There are no rules.")?;
+        writeln!(out, "{}", said!("There are no rules."))?;
     }
     let on: Vec<&str> = all.recognisers.iter().filter(|one| one.on).map(|one| one.name.as_str()).collect();
     let off: Vec<&str> = all.recognisers.iter().filter(|one| !one.on).map(|one| one.name.as_str()).collect();
     if !on.is_empty() {
         writeln!(
             out,
-            "Then what is recognised as {} is held in memory alone, masked, for {} minutes.",
-            on.join(", "),
-            all.minutes
+            "{}",
+            said!(
+                "Then what is recognised as {on} is held in memory alone, masked, for {minutes} minutes.",
+                on = on.join(", "),
+                minutes = all.minutes
+            )
         )?;
     }
     if !off.is_empty() {
-        writeln!(out, "Switched off: {}.", off.join(", "))?;
+        writeln!(out, "{}", said!("Switched off: {off}.", off = off.join(", ")))?;
     }
-    Ok(writeln!(out, "What a program marks as not to be recorded is never read, whatever the rules.")?)
+    Ok(writeln!(
+        out,
+        "{}",
+        said!("What a program marks as not to be recorded is never read, whatever the rules.")
+    )?)
 }

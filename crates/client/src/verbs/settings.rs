@@ -12,6 +12,7 @@ use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::line;
+use yadori_words::{said, word};
 
 /// Show and change settings
 #[derive(Debug, Args)]
@@ -85,7 +86,10 @@ impl Settings {
             Some(What::Get { name }) => {
                 let found = all()?.settings.into_iter().find(|one| one.name == *name);
                 let one = found.ok_or_else(|| {
-                    Failure::Nothing(format!("there is no setting `{name}`; `yadori settings` lists them"))
+                    Failure::Nothing(said!(
+                        "there is no setting `{name}`; `yadori settings` lists them",
+                        name = name
+                    ))
                 })?;
                 if self.json {
                     return json(out, &one);
@@ -106,13 +110,13 @@ impl Settings {
                     return Ok(writeln!(out, "{text}")?);
                 }
                 if file.exists() && !force {
-                    return Err(Failure::Use(format!(
-                        "{} is there already; --force overwrites it",
-                        file.display()
+                    return Err(Failure::Use(said!(
+                        "{file} is there already; --force overwrites it",
+                        file = file.display()
                     )));
                 }
                 std::fs::write(file, text + "\n").map_err(|cause| unreadable(file, cause))?;
-                Ok(writeln!(out, "Written to {}.", file.display())?)
+                Ok(writeln!(out, "{}", said!("Written to {file}.", file = file.display()))?)
             }
             Some(What::Import { file }) => {
                 let text = if file.as_os_str() == "-" {
@@ -123,7 +127,11 @@ impl Settings {
                     std::fs::read_to_string(file).map_err(|cause| unreadable(file, cause))?
                 };
                 let read: ChangeSettings = serde_json::from_str(&text).map_err(|why| {
-                    Failure::Use(format!("{} holds no exported settings: {why}", file.display()))
+                    Failure::Use(said!(
+                        "{file} holds no exported settings: {why}",
+                        file = file.display(),
+                        why = why
+                    ))
                 })?;
                 self.change(service, out, read.changes)
             }
@@ -142,7 +150,7 @@ impl Settings {
             return json(out, &all);
         }
         for one in all.settings.iter().filter(|one| names.contains(&one.name)) {
-            let when = if one.live { "" } else { " (from the next start on)" };
+            let when = if one.live { "" } else { word!(" (from the next start on)") };
             writeln!(out, "{} = {}{when}", one.name, line_of(&one.value))?;
         }
         Ok(())
@@ -154,15 +162,19 @@ fn unreadable(file: &Path, cause: std::io::Error) -> Failure {
 }
 
 fn show(out: &mut dyn Write, all: &AllSettings) -> Result<(), Failure> {
-    writeln!(out, "In {}", all.file)?;
+    writeln!(out, "{}", said!("In {file}", file = all.file))?;
     if let Some(mistake) = &all.mistake {
-        writeln!(out, "It has a mistake, so what held before still holds: {mistake}")?;
+        writeln!(
+            out,
+            "{}",
+            said!("It has a mistake, so what held before still holds: {mistake}", mistake = mistake)
+        )?;
     }
     let names = all.settings.iter().map(|one| one.name.len()).max().unwrap_or(0);
     for one in &all.settings {
         let from = match (one.from.as_str(), one.live) {
             ("file", true) => "  (set)",
-            ("file", false) => "  (set; holds from the next start on)",
+            ("file", false) => word!("  (set; holds from the next start on)"),
             _ => "",
         };
         writeln!(out, "{:names$}  {}{from}", one.name, line_of(&one.value))?;

@@ -19,6 +19,7 @@ use crate::pixels::{fetch_png, read};
 use crate::symbols::shown;
 use crate::table;
 use crate::when::when;
+use yadori_words::{said, word};
 
 /// Bytes of one representation that are shown.
 const SHOWN: u64 = 1 << 20;
@@ -74,7 +75,7 @@ impl Show {
             let mut file = new_file(&path).map_err(|cause| no_directory(&path, cause))?;
             self.copy_bytes(service, &whole, &mut file)?;
             file.sync_all().map_err(|cause| Failure::file(&path, cause))?;
-            return Ok(writeln!(out, "Saved as {}.", path.display())?);
+            return Ok(writeln!(out, "{}", said!("Saved as {path}.", path = path.display()))?);
         }
         if let Some(path) = &self.output {
             let target = Target::at(path, self.force)?;
@@ -83,7 +84,7 @@ impl Show {
         if self.raw {
             let binary = self.pick(&whole)?.1.starts_with("image/");
             if binary && io::stdout().is_terminal() {
-                return Err(Failure::Use("a picture's bytes would garble the terminal; use -o FILE".into()));
+                return Err(Failure::Use(said!("a picture's bytes would garble the terminal; use -o FILE")));
             }
             return self.copy_bytes(service, &whole, out);
         }
@@ -96,7 +97,11 @@ impl Show {
         }
         writeln!(out, "{}", shown(whole.text.as_deref().unwrap_or_default(), true))?;
         if whole.text_cut {
-            writeln!(io::stderr(), "yadori: only the first MiB is shown; --raw gives all of it")?;
+            writeln!(
+                io::stderr(),
+                "{}",
+                said!("yadori: only the first MiB is shown; --raw gives all of it")
+            )?;
         }
         Ok(())
     }
@@ -117,12 +122,16 @@ impl Show {
             }
             Err(_) => {
                 let mime = shown(&mime, false);
-                return Err(Failure::Use(format!("{mime} is no text; -o FILE writes its bytes")));
+                return Err(Failure::Use(said!("{mime} is no text; -o FILE writes its bytes", mime = mime)));
             }
         };
         writeln!(out, "{}", shown(&text, true))?;
         if cut {
-            writeln!(io::stderr(), "yadori: only the first MiB is shown; --raw gives all of it")?;
+            writeln!(
+                io::stderr(),
+                "{}",
+                said!("yadori: only the first MiB is shown; --raw gives all of it")
+            )?;
         }
         Ok(())
     }
@@ -141,12 +150,12 @@ impl Show {
         names
             .map(|n| folder.join(format!("{stem}{n}.{extension}")))
             .find(|path| !path.exists())
-            .ok_or_else(|| Failure::Use("there are too many files of that name".into()))
+            .ok_or_else(|| Failure::Use(said!("there are too many files of that name")))
     }
 
     fn mail(&self, whole: &Detail, out: &mut dyn Write) -> Result<(), Failure> {
         let text = whole.text.as_deref().ok_or_else(|| {
-            Failure::Use("a picture can't be handed to mail; save it with --save DIR".into())
+            Failure::Use(said!("a picture can't be handed to mail; save it with --save DIR"))
         })?;
         let address = if text.trim().starts_with("mailto:") {
             text.trim().to_owned()
@@ -158,9 +167,9 @@ impl Show {
         }
         let opened = std::process::Command::new("xdg-open").arg(&address).status();
         match opened {
-            Ok(status) if status.success() => Ok(writeln!(out, "Handed to the mail program.")?),
+            Ok(status) if status.success() => Ok(writeln!(out, "{}", said!("Handed to the mail program."))?),
             _ => {
-                Err(Failure::Use("no mail program could be opened; --mail --print gives the address".into()))
+                Err(Failure::Use(said!("no mail program could be opened; --mail --print gives the address")))
             }
         }
     }
@@ -190,7 +199,7 @@ impl Show {
         found.map(|one| (one.n, one.mime.clone())).ok_or_else(|| {
             let there: Vec<&str> = whole.representations.iter().map(|one| one.mime.as_str()).collect();
             Failure::Use(shown(
-                &format!("it has no such representation; there is: {}", there.join(", ")),
+                &said!("it has no such representation; there is: {there}", there = there.join(", ")),
                 false,
             ))
         })
@@ -212,34 +221,34 @@ fn picture(service: &Connection, whole: &Detail, out: &mut dyn Write) -> Result<
 
 fn facts(out: &mut dyn Write, whole: &Detail) -> Result<(), Failure> {
     let row = &whole.row;
-    let mut line = |name: &str, value: &str| writeln!(out, "{name:11}{value}");
-    line("Clip", &table::cut(&table::line(row), table::width().saturating_sub(12)))?;
-    line("Id", &row.id)?;
-    line("Place", &row.place.to_string())?;
-    line("Kind", table::kind(row.kind))?;
-    line("Copied", &format!("{}, {}", when(row.copied_at, &TimeZone::system()), times(row.copies)))?;
+    let mut line = |name: &str, value: &str| writeln!(out, "{}{value}", table::padded(name, 11));
+    line(word!("Clip"), &table::cut(&table::line(row), table::width().saturating_sub(12)))?;
+    line(word!("Id"), &row.id)?;
+    line(word!("Place"), &row.place.to_string())?;
+    line(word!("Kind"), table::kind(row.kind))?;
+    line(word!("Copied"), &format!("{}, {}", when(row.copied_at, &TimeZone::system()), times(row.copies)))?;
     let from = table::from(&row.source);
     if !from.is_empty() {
-        line("From", &from)?;
+        line(word!("From"), &from)?;
     }
     if let Some(page) = &row.source.page {
-        line("Page", &shown(page, false))?;
+        line(word!("Page"), &shown(page, false))?;
     }
     if row.kind != Kind::Image && row.kind != Kind::Files {
         line(
-            "Length",
+            word!("Length"),
             &format!("{}, {}", table::count_of(row.chars, "character"), table::count_of(row.lines, "line")),
         )?;
     }
     for one in &whole.representations {
-        line("Holds", &format!("{}, {}", shown(&one.mime, false), table::size(one.size)))?;
+        line(word!("Holds"), &format!("{}, {}", shown(&one.mime, false), table::size(one.size)))?;
     }
     for earlier in &whole.earlier {
         let kinds: Vec<&str> = earlier.representations.iter().map(|one| one.mime.as_str()).collect();
-        line("Earlier", &shown(&kinds.join(", "), false))?;
+        line(word!("Earlier"), &shown(&kinds.join(", "), false))?;
     }
     for path in &row.files {
-        line("File", &shown(path, false))?;
+        line(word!("File"), &shown(path, false))?;
     }
     if let Some(pictured) = &whole.pictured {
         words_read(&mut line, pictured)?;
@@ -253,25 +262,29 @@ fn words_read(
     pictured: &Pictured,
 ) -> Result<(), Failure> {
     let words = match pictured.state {
-        PicturedState::Read if pictured.text.is_empty() => "no words",
+        PicturedState::Read if pictured.text.is_empty() => word!("no words"),
         PicturedState::Read => {
             for (n, words) in pictured.text.lines().enumerate() {
-                line(if n == 0 { "Read in it" } else { "" }, &shown(words, false))?;
+                line(if n == 0 { word!("Read in it") } else { "" }, &shown(words, false))?;
             }
             return Ok(());
         }
-        PicturedState::Waits => "its words are read soon",
-        PicturedState::Off => "words in pictures are not read (yadori settings set pictures.read true)",
-        PicturedState::NoReader => "words in pictures are read once Debian's tesseract-ocr is installed",
+        PicturedState::Waits => word!("its words are read soon"),
+        PicturedState::Off => {
+            word!("words in pictures are not read (yadori settings set pictures.read true)")
+        }
+        PicturedState::NoReader => {
+            word!("words in pictures are read once Debian's tesseract-ocr is installed")
+        }
         PicturedState::Never => return Ok(()),
     };
-    Ok(line("Read in it", words)?)
+    Ok(line(word!("Read in it"), words)?)
 }
 
 fn times(copies: u64) -> String {
     match copies {
         1 => "once".into(),
-        n => format!("{n} times"),
+        n => said!("{n} times", n = n),
     }
 }
 
@@ -290,9 +303,9 @@ fn mailto(subject: Option<&str>, body: &str) -> Result<String, Failure> {
     let subject = subject.map(|one| format!("subject={}&", encoded(one))).unwrap_or_default();
     let address = format!("mailto:?{subject}body={}", encoded(body));
     if address.len() > MAILTO_MOST {
-        return Err(Failure::Use(
-            "it is too long to be handed to mail; save it with --save DIR and attach it".into(),
-        ));
+        return Err(Failure::Use(said!(
+            "it is too long to be handed to mail; save it with --save DIR and attach it"
+        )));
     }
     Ok(address)
 }

@@ -15,6 +15,7 @@ use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
 use crate::when::when;
+use yadori_words::{said, word};
 
 /// Say whether copies are kept, and what an ordinary paste would insert
 ///
@@ -38,107 +39,134 @@ impl Status {
             return verdict(&status);
         }
         let capture = match status.capture.state {
-            CaptureState::Keeping => "keeping copies",
-            CaptureState::Starting => "starting",
-            CaptureState::Waiting => "copies wait in memory",
-            CaptureState::Broken => "copies are not being kept",
-            CaptureState::Off => "off",
-            CaptureState::Paused => "paused",
+            CaptureState::Keeping => word!("keeping copies"),
+            CaptureState::Starting => word!("starting"),
+            CaptureState::Waiting => word!("copies wait in memory"),
+            CaptureState::Broken => word!("copies are not being kept"),
+            CaptureState::Off => word!("off"),
+            CaptureState::Paused => word!("paused"),
         };
-        let display =
-            status.capture.display.as_ref().map(|name| format!(" (display {name})")).unwrap_or_default();
+        let display = status
+            .capture
+            .display
+            .as_ref()
+            .map(|name| said!(" (display {name})", name = name))
+            .unwrap_or_default();
         let until = match (status.capture.state, status.capture.paused_until) {
-            (CaptureState::Paused, Some(at)) => format!(" until {}", when(at, &TimeZone::system())),
-            (CaptureState::Paused, None) => " until `yadori resume`".to_owned(),
+            (CaptureState::Paused, Some(at)) => {
+                said!(" until {system}", system = when(at, &TimeZone::system()))
+            }
+            (CaptureState::Paused, None) => said!(" until `yadori resume`"),
             _ => String::new(),
         };
-        line(out, "Capture", &format!("{capture}{until}{display}"))?;
+        line(out, word!("Capture"), &format!("{capture}{until}{display}"))?;
         why(out, status.capture.reason.as_deref())?;
-        let unsaved =
-            if status.unsaved > 0 { format!(", {} not yet saved", status.unsaved) } else { String::new() };
-        let loaded = if status.loaded { "" } else { " (still loading)" };
-        line(out, "Clips", &format!("{}{unsaved}{loaded}", status.clips))?;
+        let unsaved = if status.unsaved > 0 {
+            said!(", {unsaved} not yet saved", unsaved = status.unsaved)
+        } else {
+            String::new()
+        };
+        let loaded = if status.loaded { "" } else { word!(" (still loading)") };
+        line(out, word!("Clips"), &format!("{}{unsaved}{loaded}", status.clips))?;
         if let Some(work) = &status.work {
-            line(out, "Under way", &format!("{}: {} of {}", work.what, work.done, work.of))?;
+            line(
+                out,
+                word!("Under way"),
+                &said!("{what}: {done} of {work}", what = work.what, done = work.done, work = work.of),
+            )?;
         }
         if let Some(waits) = &status.waits {
-            let words = format!("{} would go by the limits, and wait", table::count_of(waits.clips, "clip"));
-            line(out, "Limits", &words)?;
-            why(out, Some(&format!("{}; `yadori limits obey` lets them go", waits.why)))?;
+            let words =
+                said!("{clip} would go by the limits, and wait", clip = table::count_of(waits.clips, "clip"));
+            line(out, word!("Limits"), &words)?;
+            why(out, Some(&said!("{why}; `yadori limits obey` lets them go", why = waits.why)))?;
         }
         let zone = TimeZone::system();
         if let Some(at) = status.last_copy_at {
-            line(out, "Last copy", &when(at, &zone))?;
+            line(out, word!("Last copy"), &when(at, &zone))?;
         }
         let live = match (status.live.state, &status.live.clip) {
             (LiveState::Clip, Some(row)) => {
-                let plain = if status.live.plain { " (as plain text)" } else { "" };
+                let plain = if status.live.plain { word!(" (as plain text)") } else { "" };
                 format!("{}{plain}", table::cut(&table::line(row), table::width().saturating_sub(28)))
             }
-            (LiveState::Empty, _) => "nothing".into(),
-            (LiveState::Item, _) => "an item of a batch".into(),
-            (LiveState::Unkept, _) => "something that is not in the history".into(),
-            _ => "not known".into(),
+            (LiveState::Empty, _) => said!("nothing"),
+            (LiveState::Item, _) => said!("an item of a batch"),
+            (LiveState::Unkept, _) => said!("something that is not in the history"),
+            _ => said!("not known"),
         };
-        line(out, "A paste gives", &live)?;
+        line(out, word!("A paste gives"), &live)?;
         let database = match status.database.state {
-            DatabaseState::Ready => "ready",
-            DatabaseState::Starting => "starting",
-            DatabaseState::Away => "away",
-            DatabaseState::Full => "the disk is full",
-            DatabaseState::Damaged => "damaged",
-            DatabaseState::Refused => "can't be used",
+            DatabaseState::Ready => word!("ready"),
+            DatabaseState::Starting => word!("starting"),
+            DatabaseState::Away => word!("away"),
+            DatabaseState::Full => word!("the disk is full"),
+            DatabaseState::Damaged => word!("damaged"),
+            DatabaseState::Refused => word!("can't be used"),
         };
         let space = status.space.map(|space| {
-            format!(
-                ", {} on the disk for {} of contents",
-                table::size(space.disk),
-                table::size(space.contents)
+            said!(
+                ", {disk} on the disk for {contents} of contents",
+                disk = table::size(space.disk),
+                contents = table::size(space.contents)
             )
         });
-        line(out, "Records", &format!("{database}{}", space.unwrap_or_default()))?;
+        line(out, word!("Records"), &format!("{database}{}", space.unwrap_or_default()))?;
         why(out, status.database.reason.as_deref())?;
         match (&status.console, &status.console_problem) {
             (Some(address), _) => {
-                line(out, "Console", &format!("{address} (sign in with `yadori console`)"))?;
+                line(
+                    out,
+                    word!("Console"),
+                    &said!("{address} (sign in with `yadori console`)", address = address),
+                )?;
             }
             (None, Some(problem)) => {
-                line(out, "Console", "not served")?;
+                line(out, word!("Console"), word!("not served"))?;
                 why(out, Some(problem))?;
             }
             (None, None) => {}
         }
         for refusal in status.refusals.iter().take(5) {
-            let program = refusal.program.as_ref().map(|name| format!(", from {name}")).unwrap_or_default();
+            let program =
+                refusal.program.as_ref().map(|name| said!(", from {name}", name = name)).unwrap_or_default();
             let words = format!("{}: {}{program}", when(refusal.at, &zone), refusal.words);
-            line(out, "Not kept", &shown(&words, false))?;
+            line(out, word!("Not kept"), &shown(&words, false))?;
         }
         if let Some(batch) = status.batch.as_ref().filter(|batch| batch.gathering || batch.left > 0) {
-            line(out, "Batch", &next_words(batch))?;
+            line(out, word!("Batch"), &next_words(batch))?;
         }
         let reason = one_reason(&status.chords);
         if let Some(reason) = reason {
-            line(out, "Chords", &format!("none of {} is heard: {reason}", status.chords.len()))?;
+            line(
+                out,
+                word!("Chords"),
+                &said!("none of {chords} is heard: {reason}", chords = status.chords.len(), reason = reason),
+            )?;
         }
         for chord in status.chords.iter().filter(|one| one.problem.is_some() && reason.is_none()) {
             let problem = chord.problem.as_deref().unwrap_or_default();
-            line(out, "Chord", &format!("{} ({}): {problem}", chord.keys, purpose(chord)))?;
+            line(out, word!("Chord"), &format!("{} ({}): {problem}", chord.keys, purpose(chord)))?;
         }
         if let Some(hitch) = &status.hitch {
             let words = format!("{}: {}", when(hitch.at, &zone), hitch.words);
-            line(out, "Last chord", &shown(&words, false))?;
+            line(out, word!("Last chord"), &shown(&words, false))?;
         }
         if let Some(brought) = &status.brought {
-            let live = if brought.live { ", on the live clipboard" } else { "" };
-            let words = format!("a clip, {}{live}", when(brought.at, &zone));
-            line(out, &format!("From {}", shown(&table::cut(&brought.device, 9), false)), &words)?;
+            let live = if brought.live { word!(", on the live clipboard") } else { "" };
+            let words = said!("a clip, {zone}{live}", zone = when(brought.at, &zone), live = live);
+            line(
+                out,
+                &said!("From {device}", device = shown(&table::cut(&brought.device, 9), false)),
+                &words,
+            )?;
         }
         for fault in &status.faults {
-            line(out, "Fault", &shown(fault, false))?;
+            line(out, word!("Fault"), &shown(fault, false))?;
         }
         if status.damaged > 0 {
-            let words = format!("{} clips; `yadori check` names them", status.damaged);
-            line(out, "Damaged", &words)?;
+            let words = said!("{damaged} clips; `yadori check` names them", damaged = status.damaged);
+            line(out, word!("Damaged"), &words)?;
         }
         verdict(&status)
     }
@@ -168,11 +196,11 @@ fn saves(status: &Answer) -> bool {
 }
 
 fn verdict(status: &Answer) -> Result<(), Failure> {
-    if saves(status) { Ok(()) } else { Err(Failure::NotKept("copies are not being saved now".into())) }
+    if saves(status) { Ok(()) } else { Err(Failure::NotKept(said!("copies are not being saved now"))) }
 }
 
 fn line(out: &mut dyn Write, name: &str, value: &str) -> Result<(), Failure> {
-    Ok(writeln!(out, "{name:15}{value}")?)
+    Ok(writeln!(out, "{}{value}", table::padded(name, 15))?)
 }
 
 fn why(out: &mut dyn Write, reason: Option<&str>) -> Result<(), Failure> {

@@ -11,6 +11,7 @@ use rustix::process::{PidfdFlags, pidfd_open};
 use super::json;
 use crate::connection::Connection;
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// After how long it is said what is waited for.
 const SOON: Duration = Duration::from_secs(2);
@@ -36,7 +37,8 @@ impl Stop {
                     Ok(0) => {
                         writeln!(
                             std::io::stderr(),
-                            "yadori: what it has begun is being brought to its end …"
+                            "{}",
+                            said!("yadori: what it has begun is being brought to its end …")
                         )?;
                         waits = None;
                     }
@@ -51,8 +53,10 @@ impl Stop {
         }
         writeln!(
             out,
-            "The service has ended. Until `yadorid` runs again, copies are not kept, what was taken can't be pasted, chords are \
-             not heard, and standing orders do not act."
+            "{}",
+            said!(
+                "The service has ended. Until `yadorid` runs again, copies are not kept, what was taken can't be pasted, chords are not heard, and standing orders do not act."
+            )
         )?;
         Ok(())
     }

@@ -14,6 +14,7 @@ use crate::connection::{Connection, segment};
 use crate::failure::Failure;
 use crate::symbols::{in_shell, shown};
 use crate::table;
+use yadori_words::{said, word};
 
 /// A shape.
 #[derive(Clone, Copy, Debug, ValueEnum)]
@@ -102,9 +103,9 @@ impl Take {
             (_, true) => Form::Copied,
             _ => Form::Ready,
         };
-        let (first, more) = self.clips.split_first().ok_or_else(|| Failure::Use("name a clip".into()))?;
+        let (first, more) = self.clips.split_first().ok_or_else(|| Failure::Use(said!("name a clip")))?;
         if self.with.is_some() && more.is_empty() {
-            return Err(Failure::Use("--with goes with several clips".into()));
+            return Err(Failure::Use(said!("--with goes with several clips")));
         }
         let mut request = Request {
             form,
@@ -155,27 +156,27 @@ impl Take {
         if self.json {
             return json(out, taken);
         }
-        let joined = if self.clips.len() > 1 { ", joined" } else { "" };
+        let joined = if self.clips.len() > 1 { word!(", joined") } else { "" };
         let plain = match (self.plain, taken.filled) {
             _ if self.shape.is_some() => match self.shape {
-                Some(ShapeName::Paths) => ", the paths of",
-                Some(ShapeName::Names) => ", the names of",
-                Some(ShapeName::Png) => ", as PNG",
-                Some(ShapeName::Jpeg) => ", as JPEG",
-                Some(ShapeName::File) => ", as a file",
-                Some(ShapeName::Words) => ", the words read in",
-                _ => ", as Markdown",
+                Some(ShapeName::Paths) => word!(", the paths of"),
+                Some(ShapeName::Names) => word!(", the names of"),
+                Some(ShapeName::Png) => word!(", as PNG"),
+                Some(ShapeName::Jpeg) => word!(", as JPEG"),
+                Some(ShapeName::File) => word!(", as a file"),
+                Some(ShapeName::Words) => word!(", the words read in"),
+                _ => word!(", as Markdown"),
             },
-            _ if !self.tidy.is_empty() => ", tidied",
-            (_, true) => ", filled in",
-            (true, _) => ", as plain text",
+            _ if !self.tidy.is_empty() => word!(", tidied"),
+            (_, true) => word!(", filled in"),
+            (true, _) => word!(", as plain text"),
             _ => "",
         };
         let what = table::cut(&table::line(&taken.row), table::width().saturating_sub(32).max(20));
-        let done = if taken.pasted { "Pasted" } else { "A paste now gives" };
+        let done = if taken.pasted { word!("Pasted") } else { word!("A paste now gives") };
         writeln!(out, "{done}{joined}{plain}: {what}")?;
         for path in &taken.missing {
-            writeln!(out, "Not there any more: {}", shown(path, false))?;
+            writeln!(out, "{}", said!("Not there any more: {path}", path = shown(path, false)))?;
         }
         Ok(())
     }
@@ -189,14 +190,22 @@ impl Take {
                 writeln!(out, "{}", shown(text, true))?;
                 let told = text.chars().count() as u64;
                 if told < ready.chars {
-                    writeln!(out, "… and {} characters more", ready.chars - told)?;
+                    writeln!(out, "{}", said!("… and {told} characters more", told = ready.chars - told))?;
                 }
             }
-            None => writeln!(out, "No text: {}", ready.mimes.join(", "))?,
+            None => writeln!(out, "{}", said!("No text: {mimes}", mimes = ready.mimes.join(", ")))?,
         }
         for one in &ready.questions {
             let proposal = one.proposal.as_ref().map(|one| format!(" [{one}]")).unwrap_or_default();
-            writeln!(io::stderr(), "It asks: {}{}", shown(&one.question, false), shown(&proposal, false))?;
+            writeln!(
+                io::stderr(),
+                "{}",
+                said!(
+                    "It asks: {question}{proposal}",
+                    question = shown(&one.question, false),
+                    proposal = shown(&proposal, false)
+                )
+            )?;
         }
         Ok(())
     }
@@ -204,9 +213,9 @@ impl Take {
     /// A failure after questions were answered, with the way to try again without answering them again.
     fn with_answers(&self, why: Failure, answers: &BTreeMap<String, String>) -> Failure {
         let clips: Vec<String> = self.clips.iter().map(|clip| in_shell(clip)).collect();
-        let given = answers
-            .iter()
-            .map(|(question, answer)| format!(" --answer {}", in_shell(&format!("{question}={answer}"))));
+        let given = answers.iter().map(|(question, answer)| {
+            said!(" --answer {answer}", answer = in_shell(&format!("{question}={answer}")))
+        });
         let again = format!("yadori take {}{}", clips.join(" "), given.collect::<String>());
         Failure::Later { why: Box::new(why), again }
     }
@@ -217,7 +226,10 @@ fn answers(written: &[String], asked: &[Question]) -> Result<BTreeMap<String, St
     let mut all = BTreeMap::new();
     for pair in written {
         if !pair.contains('=') {
-            return Err(Failure::Use(format!("--answer takes QUESTION=ANSWER, and `{pair}` has no `=`")));
+            return Err(Failure::Use(said!(
+                "--answer takes QUESTION=ANSWER, and `{pair}` has no `=`",
+                pair = pair
+            )));
         }
         let of = |one: &Question| {
             let answer = pair.strip_prefix(&one.question)?.strip_prefix('=')?;
@@ -228,10 +240,10 @@ fn answers(written: &[String], asked: &[Question]) -> Result<BTreeMap<String, St
         let (question, answer) = meant.ok_or_else(|| {
             let asked: Vec<&str> = asked.iter().map(|one| one.question.as_str()).collect();
             let asks = match &asked[..] {
-                [] => "it asks nothing (only favorites and clips in drawers are filled in)".to_owned(),
-                asked => format!("it asks: {}", asked.join("; ")),
+                [] => said!("it asks nothing (only favorites and clips in drawers are filled in)"),
+                asked => said!("it asks: {asked}", asked = asked.join("; ")),
             };
-            Failure::Use(format!("`{pair}` answers no question: {asks}"))
+            Failure::Use(said!("`{pair}` answers no question: {asks}", pair = pair, asks = asks))
         })?;
         all.insert(question, answer);
     }
@@ -250,8 +262,8 @@ fn ask(question: &Question) -> Result<Option<String>, Failure> {
 }
 
 fn given_up(answers: &BTreeMap<String, String>) -> Failure {
-    let kept = if answers.is_empty() { "" } else { "; the answers are forgotten" };
-    Failure::Cancelled(format!("nothing was taken{kept}"))
+    let kept = if answers.is_empty() { "" } else { word!("; the answers are forgotten") };
+    Failure::Cancelled(said!("nothing was taken{kept}", kept = kept))
 }
 
 #[cfg(test)]

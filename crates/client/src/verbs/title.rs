@@ -11,6 +11,7 @@ use super::{act, ids, ids_of};
 use crate::completing::clips;
 use crate::connection::Connection;
 use crate::failure::Failure;
+use yadori_words::said;
 
 /// Give a clip a title, or take it away
 #[derive(Debug, Args)]
@@ -32,7 +33,7 @@ pub(crate) struct Title {
 impl Title {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         if self.title.as_deref().is_some_and(|title| title.trim().is_empty()) {
-            return Err(Failure::Use("an empty title is none; --none takes a title away".into()));
+            return Err(Failure::Use(said!("an empty title is none; --none takes a title away")));
         }
         let request = Request { id: ids_of(service, &self.clip)?, title: self.title.clone() };
         act(service, out, "/title", &request, self.json)

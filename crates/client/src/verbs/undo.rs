@@ -12,6 +12,7 @@ use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
 use crate::when::when;
+use yadori_words::{said, word};
 
 /// Acts that are shown at most.
 const SHOWN: usize = 12;
@@ -43,7 +44,11 @@ pub(super) fn step(
     for n in 0..count {
         let acted: Acted = match service.post_empty(path) {
             Err(Failure::Answered(problem)) if n > 0 && problem.kind == "nothing-to-do" => {
-                return Err(Failure::Done(format!("after {n} there was nothing more: {}", problem.detail)));
+                return Err(Failure::Done(said!(
+                    "after {n} there was nothing more: {detail}",
+                    n = n,
+                    detail = problem.detail
+                )));
             }
             answer => answer?,
         };
@@ -64,7 +69,7 @@ impl Undo {
             return self.acts(service, out);
         }
         step(service, out, ("/undo", self.count, self.json), |act| {
-            format!("Taken back: {act}. `yadori redo` makes it again.")
+            said!("Taken back: {act}. `yadori redo` makes it again.", act = act)
         })
     }
 
@@ -74,25 +79,29 @@ impl Undo {
             return json(out, &acts);
         }
         if acts.acts.is_empty() {
-            return Ok(writeln!(out, "There is nothing to take back.")?);
+            return Ok(writeln!(out, "{}", said!("There is nothing to take back."))?);
         }
         let zone = TimeZone::system();
         let rows = acts.acts.iter().take(SHOWN).map(|act| {
-            let undone = if act.undone { "taken back; `yadori redo` makes it again" } else { "" };
-            let until = act.until.map(|at| format!("until {}", when(at, &zone))).unwrap_or_default();
+            let undone = if act.undone { word!("taken back; `yadori redo` makes it again") } else { "" };
+            let until = act.until.map(|at| said!("until {zone}", zone = when(at, &zone))).unwrap_or_default();
             let what = match (&act.first, act.drawer.as_ref().or(act.about.as_ref())) {
                 (Some(row), _) => table::line(row),
                 (None, Some(name)) => shown(name, false),
                 (None, None) => String::new(),
             };
-            let what = if act.clips > 1 { format!("{} clips: {what}", act.clips) } else { what };
+            let what = if act.clips > 1 {
+                said!("{clips} clips: {what}", clips = act.clips, what = what)
+            } else {
+                what
+            };
             let (at, name) = (when(act.at, &zone), name_of(act.act).to_owned());
             vec![at, name, what, until, undone.to_owned()]
         });
         table::write(out, rows, &[0])?;
         let more = acts.acts.len().saturating_sub(SHOWN);
         if more > 0 {
-            writeln!(out, "… and {more} before")?;
+            writeln!(out, "{}", said!("… and {more} before", more = more))?;
         }
         Ok(())
     }

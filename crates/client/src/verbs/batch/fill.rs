@@ -12,6 +12,7 @@ use crate::connection::Connection;
 use crate::failure::Failure;
 use crate::symbols::shown;
 use crate::table;
+use yadori_words::said;
 
 /// A key that is pressed.
 #[derive(Clone, Copy, Debug, ValueEnum)]
@@ -109,9 +110,9 @@ impl Fill {
 
     pub(super) fn filling(&self, service: &Connection) -> Result<Filling, Failure> {
         if self.clips.is_empty() && self.text.is_empty() && self.sitting.is_none() {
-            return Err(Failure::Use(
-                "name clips, or give texts with --text, or a sitting with --sitting CLIP".into(),
-            ));
+            return Err(Failure::Use(said!(
+                "name clips, or give texts with --text, or a sitting with --sitting CLIP"
+            )));
         }
         let (clips, texts) = (ids(service, &self.clips)?, self.text.clone());
         Ok(Filling { clips, texts, sitting: self.sitting.clone(), split: self.split(), before: None })
@@ -125,9 +126,9 @@ impl Fill {
         as_json: bool,
     ) -> Result<(), Failure> {
         let Some(split) = self.split() else {
-            return Err(Failure::Use(
-                "say how it is to be split, with --split WAY or --pattern REGEX".into(),
-            ));
+            return Err(Failure::Use(said!(
+                "say how it is to be split, with --split WAY or --pattern REGEX"
+            )));
         };
         let clips = self.clips.iter().map(|clip| (Some(clip.clone()), None));
         let texts = self.text.iter().map(|text| (None, Some(text.clone())));
@@ -141,7 +142,7 @@ impl Fill {
             for (n, part) in parts.parts.iter().enumerate() {
                 if parts.records > 1 && part.record != record {
                     record = part.record;
-                    writeln!(out, "-- record {record}")?;
+                    writeln!(out, "{}", said!("-- record {record}", record = record))?;
                 }
                 let label = part.label.as_ref().map(|label| format!("{label} · ")).unwrap_or_default();
                 let words = shown(&format!("{label}{}", part.head), false);
@@ -149,7 +150,7 @@ impl Fill {
             }
             let more = parts.total.saturating_sub(parts.parts.len() as u64);
             if more > 0 {
-                writeln!(out, "      and {more} more")?;
+                writeln!(out, "{}", said!("      and {more} more", more = more))?;
             }
         }
         Ok(())

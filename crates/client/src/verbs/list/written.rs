@@ -20,8 +20,10 @@ pub(crate) fn with_turned_words(arguments: impl Iterator<Item = OsString>) -> Ve
             let count = rest.strip_prefix('n').is_some_and(|n| n.bytes().all(|byte| byte.is_ascii_digit()));
             rest.chars().count() > 1 && !count
         });
-        let is_value =
-            std::mem::replace(&mut value, matches!(text, "-n" | "-d" | "--number" | "--drawer" | "--home"));
+        let is_value = std::mem::replace(
+            &mut value,
+            matches!(text, "-n" | "-d" | "--number" | "--drawer" | "--home" | "--lang"),
+        );
         if letters && !is_value {
             *one = format!("{TURNED}{text}").into();
         }
@@ -32,8 +34,9 @@ pub(crate) fn with_turned_words(arguments: impl Iterator<Item = OsString>) -> Ve
 /// Where the verb stands: first, or after the home.
 fn verb_of(all: &[OsString]) -> Option<usize> {
     let mut at = 1;
-    while let Some(text) = all.get(at)?.to_str().filter(|text| text.starts_with("--home")) {
-        at += if text == "--home" { 2 } else { 1 };
+    let takes_more = |text: &&str| ["--home", "--lang"].iter().any(|option| text.starts_with(option));
+    while let Some(text) = all.get(at)?.to_str().filter(takes_more) {
+        at += if text.contains('=') { 1 } else { 2 };
     }
     Some(at)
 }
