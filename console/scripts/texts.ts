@@ -87,7 +87,9 @@ export function textsOf(file: string): Texts {
   const drawn = (nodes: Node[], isCode: boolean): void => {
     for (const node of nodes) {
       if (node.type === 'Text') {
-        if (!isCode && /[A-Za-z]{2}/.test(node.data as string) && !NOT_LANGUAGE.test((node.data as string).trim())) complain(node, node.data as string);
+        const text = (node.data as string).trim();
+        // A full stop alone is one of English.
+        if (!isCode && (text === '.' || (/[A-Za-z]{2}/.test(text) && !NOT_LANGUAGE.test(text)))) complain(node, node.data as string);
         continue;
       }
       if (node.type === 'ExpressionTag' || node.type === 'RenderTag' || node.type === 'HtmlTag') script(node.expression as Node);

@@ -17,9 +17,13 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             } else {
                 message.msgstr()?.to_owned()
             };
-            if !said.is_empty() {
-                messages.insert(message.msgid().to_owned(), said);
+            if said.is_empty() {
+                continue;
             }
+            if messages.get(message.msgid()).is_some_and(|known| *known != said) {
+                return Err(format!("two catalogues say `{}` differently", message.msgid()).into());
+            }
+            messages.insert(message.msgid().to_owned(), said);
         }
     }
     let mut table = String::from("&[\n");

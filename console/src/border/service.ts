@@ -61,7 +61,7 @@ import type { Page } from '../state/page';
 import type { Ask, Wanted } from '../state/picking/asks';
 import { ownName } from './page';
 import { forgetPair, newPair, signed } from './pair';
-import { t } from '../language/language.svelte';
+import { language, t } from '../language/language.svelte';
 
 const ROOT = '/api/v1';
 const STORED = 'yadori.key';
@@ -371,6 +371,7 @@ export class Service {
 
   async #call(path: string, options: RequestInit, again = false): Promise<Response> {
     const headers = new Headers(options.headers);
+    headers.set('accept-language', language());
     if (this.#key) headers.set('authorization', `Bearer ${this.#key}`);
     let answer: Response;
     try {

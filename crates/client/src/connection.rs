@@ -20,7 +20,7 @@ use yadori_api::transfers::TRANSFER;
 use yadori_api::{Found, Problem, ROOT};
 
 use crate::failure::Failure;
-use yadori_words::said;
+use yadori_words::{said, word};
 
 /// Bytes buffered in each direction.
 const BUFFER: usize = 128 * 1024;
@@ -40,6 +40,7 @@ impl Connection {
             .max_redirects(0)
             .input_buffer_size(BUFFER)
             .output_buffer_size(BUFFER)
+            .middleware(in_language)
             .build();
         let agent = Agent::with_parts(config, OverUnix(socket.clone()), Nowhere);
         Self { socket, agent }
@@ -170,7 +171,7 @@ fn is_foreign(why: &std::io::Error) -> bool {
 
 /// Whoever answers is another user.
 #[derive(Debug, thiserror::Error)]
-#[error("another user answers there")]
+#[error("{}", word!("another user answers there"))]
 struct Foreign;
 
 /// Whoever made the socket that was connected to must be this user, or root (SO_PEERCRED, unix(7)).
@@ -264,4 +265,14 @@ impl Resolver for Nowhere {
         out.push(([127, 0, 0, 1], 9).into());
         Ok(out)
     }
+}
+
+/// Asks for answers in the language that is spoken here (RFC 9110, section 12.5.4).
+fn in_language(
+    mut request: ureq::http::Request<SendBody<'_>>,
+    next: ureq::middleware::MiddlewareNext<'_>,
+) -> Result<Response<Body>, Error> {
+    let language = ureq::http::HeaderValue::from_static(yadori_words::spoken().name());
+    request.headers_mut().insert(ureq::http::header::ACCEPT_LANGUAGE, language);
+    next.handle(request)
 }

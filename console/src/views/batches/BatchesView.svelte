@@ -43,7 +43,7 @@
       <button type="button" class="btn btn-sm btn-soft touch" aria-expanded={making} onclick={() => (making = !making)}>{t('Split a text')}</button>
     </div>
     <p class="facts mt-1">
-      {t('Gather what you copy, or split one clip; then hand the parts out, one after another')}{#if chord}: <strong class="font-semibold whitespace-nowrap">{chord}</strong> {t('pastes the next one in any program')}{/if}.
+      {t('Gather what you copy, or split one clip; then hand the parts out, one after another')}{#if chord}: <strong class="font-semibold whitespace-nowrap">{chord}</strong> {t('pastes the next one in any program')}{/if}{t('.')}
     </p>
     {#if making}<NewBatch {console} onend={() => (making = false)} />{/if}
     {#if !batch && batches.loaded && !making}

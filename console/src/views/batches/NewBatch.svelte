@@ -96,7 +96,7 @@
   </div>
   <div class="mt-2" aria-live="polite" data-parts={parts?.total ?? 0}>
     {#if typeof found === 'string'}
-      <p class="text-error">{found.charAt(0).toUpperCase()}{found.slice(1)}.</p>
+      <p class="text-error">{found.charAt(0).toUpperCase()}{found.slice(1)}{t('.')}</p>
     {:else if parts}
       <p class="facts">{count(parts.total, 'item')}{parts.records > 1 ? t(' in {records}', { records: count(parts.records, 'record') }) : ''}</p>
       <!-- svelte-ignore a11y_no_noninteractive_tabindex -->

@@ -39,7 +39,7 @@
     {:else}
       {#if all.serves || all.serves_problem}
         <p class={['mt-1 wrap-anywhere', all.serves ? 'facts' : 'text-error']} role="status" data-serves>
-          {#if all.serves}{t('This device serves a hub for your others at')} <code>{all.serves}</code>.{:else}{all.serves_problem}.{/if}
+          {#if all.serves}{t('This device serves a hub for your others at')} <code>{all.serves}</code>{t('.')}{:else}{all.serves_problem}{t('.')}{/if}
         </p>
       {/if}
       {#if !all.hub}

@@ -45,7 +45,7 @@
       </div>
     </div>
   {:else if pairing?.state === 'shown' && pairing.code}
-    <p class="facts mt-1">{t('On the other device, within ten minutes, type this code and the address of the hub, in its console or as')} <code>yadori pair {pairing.code} --hub {devices.all?.hub}</code>.</p>
+    <p class="facts mt-1">{t('On the other device, within ten minutes, type this code and the address of the hub, in its console or as')} <code>yadori pair {pairing.code} --hub {devices.all?.hub}</code>{t('.')}</p>
     <div class="mt-3 flex flex-wrap items-center gap-4">
       <div>
         <p class="figures text-3xl tracking-wider select-all" data-code>{pairing.code}</p>

@@ -43,7 +43,7 @@
     <div class="mt-2"><HandCard {console} /></div>
   {/if}
   {#if first.length === 0 && list.loaded}
-    <p class="facts mt-2">{t('What you pin stands here, one click away. Choose a clip and press')} <KeyHint of="pin" />.</p>
+    <p class="facts mt-2">{t('What you pin stands here, one click away. Choose a clip and press')} <KeyHint of="pin" />{t('.')}</p>
   {/if}
   <ol class="mt-2 flex flex-col gap-1.5">
     {#each first as { id, row }, n (id)}

@@ -78,7 +78,7 @@
   {#if unheard.length > 0}
     <p class="facts border-base-300 mt-2 border-t pt-2 leading-snug" data-unheard>
       <span class="text-error">{t('Not heard:')}</span>
-      {unheard.map((one) => one.keys.replaceAll('+', ' ')).join(', ')}. <a class="link" href="#/help">{t('Why')}</a>
+      {unheard.map((one) => one.keys.replaceAll('+', ' ')).join(t(', '))}{t('.')} <a class="link" href="#/help">{t('Why')}</a>
     </p>
   {/if}
   {#if hitch}

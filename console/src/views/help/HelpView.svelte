@@ -115,7 +115,7 @@
           <div>
             <label class="facts" for="try-fill">{t('Try it here (the answer is “A. Lindqvist”)')}</label>
             <textarea id="try-fill" bind:value={text} rows="3" class="field mt-1 w-full px-2.5 py-1.5" onkeydown={(event) => event.stopPropagation()}></textarea>
-            {#if problem}<p class="text-error text-xs">{problem}.</p>{:else}<p class="bg-base-200 rounded-field px-2.5 py-1.5 whitespace-pre-wrap" data-tried>{shown}</p>{/if}
+            {#if problem}<p class="text-error text-xs">{problem}{t('.')}</p>{:else}<p class="bg-base-200 rounded-field px-2.5 py-1.5 whitespace-pre-wrap" data-tried>{shown}</p>{/if}
           </div>
         </div>
       </section>

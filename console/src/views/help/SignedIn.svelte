@@ -26,7 +26,7 @@
   <h2 class="grow font-semibold">{t('Signed in')}</h2>
   <button type="button" class="btn btn-sm btn-soft touch" onclick={() => void signOut()}>{t('Sign out here')}</button>
 </div>
-<p class="facts">{t('A browser stays signed in until it is signed out: here, or in a terminal by')} <code>yadori console --end</code>.</p>
+<p class="facts">{t('A browser stays signed in until it is signed out: here, or in a terminal by')} <code>yadori console --end</code>{t('.')}</p>
 {#await browsers then all}
   <ul class="mt-1" data-browsers>
     {#each all as one (one.id)}

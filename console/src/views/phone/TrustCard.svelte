@@ -17,7 +17,7 @@
         {t('The browser warned because nobody vouches for the computer. Everything here works nevertheless, except what browsers allow to trusted pages alone: this page as an app on the home screen, and Yadori among the places to share to.')}
       </p>
       <ol class="mt-2 list-decimal pl-5">
-        <li><a class="link" href="/authority.crt" download="yadori.crt">{t('Fetch the computer’s certificate')}</a>.</li>
+        <li><a class="link" href="/authority.crt" download="yadori.crt">{t('Fetch the computer’s certificate')}</a>{t('.')}</li>
         <li>{t('In the phone’s settings, install it as a certificate authority (on iOS also under About, Certificate Trust Settings).')}</li>
         <li>{t('Compare the SHA-256 fingerprint there with the one on the computer, in its console under Devices. It must be this one:')}</li>
       </ol>

@@ -30,7 +30,7 @@
           <p class="mt-1.5">{t('Copy something in any program: a sentence, a link, a picture, a file. It arrives here by itself.')}</p>
           <p class="facts mt-4">{t('Or bring something in from a terminal:')} <code>yadori add "a first clip"</code></p>
         {:else}
-          <p class="mt-1.5">{session.lamp.words}. {session.lamp.reason ?? ''}</p>
+          <p class="mt-1.5">{session.lamp.words}{t('.')} {session.lamp.reason ?? ''}</p>
           <p class="facts mt-4">{t('Something can be brought in from a terminal:')} <code>yadori add "a first clip"</code></p>
         {/if}
       </div>

@@ -132,7 +132,7 @@
     <div class="under facts mt-2 flex min-h-6 items-center gap-x-1.5 overflow-x-auto">
       <p id="search-said" class={['text-error', { hidden: !search.error }]} role="status">
         {#if search.error}
-          {search.error.words.charAt(0).toUpperCase() + search.error.words.slice(1)}.{#if search.error.at}{' '}{t('See “{where}”.', { where: [...search.text].slice(...search.error.at).join('') || '…' })}{/if}
+          {search.error.words.charAt(0).toUpperCase() + search.error.words.slice(1)}{t('.')}{#if search.error.at}{' '}{t('See “{where}”.', { where: [...search.text].slice(...search.error.at).join('') || '…' })}{/if}
         {/if}
       </p>
       {#if completions.length > 0}

@@ -44,7 +44,7 @@
         {#if console.session.status?.capture.state === 'keeping'}
           {t('Mark a word in any other program and copy it as you always do. It will arrive here by itself.')}
         {:else}
-          {console.session.lamp.words}. {console.session.lamp.reason ?? ''}
+          {console.session.lamp.words}{t('.')} {console.session.lamp.reason ?? ''}
         {/if}
       </p>
       <div class="mt-3"><button type="button" class="btn btn-sm btn-ghost" onclick={end}>{t('Skip')}</button></div>

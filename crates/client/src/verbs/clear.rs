@@ -51,7 +51,7 @@ pub(crate) struct Clear {
 
 /// Not a moment.
 #[derive(Debug, PartialEq, Eq, thiserror::Error)]
-#[error("`{0}` is no moment of the past; write 14:30, 2026-11-27 or 2026-11-27T14:30")]
+#[error("{}", said!("`{text}` is no moment of the past; write 14:30, 2026-11-27 or 2026-11-27T14:30", text = _0))]
 pub(crate) struct NoMoment(String);
 
 /// A moment in this computer's zone: microseconds since the Unix epoch.

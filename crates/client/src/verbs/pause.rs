@@ -38,7 +38,7 @@ pub(crate) struct Resume {
 
 /// Not a span of time.
 #[derive(Debug, PartialEq, Eq, thiserror::Error)]
-#[error("`{0}` is no time; write a number and s, m, h or d, such as 15m")]
+#[error("{}", said!("`{text}` is no time; write a number and s, m, h or d, such as 15m", text = _0))]
 pub(crate) struct NoTime(String);
 
 /// A span of time in minutes.

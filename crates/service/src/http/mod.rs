@@ -13,6 +13,7 @@ mod drawers;
 mod extract;
 mod gate;
 mod keeping;
+mod language;
 mod part;
 mod problem;
 mod ready;

@@ -15,6 +15,7 @@ use yadori_core::search::QueryError;
 use yadori_core::take::fill_in::FillError;
 
 use crate::home::random::NoRandomness;
+use crate::http::language::say;
 use crate::search::find::SearchError;
 use crate::state::at_hand::ContentError;
 use crate::take::error::TakeError;
@@ -178,10 +179,10 @@ impl IntoResponse for Failure {
         let more = self.more.map(|more| *more).unwrap_or_default();
         let problem = Problem {
             kind: self.kind.into(),
-            title: self.title.into(),
+            title: say(self.title),
             status: self.status.as_u16(),
-            detail: self.detail,
-            hint: self.hint,
+            detail: say(&self.detail),
+            hint: self.hint.as_deref().map(say),
             candidates: more.candidates,
             at: more.at,
             questions: more.questions,

@@ -220,4 +220,5 @@ fn all(context: Context, entrance: Entrance) -> Router {
         .layer(header("cross-origin-opener-policy", "same-origin"))
         .layer(header("content-security-policy", service::console::POLICY))
         .layer(header("cache-control", "no-store"))
+        .layer(middleware::from_fn(crate::http::language::answered))
 }

@@ -13,6 +13,7 @@ use crate::home::settings::change::{ChangeError, KNOWN, Known, change as change_
 use crate::home::settings::read_again;
 use crate::http::context::Entrance;
 use crate::http::extract::Json;
+use crate::http::language::say;
 use crate::http::{Context, Failure};
 
 /// The settings by their names.
@@ -44,8 +45,8 @@ fn all(context: &Context) -> AllSettings {
         let value = set.iter().find(|(one, _)| one.name == known.name).map(|(_, value)| value.clone());
         Setting {
             name: known.name.to_owned(),
-            about: known.about.to_owned(),
-            expected: known.expected.to_owned(),
+            about: say(known.about),
+            expected: say(known.expected),
             from: if value.is_some() { "file" } else { "usual" }.to_owned(),
             value: value.unwrap_or_else(|| usual.clone()),
             usual,

@@ -8,6 +8,7 @@ use yadori_core::{Clip, Kind};
 
 use super::query::Wanted;
 use crate::http::extract::Query;
+use crate::http::language::say;
 use crate::http::{Context, Failure};
 use crate::search::find::zone;
 use crate::state::clock::now;
@@ -47,7 +48,7 @@ pub(crate) async fn insight(
     let kinds = [Kind::Text, Kind::Link, Kind::Image, Kind::Files]
         .into_iter()
         .zip(found.kinds)
-        .map(|(kind, one)| share(kind.word().into(), one, format!("kind:{}", kind.word())));
+        .map(|(kind, one)| share(say(kind.word()), one, format!("kind:{}", kind.word())));
     let sources = found.sources.into_iter().map(|(name, one)| {
         let quoted = if name.contains(char::is_whitespace) { format!("\"{name}\"") } else { name.clone() };
         share(name, one, format!("from:{quoted}"))
@@ -58,7 +59,7 @@ pub(crate) async fn insight(
         let days = yadori_core::history::insight::AGES.get(n).copied();
         let from = days.map(|days| format!("since:{}h", days * 24));
         let to = since.replace(days.unwrap_or(0)).map(|days| format!("before:{}h", days * 24));
-        share(name.into(), one, [from, to].into_iter().flatten().collect::<Vec<_>>().join(" "))
+        share(say(name), one, [from, to].into_iter().flatten().collect::<Vec<_>>().join(" "))
     });
     Ok(axum::Json(Insight {
         days: days.collect(),
