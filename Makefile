@@ -17,7 +17,7 @@ help:
 	@echo "make package    build a Debian package (target/debian/yadori_*.deb)"
 	@echo "make test   set up and run every check and test"
 	@echo "make soak   work for ten minutes and a day in short on X11 and Wayland, then kill and stop service and database under load, and compare every answer"
-	@echo "make fuzz   give every decoder of the exchange made-up bytes, FUZZ_SECONDS (60) each"
+	@echo "make fuzz   give every decoder of the exchange made-up bytes, FUZZ_SECONDS (60) each, and every call made-up requests, FUZZ_CALLS (50) each"
 	@echo "make programs  copy in real programs and paste into real programs, without Yadori and with it (docs/programs.md)"
 	@echo "make bench  measure the budgets, each beside a rival in the same run"
 
@@ -67,5 +67,6 @@ soak:
 	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo run --release -q -p yadori-e2e --bin soak && YADORI_SEEDS=10000 cargo test --release -q -p yadori-sync --test simulation
 
 fuzz:
-	@tools/setup run
+	@tools/setup fuzz
 	@. tools/path && tools/fuzz
+	@. tools/path && cargo build -q -p yadori-service -p yadori-client && tools/calls

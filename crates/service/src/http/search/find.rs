@@ -28,7 +28,7 @@ const READ: usize = 50;
 
 /// The newest clips that match a query, and where they match; or, of a query that can't be read (yet), what is expected
 #[utoipa::path(get, path = "/search", params(Wanted),
-    responses((status = 200, body = Found), (status = 422, body = Problem)))]
+    responses((status = 200, body = Found), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub(crate) async fn search(
     State(context): State<Arc<Context>>,
     Query(wanted): Query<Wanted>,
@@ -121,7 +121,7 @@ fn excerpts(clip: &Clip, query: &search::Query) -> Vec<Excerpt> {
 
 /// Everything that matches a query, in outline
 #[utoipa::path(get, path = "/search/outline", params(Wanted),
-    responses((status = 200, body = FoundOutline), (status = 422, body = Problem)))]
+    responses((status = 200, body = FoundOutline), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub(crate) async fn outline(
     State(context): State<Arc<Context>>,
     Query(wanted): Query<Wanted>,

@@ -81,7 +81,7 @@ fn written(context: &Context, ids: Vec<ClipId>, form: Form) -> Result<impl IntoR
 
 /// Export a drawer with everything in it, as one JSON file
 #[utoipa::path(get, path = "/drawers/{drawer}/export", params(("drawer" = String, Path)),
-    responses((status = 200, body = Vec<u8>, content_type = "application/json"), (status = 404, body = Problem)))]
+    responses((status = 200, body = Object, content_type = "application/json"), (status = 404, body = Problem)))]
 pub(crate) async fn drawer(
     State(context): State<Arc<Context>>,
     Path(drawer): Path<String>,
