@@ -28,7 +28,11 @@ impl Check {
             match (checked.mended, checked.damaged) {
                 (0, 0) => writeln!(out, "{}", said!("all of them are whole."))?,
                 (mended, 0) => {
-                    writeln!(out, "{}", said!("{mended} were damaged and are whole again.", mended = mended))?
+                    writeln!(
+                        out,
+                        "{}",
+                        said!("{mended} were damaged and are whole again.", mended = mended)
+                    )?;
                 }
                 (0, damaged) => writeln!(
                     out,

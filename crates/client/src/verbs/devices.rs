@@ -47,8 +47,6 @@ enum What {
     Resume,
 }
 
-/// What is said where there is no group.
-
 impl Devices {
     pub(crate) fn run(&self, service: &Connection, out: &mut dyn Write) -> Result<(), Failure> {
         let all: AllDevices = service.get("/devices")?;
