@@ -23,6 +23,15 @@ struct Configuration {
 #[serde(default)]
 struct Look {
     language: Option<String>,
+    hours: Option<u8>,
+}
+
+/// What is meant by the option, the configuration and the desktop.
+#[derive(Debug, PartialEq, Eq)]
+pub(crate) struct Meant {
+    pub(crate) language: Language,
+    /// To how many the hours of a day are counted, where the configuration says so.
+    pub(crate) hours: Option<u8>,
 }
 
 /// The value of an option, as it stands among the arguments; it counts before they are understood, for what is said of them.
@@ -45,25 +54,29 @@ fn value_of(arguments: &[OsString], option: &str) -> Option<OsString> {
 pub(crate) fn meant(
     arguments: &[OsString],
     environment: impl Fn(&str) -> Option<OsString>,
-) -> Result<Language, Failure> {
+) -> Result<Meant, Failure> {
     let variable = |name: &str| environment(name).and_then(|value| value.into_string().ok());
     let of_desktop = Language::of_desktop(variable);
-    if let Some(wanted) = value_of(arguments, OPTION) {
-        let wanted = wanted.to_string_lossy();
-        return Language::named(&wanted).ok_or_else(|| {
-            yadori_words::speak(of_desktop);
-            Failure::Use(said!(
-                "`{language}` is no language that is known here; --lang takes en or ja",
-                language = wanted
-            ))
-        });
-    }
     let home = value_of(arguments, "--home").or_else(|| environment("YADORI_HOME")).map(PathBuf::from);
     let written = place::configuration(home, |name| environment(name).map(PathBuf::from))
         .and_then(|file| std::fs::read_to_string(file).ok())
         .and_then(|text| toml::from_str::<Configuration>(&text).ok())
-        .and_then(|read| read.look.language);
-    Ok(written.as_deref().and_then(Language::named).unwrap_or(of_desktop))
+        .map(|read| read.look)
+        .unwrap_or_default();
+    let language = match value_of(arguments, OPTION) {
+        Some(wanted) => {
+            let wanted = wanted.to_string_lossy();
+            Language::named(&wanted).ok_or_else(|| {
+                yadori_words::speak(of_desktop);
+                Failure::Use(said!(
+                    "`{language}` is no language that is known here; --lang takes en or ja",
+                    language = wanted
+                ))
+            })?
+        }
+        None => written.language.as_deref().and_then(Language::named).unwrap_or(of_desktop),
+    };
+    Ok(Meant { language, hours: written.hours.filter(|hours| [12, 24].contains(hours)) })
 }
 
 /// The help of all verbs in the language that is spoken.
@@ -157,10 +170,11 @@ mod tests {
         let of = |arguments: &[&str], variables: &[(&str, &str)]| {
             let arguments: Vec<OsString> = arguments.iter().map(Into::into).collect();
             let home = home.path().as_os_str().to_owned();
-            meant(&arguments, |name| {
+            let read = meant(&arguments, |name| {
                 let known = variables.iter().find(|(known, _)| *known == name);
                 known.map(|(_, value)| value.into()).or_else(|| (name == "YADORI_HOME").then(|| home.clone()))
-            })
+            });
+            read.map(|meant| meant.language)
         };
         let japanese = [("LANG", "ja_JP.UTF-8")];
         assert_eq!(of(&["yadori"], &[]).unwrap(), Language::English);

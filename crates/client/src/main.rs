@@ -103,7 +103,10 @@ enum Verb {
 fn main() -> ExitCode {
     let words: Vec<_> = std::env::args_os().collect();
     match languages::meant(&words, |name| std::env::var_os(name)) {
-        Ok(language) => yadori_words::speak(language),
+        Ok(meant) => {
+            yadori_words::speak(meant.language);
+            meant.hours.into_iter().for_each(when::count_hours);
+        }
         Err(why) => return failed(&why),
     }
     CompleteEnv::with_factory(|| languages::translated(Arguments::command())).complete();

@@ -16,15 +16,27 @@ struct Look {
     day_first: bool,
     /// A whole date, as `strftime` writes it.
     date: &'static str,
-    /// What is said before and after noon, where twelve hours are counted.
-    halves: Option<[&'static str; 2]>,
+    /// What is said before and after noon.
+    halves: [&'static str; 2],
+    /// Twelve hours are counted, twice a day.
+    twelve: bool,
 }
 
 const MONTHS: [&str; 12] =
     ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 
 /// Without a locale: the day, the month by name, 24 hours.
-const PLAIN: Look = Look { months: MONTHS, day_first: true, date: "%-d %b %Y", halves: None };
+const PLAIN: Look =
+    Look { months: MONTHS, day_first: true, date: "%-d %b %Y", halves: HALVES, twelve: false };
+const HALVES: [&str; 2] = ["am", "pm"];
+
+/// How many hours the settings count, where they say so.
+static HOURS: OnceLock<u8> = OnceLock::new();
+
+/// From now on hours are counted to 24, or to 12; what the locale says does not count then.
+pub(crate) fn count_hours(to: u8) {
+    let _ = HOURS.set(to);
+}
 
 impl Look {
     /// Of a locale by name, as `de_DE.UTF-8`.
@@ -55,7 +67,8 @@ impl Look {
             months: months.try_into().ok()?,
             day_first,
             date: if date == "%D" { "%m/%d/%y" } else { date },
-            halves: <[&str; 2]>::try_from(halves).ok().filter(|halves| twelve && !halves[0].is_empty()),
+            halves: <[&str; 2]>::try_from(halves).ok().filter(|both| !both[0].is_empty()).unwrap_or(HALVES),
+            twelve: twelve && halves.first().is_some_and(|before| !before.is_empty()),
         })
     }
 
@@ -65,18 +78,23 @@ impl Look {
         HERE.get_or_init(|| {
             let set = |name| std::env::var(name).ok().filter(|value| !value.is_empty());
             let name = ["LC_ALL", "LC_TIME", "LANG"].into_iter().find_map(set);
-            name.and_then(|name| Self::of(&name)).unwrap_or(PLAIN)
+            let of_locale = name.and_then(|name| Self::of(&name)).unwrap_or(PLAIN);
+            of_locale.counting(HOURS.get().copied())
         })
     }
 
+    /// The same with hours to 12 or 24, where that is said.
+    fn counting(self, hours: Option<u8>) -> Self {
+        Self { twelve: hours.map_or(self.twelve, |to| to == 12), ..self }
+    }
+
     fn time(&self, at: &Zoned) -> String {
-        match self.halves {
-            None => at.strftime("%H:%M").to_string(),
-            Some([before, after]) => {
-                let half = if at.hour() < 12 { before } else { after };
-                format!("{} {half}", at.strftime("%-I:%M"))
-            }
+        if !self.twelve {
+            return at.strftime("%H:%M").to_string();
         }
+        let [before, after] = self.halves;
+        let half = if at.hour() < 12 { before } else { after };
+        format!("{} {half}", at.strftime("%-I:%M"))
     }
 
     fn moment(&self, at: &Zoned, now: &Zoned) -> String {
@@ -90,6 +108,10 @@ impl Look {
         let month = usize::try_from(at.month() - 1).ok().and_then(|month| self.months.get(month));
         let (day, month) = (at.day(), month.copied().unwrap_or_default().trim());
         let time = self.time(at);
+        // Where months are numbered, the day has its sign as well.
+        if month.ends_with('月') {
+            return format!("{month}{day}日 {time}");
+        }
         if self.day_first { format!("{day} {month} {time}") } else { format!("{month} {day} {time}") }
     }
 }
@@ -112,7 +134,7 @@ mod tests {
             ("de_DE.UTF-8", "14:05", "3 Mär 14:05", "03.03.2024"),
             ("en_GB.UTF-8", "14:05", "3 Mar 14:05", "03/03/24"),
             ("en_US.UTF-8", "2:05 PM", "Mar 3 2:05 PM", "03/03/2024"),
-            ("ja_JP.UTF-8", "14:05", "3月 3 14:05", "2024年03月03日"),
+            ("ja_JP.UTF-8", "14:05", "3月3日 14:05", "2024年03月03日"),
             ("sv_SE", "14:05", "3 mar 14:05", "2024-03-03"),
             ("C.UTF-8", "14:05", "3 Mar 14:05", "3 Mar 2024"),
             ("nonsense", "14:05", "3 Mar 14:05", "3 Mar 2024"),
@@ -121,6 +143,19 @@ mod tests {
             let told = |then: &str| look.moment(&at(then), &now);
             let all = [told("2026-11-28T14:05:00"), told("2026-03-03T14:05:00"), told("2024-03-03T14:05:00")];
             assert_eq!(all, [today, year, before], "{name}");
+        }
+    }
+
+    #[test]
+    fn what_the_settings_say_of_hours_comes_before_the_locale() {
+        let at = "2026-11-28T14:05:00".parse::<jiff::civil::DateTime>().unwrap().in_tz("UTC").unwrap();
+        for (name, to, wanted) in [
+            ("de_DE", 12, "2:05 pm"),
+            ("en_US", 24, "14:05"),
+            ("en_US", 12, "2:05 PM"),
+            ("C.UTF-8", 12, "2:05 pm"),
+        ] {
+            assert_eq!(Look::of(name).unwrap_or(PLAIN).counting(Some(to)).time(&at), wanted, "{name}");
         }
     }
 

@@ -467,10 +467,27 @@ async fn it_can_be_used_at_four_times_the_size_with_wide_spacing_and_in_forced_c
     rows(&browser, 3).await?;
     browser.size(320, 256, false).await?;
     let wide = "return document.documentElement.scrollWidth <= innerWidth";
-    for page in ["#/history", "#/favorites", "#/drawers", "#/insight", "#/acts", "#/settings", "#/help"] {
-        browser.script(&format!("location.hash = '{page}'")).await?;
-        browser.until("return document.querySelector('main')").await?;
-        assert_eq!(browser.script(wide).await?, json!(true), "{page}");
+    for (language, density) in [("ja", "dense"), ("en", "normal")] {
+        service.yadori(&["settings", "set", "look.density", density]);
+        service.yadori(&["settings", "set", "look.language", language]);
+        browser.until(&format!("return document.documentElement.lang === '{language}'")).await?;
+        for page in [
+            "history",
+            "favorites",
+            "drawers",
+            "batches",
+            "hand",
+            "pick",
+            "insight",
+            "acts",
+            "devices",
+            "settings",
+            "help",
+        ] {
+            browser.script(&format!("location.hash = '#/{page}'")).await?;
+            browser.until("return document.querySelector('main')?.textContent.length > 3").await?;
+            assert_eq!(browser.script(wide).await?, json!(true), "{page} in {language}");
+        }
     }
     browser.script("location.hash = '#/history'").await?;
     rows(&browser, 3).await?;
@@ -705,6 +722,7 @@ async fn axe_finds_nothing_on_any_page_dialog_or_state() -> Result<()> {
         ("drawer", "", "[data-kept] h2"),
         ("insight", "", ".uplot canvas"),
         ("acts", "", "[data-acts] li"),
+        ("devices", "", "[data-pairing] input"),
         ("settings", "", "[data-limits] .uplot canvas"),
         ("settings", "clear", "[data-question]"),
         ("help", "", "[data-tried]"),

@@ -180,10 +180,45 @@ fn what_is_copied_is_followed_as_it_comes() {
     service.add(&["first"]);
     let row = next();
     assert_eq!((&row["head"], &row["copies"], &row["format"]), (&"first".into(), &2.into(), &1.into()));
+    // One that fell behind is told all the same, each clip once and in order.
+    let stand_still = |how: &str| {
+        let pid = following.id().to_string();
+        assert!(std::process::Command::new("kill").args([how, &pid]).status().unwrap().success());
+    };
+    stand_still("-STOP");
+    let lines_file = service.home().join("many.txt");
+    let many: Vec<String> =
+        (0..3_000).map(|n| format!("line {n} of many, long enough to fill what lies between")).collect();
+    std::fs::write(&lines_file, many.join("\n")).unwrap();
+    service.yadori(&["import", &lines_file.display().to_string(), "--split", "lines"]);
+    stand_still("-CONT");
+    let told: Vec<String> = (0..3_000).map(|_| next()["head"].as_str().unwrap().to_owned()).collect();
+    let distinct: std::collections::HashSet<&String> = told.iter().collect();
+    assert_eq!(distinct.len(), 3_000);
     service.stop();
     let done = following.wait_with_output().unwrap();
     assert_eq!(done.status.code(), Some(3));
     assert!(String::from_utf8_lossy(&done.stderr).contains("yadorid"));
+}
+
+/// When something is removed for good, whoever listens begins anew: that is no end.
+#[test]
+fn following_goes_on_when_something_is_removed_for_good() {
+    let service = Service::configured("[acts]\ngrace_minutes = 0.05\n");
+    service.add(&["first", "second"]);
+    let mut client = service.client_command(&["list", "--follow", "--json"]);
+    let mut following = client.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    let mut lines = BufReader::new(following.stdout.take().unwrap()).lines();
+    let mut next = || serde_json::from_str::<Value>(&lines.next().unwrap().unwrap()).unwrap();
+    service.add(&["third"]);
+    assert_eq!(next()["head"], "third");
+    service.yadori(&["remove", "2"]);
+    until("the end of the act", || (!service.yadori(&["undo", "--list"]).contains("removed")).then_some(()));
+    service.add(&["fourth"]);
+    assert_eq!(next()["head"], "fourth");
+    assert!(following.try_wait().unwrap().is_none());
+    service.yadori(&["stop"]);
+    assert_eq!(following.wait().unwrap().code(), Some(3));
 }
 
 #[test]

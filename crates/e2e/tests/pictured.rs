@@ -8,6 +8,7 @@ use anyhow::Result;
 use serde_json::Value;
 use yadori_api::{Detail, PicturedState};
 use yadori_demo::draw::notice;
+use yadori_e2e::hub::{Hub, pair};
 use yadori_e2e::{Browser, Display, Service, until, until_within};
 
 const LINES: [&str; 3] = ["Kestrel Hut", "Spring water: boil it until 20 June", "Ridge path closed"];
@@ -66,6 +67,44 @@ fn words_of_a_copied_picture_are_found_taken_and_there_after_a_restart() -> Resu
     assert!(found(&service, "boil").is_empty());
     service.yadori(&["undo"]);
     until("the search", || (found(&service, "boil") == std::slice::from_ref(&row.id)).then_some(()));
+    Ok(())
+}
+
+/// A picture of a notice above so much snow that it comes after what is told of it; too pale to be taken for words.
+fn large_notice() -> Result<Vec<u8>> {
+    let notice = image::load_from_memory(&notice(&LINES)?)?.to_rgb8();
+    let mut noise = blake3::Hasher::new().update(b"snow").finalize_xof();
+    let mut bytes = vec![0; (notice.width() * 1_200 * 3) as usize];
+    noise.fill(&mut bytes);
+    bytes.iter_mut().for_each(|byte| *byte |= 0xf0);
+    let snow = image::RgbImage::from_raw(notice.width(), 1_200, bytes).expect("as many bytes");
+    let mut all = image::RgbImage::new(notice.width(), notice.height() + 1_200);
+    image::imageops::replace(&mut all, &notice, 0, 0);
+    image::imageops::replace(&mut all, &snow, 0, i64::from(notice.height()));
+    let mut out = std::io::Cursor::new(Vec::new());
+    all.write_to(&mut out, image::ImageFormat::Png)?;
+    Ok(out.into_inner())
+}
+
+/// What another device has is read here once it has come, without a restart.
+#[test]
+fn words_of_a_picture_that_comes_later_from_another_device_are_found() -> Result<()> {
+    let hub = Hub::open();
+    let scratch = tempfile::tempdir()?;
+    let host = Service::configured("[pictures]\nread = false\n");
+    let guest = Service::without_desk();
+    pair(&hub, (&host, &guest), ("Office", "Valley"));
+    let file = scratch.path().join("notice.png");
+    let picture = large_notice()?;
+    assert!(picture.len() > 800 << 10, "{} bytes", picture.len());
+    std::fs::write(&file, &picture)?;
+    host.yadori(&["add", "--file", &file.display().to_string()]);
+    let row = until_within("word of the picture", SLOWLY, || guest.list(1).into_iter().next());
+    let shown = guest.client(&["show", &row.id, "--raw"]);
+    assert!(shown.status.success() && shown.stdout == picture);
+    until_within("its words", SLOWLY, || {
+        (found(&guest, "boil") == std::slice::from_ref(&row.id)).then_some(())
+    });
     Ok(())
 }
 

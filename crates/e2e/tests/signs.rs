@@ -170,6 +170,17 @@ async fn the_lamp_shows_state_and_count_opens_the_picker_and_pauses() -> Result<
     let pressed = (again.expect("the entry"), "clicked", Value::I32(0), 0u32);
     menu.call_method("Event", &pressed).await?;
     until("capture", || (service.status()?.capture.state == CaptureState::Keeping).then_some(()));
+    // It speaks as the settings say, at once.
+    service.yadori(&["settings", "set", "look.language", "ja"]);
+    says(&item, "コピーを残しています · このひとまとまりでコピー 3 件").await?;
+    let (_, entries): (u32, Entry) = menu.call("GetLayout", &(0i32, -1i32, wanted)).await?;
+    let all = format!("{:?}", entries.2);
+    assert!(
+        ["ピッカーを開く", "コンソールを開く", "一時停止"].iter().all(|words| all.contains(words)),
+        "{all}"
+    );
+    service.yadori(&["settings", "set", "look.language", "system"]);
+    says(&item, "keeping copies").await?;
     // It goes when that is wanted, and comes again.
     service.yadori(&["settings", "set", "signs.indicator", "false"]);
     let name = item.destination().to_string();

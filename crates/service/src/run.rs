@@ -23,7 +23,7 @@ use crate::home::settings::Settings;
 use crate::home::settings::change::Config;
 use crate::http::{self, Context, server};
 use crate::records::room::Disk;
-use crate::state::app::{App, Shared, keys_of};
+use crate::state::app::{App, Shared, keys_of, language_of};
 use crate::state::clock::now;
 use crate::state::files::Files;
 use crate::state::pausing::Pausing;
@@ -108,6 +108,7 @@ pub async fn run_on(
     let (desk, events) = desk.unzip();
     let app: Shared = Arc::new(App::new(device, desk, random_name::<6>()?, settings.grace, shutdown.clone()));
     *app.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings.changeable.clone());
+    yadori_words::speak(language_of(settings.changeable.look.language));
     app.pausing.remembered(pause_file(&home), now());
     app.parts.start("ending pauses", intake::pause::run(app.clone()));
     let files = app.files.get_or_init(|| Files::at(home.run.join("handed"))).clone();

@@ -112,6 +112,7 @@ impl Exchanger {
             return Ok(false);
         }
         self.disk.stage_one(&current.store, digest, &content).await?;
+        self.app.at_hand.came(digest);
         let clip = self.far_texts.lock().unwrap_or_else(PoisonError::into_inner).remove(&digest);
         if let Some(clip) = clip.and_then(|id| self.app.clips.get(id))
             && let Ok(offer) = self.app.at_hand.texts_of(&clip).await

@@ -1,7 +1,7 @@
 //! Words of pictures are read in the background, of the newest first, one at a time, and found by the search from then on.
 //! What was read is kept with the picture's content, and goes with it.
 
-use std::collections::VecDeque;
+use std::collections::{HashMap, VecDeque};
 use std::time::Duration;
 
 use tokio::sync::broadcast::Receiver;
@@ -57,13 +57,26 @@ struct Reading {
     fresh: Vec<ClipId>,
     /// Those that were not, the newest first.
     unread: VecDeque<ClipId>,
+    /// Those whose pictures another device has, by their contents.
+    far: HashMap<Digest, ClipId>,
+    coming: Receiver<Digest>,
     reader: Option<Reader>,
 }
 
 /// Reads what is wanted, until the service ends.
 pub(crate) async fn run(app: Shared, queue: Queue) {
     let live = app.events.listen(None).live;
-    let mut reading = Reading { app, queue, live, fresh: Vec::new(), unread: VecDeque::new(), reader: None };
+    let coming = app.at_hand.coming();
+    let mut reading = Reading {
+        app,
+        queue,
+        live,
+        fresh: Vec::new(),
+        unread: VecDeque::new(),
+        far: HashMap::new(),
+        coming,
+        reader: None,
+    };
     let shutdown = reading.app.shutdown.clone();
     tokio::select! {
         () = shutdown.cancelled() => {}
@@ -102,6 +115,11 @@ impl Reading {
                     Err(RecvError::Lagged(_)) => self.look_at_all(),
                     Err(RecvError::Closed) => return,
                 },
+                came = self.coming.recv() => match came {
+                    Ok(digest) => self.has_come(digest),
+                    Err(RecvError::Lagged(_)) => self.fresh.extend(self.far.drain().map(|(_, id)| id)),
+                    Err(RecvError::Closed) => return,
+                },
                 () = changing => {}
                 () = tokio::time::sleep(most) => {}
             }
@@ -111,6 +129,7 @@ impl Reading {
     /// All pictures are looked for anew.
     fn look_at_all(&mut self) {
         (self.fresh, self.unread) = (Vec::new(), VecDeque::new());
+        self.far.clear();
         let (app, fresh) = (self.app.clone(), &mut self.fresh);
         app.clips.each(|_, clip| {
             if picture_of(clip).is_some() {
@@ -129,6 +148,11 @@ impl Reading {
                 Err(TryRecvError::Empty | TryRecvError::Closed) => return,
             }
         }
+    }
+
+    /// A picture that another device had is here.
+    fn has_come(&mut self, digest: Digest) {
+        self.fresh.extend(self.far.remove(&digest));
     }
 
     fn heard(&mut self, happening: &Happening) {
@@ -193,9 +217,10 @@ impl Reading {
         let content = match self.app.at_hand.here(digest).await {
             Ok(content) => content,
             Err(ContentError::Away) => return Some(Pause::Away),
-            // Another device has it: there it is read, and here once it has come.
+            // Another device has it, and it is read once it has come; or it is damaged.
             Err(ContentError::Damaged) => {
                 self.unread.pop_front();
+                self.far.insert(digest, id);
                 return None;
             }
         };

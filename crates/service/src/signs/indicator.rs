@@ -7,6 +7,7 @@ use tokio::sync::mpsc;
 use super::drawn::lamp;
 use super::sight::{Lamp, Sight};
 use crate::state::pressed::Pressed;
+use yadori_words::word;
 
 /// Sides of its picture, in points: as it is, and for screens that are twice as fine.
 const SIDES: [u32; 2] = [24, 48];
@@ -75,12 +76,12 @@ impl Tray for Indicator {
 
     fn menu(&self) -> Vec<MenuItem<Self>> {
         let line = StandardItem { label: self.sight.line(), enabled: false, ..StandardItem::default() };
-        let pausing = if self.sight.lamp == Lamp::Dark { "Keep copies again" } else { "Pause" };
+        let pausing = if self.sight.lamp == Lamp::Dark { word!("Keep copies again") } else { word!("Pause") };
         vec![
             line.into(),
             MenuItem::Separator,
-            item("Open the picker", |lamp| lamp.open_picker()),
-            item("Open the console", |lamp| lamp.press(Pressed::Console)),
+            item(word!("Open the picker"), |lamp| lamp.open_picker()),
+            item(word!("Open the console"), |lamp| lamp.press(Pressed::Console)),
             item(pausing, |lamp| lamp.press(Pressed::Pause)),
         ]
     }

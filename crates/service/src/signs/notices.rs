@@ -4,6 +4,7 @@
 use std::collections::HashMap;
 
 use yadori_core::Kind;
+use yadori_words::{said, word};
 use zbus::zvariant::Value;
 use zbus::{Connection, Proxy};
 
@@ -42,8 +43,9 @@ impl Notices {
 
     /// Something was copied.
     pub(super) async fn copied(&mut self, kind: Kind, program: Option<&str>, line: &str) -> zbus::Result<()> {
-        let what = format!("{} was copied", one_of(kind));
-        let from = program.map_or_else(String::new, |program| format!("from {program} · "));
+        let what = one_of(kind).to_owned();
+        let from = program
+            .map_or_else(String::new, |program| format!("{} · ", said!("from {program}", program = program)));
         self.last = self.show(self.last, &what, &escaped(&format!("{from}{line}")), 0, SHORTLY).await?;
         Ok(())
     }
@@ -56,7 +58,7 @@ impl Notices {
 
     /// Copies are not kept any more.
     pub(super) async fn trouble(&self, words: &str, next: Option<&str>) -> zbus::Result<()> {
-        let next = next.unwrap_or("`yadori doctor` says why, and how to mend it");
+        let next = next.unwrap_or(word!("`yadori doctor` says why, and how to mend it"));
         self.show(0, &format!("Yadori: {words}"), &escaped(next), 2, UNTIL_SEEN).await?;
         Ok(())
     }
@@ -64,10 +66,10 @@ impl Notices {
 
 fn one_of(kind: Kind) -> &'static str {
     match kind {
-        Kind::Image => "A picture",
-        Kind::Files => "A file, or several",
-        Kind::Link => "A link",
-        Kind::Text => "A text",
+        Kind::Image => word!("A picture was copied"),
+        Kind::Files => word!("A file, or several, was copied"),
+        Kind::Link => word!("A link was copied"),
+        Kind::Text => word!("A text was copied"),
     }
 }
 

@@ -8,6 +8,7 @@ use ksni::{Handle, TrayMethods};
 use tokio::sync::broadcast::error::RecvError;
 use yadori_core::{ClipId, Micros};
 use yadori_desk::lamp::LampEvent;
+use yadori_words::word;
 use zbus::Connection;
 
 use super::indicator::Indicator;
@@ -139,9 +140,9 @@ impl Showing {
         }
         drop(one_at_a_time);
         self.window = None;
-        let back = "`yadori settings set signs.lamp true`, or the console's settings, call it back";
+        let back = word!("`yadori settings set signs.lamp true`, or the console's settings, call it back");
         let outcome = match self.notices().await {
-            Some(notices) => notices.word("The lamp is hidden", back).await,
+            Some(notices) => notices.word(word!("The lamp is hidden"), back).await,
             None => Ok(()),
         };
         self.heard(outcome);

@@ -2,6 +2,7 @@
 
 use yadori_api::{Capture, CaptureState};
 use yadori_core::Micros;
+use yadori_words::{counted, word};
 
 /// A sitting ends with a pause of this length, in microseconds.
 const SITTING: Micros = 20 * 60 * 1_000_000;
@@ -34,12 +35,12 @@ pub(super) struct Sight {
 impl Sight {
     pub(super) fn of(capture: &Capture, count: u64) -> Self {
         let (lamp, words) = match capture.state {
-            CaptureState::Keeping => (Lamp::Lit, "keeping copies"),
-            CaptureState::Starting => (Lamp::Lit, "starting"),
-            CaptureState::Waiting => (Lamp::Broken, "copies wait in memory"),
-            CaptureState::Broken => (Lamp::Broken, "copies are not being kept"),
-            CaptureState::Off => (Lamp::Dark, "switched off"),
-            CaptureState::Paused => (Lamp::Dark, "paused"),
+            CaptureState::Keeping => (Lamp::Lit, word!("keeping copies")),
+            CaptureState::Starting => (Lamp::Lit, word!("starting")),
+            CaptureState::Waiting => (Lamp::Broken, word!("copies wait in memory")),
+            CaptureState::Broken => (Lamp::Broken, word!("copies are not being kept")),
+            CaptureState::Off => (Lamp::Dark, word!("switched off")),
+            CaptureState::Paused => (Lamp::Dark, word!("paused")),
         };
         let next = capture.reason.clone().filter(|_| lamp == Lamp::Broken);
         let waits = capture.state == CaptureState::Waiting;
@@ -53,8 +54,8 @@ impl Sight {
 
     /// With the count, as a line.
     pub(super) fn line(&self) -> String {
-        let copies = if self.count == 1 { "copy" } else { "copies" };
-        format!("{} · {} {copies} this sitting", self.words, self.count)
+        let copies = counted(self.count, "{n} copy this sitting", "{n} copies this sitting");
+        format!("{} · {copies}", self.words)
     }
 }
 

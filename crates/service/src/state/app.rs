@@ -8,6 +8,7 @@ use tokio_util::sync::CancellationToken;
 use yadori_api as api;
 use yadori_core::{DeviceId, Micros, Offer};
 use yadori_desk::{Desk, Intake, Keys};
+use yadori_words::Language;
 
 use crate::home::settings::Changeable;
 use crate::state::at_hand::AtHand;
@@ -90,6 +91,15 @@ pub struct App {
     pub shutdown: CancellationToken,
 }
 
+/// What is spoken on the desktop, and where nobody says otherwise.
+pub fn language_of(wish: api::Language) -> Language {
+    match wish {
+        api::Language::En => Language::English,
+        api::Language::Ja => Language::Japanese,
+        api::Language::System => Language::of_desktop(|name| std::env::var(name).ok()),
+    }
+}
+
 /// What the desk is told of the settings.
 pub fn keys_of(settings: &Changeable) -> Keys {
     let keeping = &settings.keeping;
@@ -151,6 +161,7 @@ impl App {
         if let Some(desk) = &self.desk {
             desk.listen(keys_of(&settings));
         }
+        yadori_words::speak(language_of(settings.look.language));
         *self.settings.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(settings);
         self.changed.notify_waiters();
         // How the console looks is part of how things stand.

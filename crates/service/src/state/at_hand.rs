@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use bytes::Bytes;
 use lru::LruCache;
-use tokio::sync::{mpsc, oneshot, watch};
+use tokio::sync::{broadcast, mpsc, oneshot, watch};
 use yadori_core::clip::mime;
 use yadori_core::{Clip, ClipId, Content, Digest, Micros, Offer, OfferRecord, Representation};
 use yadori_store::{ReadError, Store};
@@ -18,6 +18,8 @@ const RECENT_BYTES: usize = 8 * 1024 * 1024;
 const EACH: usize = 160;
 /// How long it may take to fetch a content that another device has.
 const FAR: Duration = Duration::from_secs(60);
+/// Contents that have come and that nobody has heard of yet.
+const CAME: usize = 256;
 /// Small pictures kept at hand, and their bytes at most.
 const PICTURES: usize = 60;
 const PICTURE_BYTES: usize = 8 * 1024 * 1024;
@@ -64,6 +66,8 @@ pub struct AtHand {
     pictures: Mutex<VecDeque<((Digest, u32), Small)>>,
     /// Whoever fetches contents that another device has.
     far: Mutex<Option<mpsc::UnboundedSender<Wanted>>>,
+    /// Contents that another device had, once they are here.
+    came: broadcast::Sender<Digest>,
 }
 
 /// A content that is wanted, and where it is said whether it has come.
@@ -89,6 +93,7 @@ impl Default for AtHand {
             recent: Mutex::default(),
             pictures: Mutex::default(),
             far: Mutex::default(),
+            came: broadcast::channel(CAME).0,
         }
     }
 }
@@ -105,6 +110,16 @@ impl AtHand {
 
     pub(crate) fn open(&self, store: Store) {
         self.store.send_replace(Some(store));
+    }
+
+    /// A content that another device had is here now.
+    pub(crate) fn came(&self, digest: Digest) {
+        let _ = self.came.send(digest);
+    }
+
+    /// Tells of each content that comes from another device from now on.
+    pub(crate) fn coming(&self) -> broadcast::Receiver<Digest> {
+        self.came.subscribe()
     }
 
     /// Keeps contents while they are in no database.
