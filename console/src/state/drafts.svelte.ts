@@ -136,7 +136,7 @@ export class Drafts {
         // Its clip is gone, or the service is: the browser keeps it.
       }
     }
-    if (handed > 0) this.messages.tell(handed === 1 ? t('Your draft is safe in the service now.') : t('Your {handed} drafts are safe in the service now.', { handed }));
+    if (handed > 0) this.messages.tell(handed === 1 ? t('Your draft is safe in the service now.') : t('Your {n} drafts are safe in the service now.', { n: handed }));
     if (this.editing) await this.hand(this.editing);
   }
 

@@ -43,8 +43,8 @@ fn in_words(why: &clap::Error, verb: Option<&str>) -> String {
         ErrorKind::UnknownArgument => said!("there is no option {arg}; {next}", arg = arg, next = next),
         ErrorKind::InvalidSubcommand => {
             said!(
-                "there is no verb `{ubcommand}`; {next}",
-                ubcommand = get(ContextKind::InvalidSubcommand),
+                "there is no verb `{verb}`; {next}",
+                verb = get(ContextKind::InvalidSubcommand),
                 next = next
             )
         }

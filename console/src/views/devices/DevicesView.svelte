@@ -53,7 +53,7 @@
             <li class="border-base-300 grid min-h-12 grid-cols-[minmax(0,1fr)_auto] items-center gap-x-3 border-t py-2 sm:grid-cols-[minmax(0,1fr)_9.5rem_9.5rem_7rem]" data-device={device.name}>
               <span class="col-start-1 row-start-1 min-w-0 font-medium wrap-anywhere">{device.name}</span>
               <span class="facts col-start-1 row-start-2 sm:col-start-2 sm:row-start-1">
-                {#if device.this}{t('this device')}{:else if device.heard_at}<time title={moment(device.heard_at / 1000)}>{t('last heard of {heardat}', { heardat: shortDate(device.heard_at / 1000, Date.now()) })}</time>{:else}{t('not heard of yet')}{/if}
+                {#if device.this}{t('this device')}{:else if device.heard_at}<time title={moment(device.heard_at / 1000)}>{t('last heard of {at}', { at: shortDate(device.heard_at / 1000, Date.now()) })}</time>{:else}{t('not heard of yet')}{/if}
                 {#if device.behind != null}<span class="block" data-behind>{device.behind === 0 ? t('has everything') : t('{records} behind', { records: count(device.behind, 'record') })}</span>{/if}
               </span>
               <span class="facts col-start-1 row-start-3 sm:col-start-3 sm:row-start-1">{device.travels ? t('sends {travels}', { travels: device.travels }) : ''}</span>
@@ -68,7 +68,7 @@
         <div class="mt-3 flex flex-wrap items-center gap-2">
           <button type="button" class="btn btn-sm btn-soft touch" disabled={devices.busy || all.paused} onclick={() => void devices.now()}>{t('Exchange now')}</button>
           <button type="button" class="btn btn-sm btn-ghost touch" disabled={devices.busy} onclick={() => void devices.pause(!all.paused)}>{all.paused ? t('Go on') : t('Pause')}</button>
-          <span class="facts wrap-anywhere">{t('{hub} · {records} sent and {records2} received since the start', { hub: all.hub, records: count(all.sent, 'record'), records2: count(all.received, 'record') })}</span>
+          <span class="facts wrap-anywhere">{t('{hub} · {records} sent and {received} received since the start', { hub: all.hub, records: count(all.sent, 'record'), received: count(all.received, 'record') })}</span>
         </div>
         {#each all.refused as one (`${one.at}-${one.number}`)}
           <p class="note rounded-box mt-2 px-3 py-2" data-refused>{t('Record {number} was refused: {why}.', { number: one.number, why: one.why })}</p>

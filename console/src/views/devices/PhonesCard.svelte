@@ -29,7 +29,7 @@
           {#each all.phones as phone (phone.id)}
             <li class="border-base-300 flex min-h-12 flex-wrap items-center gap-x-3 border-t py-1" data-phone={phone.name}>
               <span class="min-w-0 grow font-medium wrap-anywhere">{shown(phone.name)}</span>
-              <span class="facts">{t('seen {seenat}', { seenat: moment(phone.seen_at / 1000) })}</span>
+              <span class="facts">{t('seen {at}', { at: moment(phone.seen_at / 1000) })}</span>
               <button type="button" class="btn btn-sm btn-ghost text-error touch" aria-label={t('Sign out {name}', { name: phone.name })} onclick={() => void devices.endPhone(phone)}>{t('Sign out')}</button>
             </li>
           {/each}

@@ -32,7 +32,7 @@
     {#each all as one (one.id)}
       <li class="border-base-300 flex flex-wrap items-center gap-x-3 border-t py-1">
         <span class="grow">{shown(one.name)}{one.here ? t(t(', this one')) : ''} <span class="facts">{t('at {origin}', { origin: one.origin })}</span></span>
-        <span class="facts">{t('since {madeat}, seen {seenat}', { madeat: moment(one.made_at / 1000), seenat: moment(one.seen_at / 1000) })}</span>
+        <span class="facts">{t('since {since}, seen {at}', { since: moment(one.made_at / 1000), at: moment(one.seen_at / 1000) })}</span>
         <button type="button" class="btn btn-sm btn-ghost text-error touch" aria-label={t('Sign out {name}{here}', { name: one.name, here: one.here ? t(', this one') : '' })} onclick={() => void end(one)}>{t('Sign out')}</button>
       </li>
     {:else}<li class="facts py-1">{t('None that outlives the service.')}</li>{/each}

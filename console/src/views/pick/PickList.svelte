@@ -93,5 +93,5 @@
       </div>
     {/each}
   </div>
-  {#if now.more && now.ids.length >= MOST}<p class="facts px-4 py-2">{t('These are the first {MOST}; a few letters find the others.', { MOST })}</p>{/if}
+  {#if now.more && now.ids.length >= MOST}<p class="facts px-4 py-2">{t('These are the first {n}; a few letters find the others.', { n: MOST })}</p>{/if}
 </div>

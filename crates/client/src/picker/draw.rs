@@ -250,7 +250,7 @@ fn draw_question(frame: &mut Frame<'_>, area: Rect, plan: &ClearPlan, question: 
     if plan.spared > 0 {
         what += &said!(" {favorite} among them stay.", favorite = table::count_of(plan.spared, "favorite"));
     }
-    what += &said!(" ^Z takes it back for {div_ceil} minutes.", div_ceil = plan.grace_seconds.div_ceil(60));
+    what += &said!(" ^Z takes it back for {minutes} minutes.", minutes = plan.grace_seconds.div_ceil(60));
     let mut lines = vec![
         answer(false, said!("Keep everything")),
         answer(true, said!("Clear {clips}", clips = clips)),

@@ -241,7 +241,7 @@ impl Autostart {
         )?;
         match way {
             Way::Unit => {
-                writeln!(out, "{}", said!("To start it now: systemctl --user start {UNIT}", UNIT = UNIT))?;
+                writeln!(out, "{}", said!("To start it now: systemctl --user start {unit}", unit = UNIT))?;
             }
             Way::Entry => {
                 if let Some(line) = places.own_line(&program) {

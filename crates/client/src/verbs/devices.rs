@@ -172,8 +172,8 @@ fn print(all: &AllDevices, out: &mut dyn Write) -> Result<(), Failure> {
     )?;
     for one in &all.refused {
         let words = said!(
-            "{zone}: record {number}: {why}",
-            zone = when(one.at, &zone),
+            "{at}: record {number}: {why}",
+            at = when(one.at, &zone),
             number = one.number,
             why = one.why
         );

@@ -255,7 +255,7 @@ fn display(environment: fn(&str) -> Option<String>) -> Finding {
         let mend = word!("start yadorid inside a desktop session, or name a display with --display");
         return wrong("display", word!("none is known here"), mend);
     }
-    well("display", said!("{and} is known here", and = named.join(" and ")))
+    well("display", said!("{displays} is known here", displays = named.join(word!(" and "))))
 }
 
 fn clock(status: &Status, now: i64) -> Finding {

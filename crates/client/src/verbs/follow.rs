@@ -28,7 +28,7 @@ pub(super) fn run(
     let mut events = service.download("/events")?;
     let before = number.unwrap_or(0);
     if before > BEFORE {
-        return Err(Failure::Use(said!("with --follow, -n may be at most {BEFORE}", BEFORE = BEFORE)));
+        return Err(Failure::Use(said!("with --follow, -n may be at most {most}", most = BEFORE)));
     }
     let page: Page = service.get(&format!("/clips?limit={}", before.max(1)))?;
     let newest = page.clips.iter().map(|row| row.copied_at).max().unwrap_or(i64::MIN);

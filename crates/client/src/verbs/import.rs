@@ -137,7 +137,7 @@ pub(crate) fn bring_in(
             writeln!(
                 io::stderr(),
                 "{}",
-                said!("  … and {told} more; --json has them all", told = told - REASONS)
+                said!("  … and {more} more; --json has them all", more = told - REASONS)
             )?;
         }
     }

@@ -60,7 +60,7 @@ impl Join {
         writeln!(out, "{}", shown(&joined.text, true))?;
         let told = joined.text.chars().count() as u64;
         if told < joined.chars {
-            writeln!(out, "{}", said!("… and {told} characters more", told = joined.chars - told))?;
+            writeln!(out, "{}", said!("… and {more} characters more", more = joined.chars - told))?;
         }
         Ok(())
     }

@@ -225,11 +225,11 @@ fn show(out: &mut dyn Write, plan: &LimitsPlan) -> Result<(), Failure> {
         out,
         "{}",
         said!(
-            "There are  {clip}, {bytes}; beside them {favorite}, {bytes2}, beyond all limits",
+            "There are  {clip}, {bytes}; beside them {favorite}, {kept}, beyond all limits",
             clip = count_of(plan.counted.clips, "clip"),
             bytes = size(plan.counted.bytes),
             favorite = count_of(plan.kept.clips, "favorite"),
-            bytes2 = size(plan.kept.bytes)
+            kept = size(plan.kept.bytes)
         )
     )?;
     if plan.goes.clips == 0 {

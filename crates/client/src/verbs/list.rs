@@ -214,10 +214,10 @@ pub(crate) fn pointed(why: Failure, query: &str) -> Failure {
             let mark = "^".repeat(to.saturating_sub(from).max(1) as usize);
             let query = shown(query, false);
             Failure::Use(said!(
-                "the query can't be read: {detail}\n        {query}\n        {usize}{mark}",
+                "the query can't be read: {detail}\n        {query}\n        {blanks}{mark}",
                 detail = problem.detail,
                 query = query,
-                usize = " ".repeat(from as usize),
+                blanks = " ".repeat(from as usize),
                 mark = mark
             ))
         }

@@ -90,13 +90,13 @@ fn show(out: &mut dyn Write, all: &AllOrders) -> Result<(), Failure> {
     for (n, one) in all.orders.iter().enumerate() {
         let name = one.order.name.as_deref().map(|name| format!("{}: ", line(name))).unwrap_or_default();
         writeln!(out, "{:>3}  {name}{}", n + 1, line(&one.words))?;
-        let next = one.next.map(|at| said!("next {zone}", zone = when(at, &zone)));
+        let next = one.next.map(|at| said!("next {at}", at = when(at, &zone)));
         let last = one.last.map(|at| {
             let did = match &one.failed {
                 Some(why) => said!("could not: {why}", why = why),
                 None => said!("cleared {clip}", clip = count_of(one.cleared.unwrap_or(0), "clip")),
             };
-            said!("last {zone}: {did}", zone = when(at, &zone), did = did)
+            said!("last {at}: {did}", at = when(at, &zone), did = did)
         });
         let told: Vec<String> = [next, last].into_iter().flatten().collect();
         let told = if told.is_empty() { said!("has not acted yet") } else { told.join("; ") };

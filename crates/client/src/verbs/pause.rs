@@ -67,8 +67,8 @@ impl Pause {
                 out,
                 "{}",
                 said!(
-                    "Paused until {system}. Nothing that is copied meanwhile is read.",
-                    system = when(at, &TimeZone::system())
+                    "Paused until {at}. Nothing that is copied meanwhile is read.",
+                    at = when(at, &TimeZone::system())
                 )
             )?,
             None => {

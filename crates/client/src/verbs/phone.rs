@@ -70,8 +70,8 @@ impl Phone {
         writeln!(out, "{how}")?;
         let zone = TimeZone::system();
         let rows = all.phones.iter().map(|one| {
-            let since = said!("since {zone}", zone = when(one.made_at, &zone));
-            let seen = said!("seen {zone}", zone = when(one.seen_at, &zone));
+            let since = said!("since {at}", at = when(one.made_at, &zone));
+            let seen = said!("seen {at}", at = when(one.seen_at, &zone));
             vec![one.id[..SHOWN.min(one.id.len())].to_owned(), shown(&one.name, false), since, seen]
         });
         table::write(out, rows, &[1])?;

@@ -118,8 +118,8 @@ impl Remove {
             out,
             "{}",
             said!(
-                "{u64} would be removed.{pinned} Nothing was done.",
-                u64 = so_many(all as u64),
+                "{clips} would be removed.{pinned} Nothing was done.",
+                clips = so_many(all as u64),
                 pinned = pinned
             )
         )?)

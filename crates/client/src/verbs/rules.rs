@@ -166,7 +166,7 @@ fn words(rule: &Rule) -> String {
     let then = match rule.then {
         Verdict::Keep => "keep".to_owned(),
         Verdict::Here => said!("keep on this device alone"),
-        Verdict::Mask => said!("mask for {unwrap_or} minutes", unwrap_or = rule.minutes.unwrap_or(2.0)),
+        Verdict::Mask => said!("mask for {minutes} minutes", minutes = rule.minutes.unwrap_or(2.0)),
         Verdict::Refuse => "refuse".to_owned(),
     };
     let name = rule.name.as_ref().map(|name| format!("{}: ", line(name))).unwrap_or_default();

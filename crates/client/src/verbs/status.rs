@@ -54,7 +54,7 @@ impl Status {
             .unwrap_or_default();
         let until = match (status.capture.state, status.capture.paused_until) {
             (CaptureState::Paused, Some(at)) => {
-                said!(" until {system}", system = when(at, &TimeZone::system()))
+                said!(" until {at}", at = when(at, &TimeZone::system()))
             }
             (CaptureState::Paused, None) => said!(" until `yadori resume`"),
             _ => String::new(),
@@ -154,7 +154,7 @@ impl Status {
         }
         if let Some(brought) = &status.brought {
             let live = if brought.live { word!(", on the live clipboard") } else { "" };
-            let words = said!("a clip, {zone}{live}", zone = when(brought.at, &zone), live = live);
+            let words = said!("a clip, {at}{live}", at = when(brought.at, &zone), live = live);
             line(
                 out,
                 &said!("From {device}", device = shown(&table::cut(&brought.device, 9), false)),

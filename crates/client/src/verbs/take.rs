@@ -190,7 +190,7 @@ impl Take {
                 writeln!(out, "{}", shown(text, true))?;
                 let told = text.chars().count() as u64;
                 if told < ready.chars {
-                    writeln!(out, "{}", said!("… and {told} characters more", told = ready.chars - told))?;
+                    writeln!(out, "{}", said!("… and {more} characters more", more = ready.chars - told))?;
                 }
             }
             None => writeln!(out, "{}", said!("No text: {mimes}", mimes = ready.mimes.join(", ")))?,

@@ -84,7 +84,7 @@ impl Undo {
         let zone = TimeZone::system();
         let rows = acts.acts.iter().take(SHOWN).map(|act| {
             let undone = if act.undone { word!("taken back; `yadori redo` makes it again") } else { "" };
-            let until = act.until.map(|at| said!("until {zone}", zone = when(at, &zone))).unwrap_or_default();
+            let until = act.until.map(|at| said!("until {at}", at = when(at, &zone))).unwrap_or_default();
             let what = match (&act.first, act.drawer.as_ref().or(act.about.as_ref())) {
                 (Some(row), _) => table::line(row),
                 (None, Some(name)) => shown(name, false),
