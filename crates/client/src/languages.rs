@@ -79,14 +79,13 @@ pub(crate) fn meant(
     Ok(Meant { language, hours: written.hours.filter(|hours| [12, 24].contains(hours)) })
 }
 
-/// The help of all verbs in the language that is spoken.
-pub(crate) fn translated(command: Command) -> Command {
+/// The help of all verbs in the language that is spoken; `None` where that is the one of the sources.
+pub(crate) fn translated(mut command: Command) -> Option<Command> {
     if spoken() == Language::English {
-        return command;
+        return None;
     }
-    let mut command = command;
     command.build();
-    of_command(command)
+    Some(of_command(command))
 }
 
 fn of_command(command: Command) -> Command {

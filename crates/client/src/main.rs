@@ -109,12 +109,18 @@ fn main() -> ExitCode {
         }
         Err(why) => return failed(&why),
     }
-    CompleteEnv::with_factory(|| languages::translated(Arguments::command())).complete();
+    CompleteEnv::with_factory(|| {
+        languages::translated(Arguments::command()).unwrap_or_else(Arguments::command)
+    })
+    .complete();
     let words = verbs::list::with_turned_words(words.into_iter());
-    let read = languages::translated(Arguments::command())
-        .try_get_matches_from(&words)
-        .and_then(|matches| Arguments::from_arg_matches(&matches));
-    let arguments = match read {
+    let read = |command: clap::Command| {
+        command.try_get_matches_from(&words).and_then(|matches| Arguments::from_arg_matches(&matches))
+    };
+    // Only what is said of the arguments needs them in another language.
+    let arguments = match read(Arguments::command())
+        .or_else(|why| languages::translated(Arguments::command()).map_or(Err(why), read))
+    {
         Ok(arguments) => arguments,
         Err(why) => {
             let known = |word: &&str| Arguments::command().find_subcommand(word).is_some();
@@ -139,7 +145,10 @@ fn failed(why: &Failure) -> ExitCode {
 fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
     match &arguments.verb {
         Verb::Completions(verb) => return verb.run(out),
-        Verb::Manual(verb) => return verb.run(languages::translated(Arguments::command()), out),
+        Verb::Manual(verb) => {
+            return verb
+                .run(languages::translated(Arguments::command()).unwrap_or_else(Arguments::command), out);
+        }
         _ => {}
     }
     let environment = |name: &str| std::env::var_os(name).map(PathBuf::from);
