@@ -147,11 +147,12 @@ fn print_of(piece: &Piece) -> u64 {
     hasher.finalize().as_bytes().first_chunk().map_or(0, |first| u64::from_be_bytes(*first))
 }
 
-/// A number for an item from another device: none of those that this device gives, which count from 1.
-fn free(key: ItemKey, known: &HashMap<u32, Arc<Item>>) -> u32 {
+/// A number for an item from another device: none of those that this device gives, which count from 1, and none that another
+/// item has or had.
+fn free(key: ItemKey, is_taken: impl Fn(u32) -> bool) -> u32 {
     let far = 1 << 31;
     let first = key.0.first_chunk().map_or(far, |first| u32::from_be_bytes(*first) | far);
-    (first..=u32::MAX).chain(far..first).find(|number| !known.contains_key(number)).unwrap_or(far)
+    (first..=u32::MAX).chain(far..first).find(|number| !is_taken(*number)).unwrap_or(far)
 }
 
 impl SharedBatch {
@@ -216,8 +217,11 @@ impl SharedBatch {
             self.head.said = Some(Written { at: stamp(self.newest()), value: said });
             changed.head = true;
         }
+        // Of two that had one number here, the one that is there is meant.
+        let mut named: Vec<_> = self.items.iter().collect();
+        named.sort_by_key(|(_, one)| one.there);
         let mut here: HashMap<(u32, u64), ItemKey> =
-            self.items.iter().filter_map(|(key, one)| Some(((one.local?, one.print), *key))).collect();
+            named.into_iter().filter_map(|(key, one)| Some(((one.local?, one.print), *key))).collect();
         let mut now = Vec::with_capacity(batch.items.len());
         for item in &batch.items {
             let print = print_of(&item.piece);
@@ -304,24 +308,28 @@ impl SharedBatch {
         state.tidy = said.map_or_else(Vec::new, |said| said.tidy);
         let (mut known, handed) = (batch.known(), batch.handed());
         let mut order = Vec::with_capacity(self.items.len());
+        let mut taken: HashSet<u32> = self.items.values().filter_map(|one| one.local).collect();
+        let mut used: HashSet<u32> = HashSet::with_capacity(self.items.len());
         for key in self.order() {
             let Some(item) = self.items.get_mut(&key) else { continue };
             let print = item.print;
             let same = |local: &u32| known.get(local).is_some_and(|one| print_of(&one.piece) == print);
             let here = item.local.filter(same);
-            let local = match (here, pieces.get(&key)) {
-                (Some(local), _) => local,
-                (None, Some(piece)) => {
-                    let local = item
-                        .local
-                        .filter(|local| !known.contains_key(local))
-                        .unwrap_or_else(|| free(key, &known));
+            let local = match here.filter(|local| !used.contains(local)) {
+                Some(local) => local,
+                None => {
+                    let known_here = here.and_then(|local| known.get(&local)).map(|one| one.piece.clone());
+                    let Some(piece) = pieces.get(&key).cloned().or(known_here) else { continue };
+                    let own = item.local.filter(|local| !known.contains_key(local) && !used.contains(local));
+                    let is_taken = |number| known.contains_key(&number) || taken.contains(&number);
+                    let local = own.unwrap_or_else(|| free(key, is_taken));
                     item.local = Some(local);
-                    known.insert(local, Arc::new(Item { id: local, piece: piece.clone() }));
+                    taken.insert(local);
+                    known.insert(local, Arc::new(Item { id: local, piece }));
                     local
                 }
-                (None, None) => continue,
             };
+            used.insert(local);
             order.push(local);
         }
         batch.put_in_order(&order, &known, &handed);

@@ -185,7 +185,7 @@ impl Device {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(600))]
+    #![proptest_config(ProptestConfig::with_cases(1500))]
     #[test]
     fn devices_that_have_heard_of_each_other_have_the_same_batch(
         steps in proptest::collection::vec(step(), 0..40),
