@@ -58,6 +58,18 @@ impl Service {
         self.all_acts().into_iter().filter(|(act, _)| act != "import").collect()
     }
 
+    /// Takes the newest act of a kind back, whatever was done since.
+    #[track_caller]
+    pub fn take_back(&self, kind: &str) {
+        let listed: Value = serde_json::from_str(&self.yadori(&["undo", "--list", "--json"])).expect("JSON");
+        let mut acts = listed["acts"].as_array().into_iter().flatten();
+        let act =
+            acts.find(|act| act["act"] == kind && act["undone"] == Value::Bool(false)).expect("such an act");
+        let url = format!("{}/api/v1/undo?act={}", self.address(), act["id"].as_str().unwrap_or_default());
+        let auth = format!("Authorization: Bearer {}", self.key());
+        assert_eq!(Self::curl(&["-X", "POST", "-H", &auth, &url]).0, 200, "{kind}");
+    }
+
     /// Adds texts, oldest first. Gives their ids.
     pub fn add(&self, texts: &[&str]) -> Vec<String> {
         let add = |text: &&str| {

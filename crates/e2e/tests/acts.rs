@@ -14,15 +14,6 @@ fn add(service: &Service, text: &str) -> String {
     added["row"]["id"].as_str().expect("an id").to_owned()
 }
 
-/// Takes the newest act of a kind back, whatever was done since.
-fn take_back(service: &Service, kind: &str) {
-    let listed: Value = serde_json::from_str(&service.yadori(&["undo", "--list", "--json"])).expect("JSON");
-    let act = listed["acts"].as_array().unwrap().iter().find(|act| act["act"] == kind).expect("such an act");
-    let url = format!("{}/api/v1/undo?act={}", service.address(), act["id"].as_str().unwrap());
-    let auth = format!("Authorization: Bearer {}", service.key());
-    assert_eq!(Service::curl(&["-X", "POST", "-H", &auth, &url]).0, 200);
-}
-
 fn titles(service: &Service, arguments: &[&str]) -> Vec<String> {
     let name = |item: &Value| match item.get("divider") {
         Some(divider) => format!("-- {}", divider["name"].as_str().unwrap_or_default()),
@@ -196,14 +187,14 @@ fn what_was_written_since_is_not_undone() {
     // Removed and copied again: the undo of the removal gives it its title back and keeps the new copy.
     service.yadori(&["remove", &id]);
     add(&service, "oats");
-    take_back(&service, "remove");
+    service.take_back("remove");
     let row: Value = serde_json::from_str(&service.yadori(&["show", "--json", &id])).unwrap();
     assert_eq!((row["row"]["title"].clone(), row["row"]["copies"].clone()), (json!("First"), json!(2)));
     // An edit whose clip was copied since stays when the edit is taken back, unpinned.
     service.yadori(&["pin", &id]);
     service.yadori(&["edit", &id, "--text", "oats 25 kg"]);
     add(&service, "oats 25 kg");
-    take_back(&service, "edit");
+    service.take_back("edit");
     assert_eq!(titles(&service, &["-f"]), ["oats"]);
     assert!(service.list(5).iter().any(|row| row.head == "oats 25 kg" && row.kept.is_none()));
 }

@@ -121,9 +121,7 @@ fn what_was_done_apart_is_merged_and_what_goes_goes_everywhere() {
         assert!(matches.contains("\"copies\": 2"), "copied once on each: {matches}");
     }
     // Undo brings it back on both, with its content, although the other has let go of that.
-    // (The drawer goes first.)
-    guest.yadori(&["undo"]);
-    guest.yadori(&["undo"]);
+    guest.take_back("remove");
     until_exchanged(&[&host, &guest]);
     assert_eq!(host.yadori(&["show", &ids[2], "--raw"]), "Candles: 40");
 }
