@@ -1,7 +1,7 @@
 //! The long form of the soak: ten minutes of mixed work, ten each at the console (by keys, pointer and touch, every act in
 //! the log asked for), a form filled by chords fifty times, the picker used two hundred times in each form, then a hundred blows, with stops of 5, 20 and 60 seconds. Ends
 //! with an error when anything that was answered is not so, or memory grows. Arguments: how many blows, how many minutes, and
-//! (`day`, `keys`, `pointer`, `touch`, `form`, `picker`) one part alone.
+//! (`day`, `day-x11`, `day-wayland`, `keys`, `pointer`, `touch`, `form`, `picker`) one part alone.
 
 use std::time::Duration;
 
@@ -24,11 +24,14 @@ fn mixed(minutes: f64) -> anyhow::Result<()> {
     Ok(())
 }
 
-/// A day of 2,000 copies and 300 takes on each kind of desktop.
+/// A day of 2,000 copies and 300 takes on each kind of desktop, or on one.
 #[expect(clippy::print_stdout, reason = "it tells how far it has come")]
-fn days() -> anyhow::Result<()> {
-    for (name, desk) in [("X11", Desk::X(Display::start())), ("Wayland", Desk::Wayland(Compositor::start()))]
-    {
+fn days(alone: Option<&str>) -> anyhow::Result<()> {
+    for name in ["X11", "Wayland"] {
+        if alone.is_some_and(|alone| alone != "day" && alone != format!("day-{}", name.to_lowercase())) {
+            continue;
+        }
+        let desk = if name == "X11" { Desk::X(Display::start()) } else { Desk::Wayland(Compositor::start()) };
         let (day, service) = spend(desk, 2_000, 6)?;
         let idle = idle(&service, Duration::from_secs(60));
         println!("a day on {name}: {day:?}; {:.3} % of a core when nothing happens", idle * 100.0);
@@ -45,8 +48,8 @@ fn main() -> anyhow::Result<()> {
     if alone.is_none() {
         mixed(minutes)?;
     }
-    if alone.as_deref().is_none_or(|alone| alone == "day") {
-        days()?;
+    if alone.as_deref().is_none_or(|alone| alone.starts_with("day")) {
+        days(alone.as_deref())?;
     }
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
     let ways = [("keys", By::Keys, 101), ("pointer", By::Pointer, 102), ("touch", By::Touch, 103)];
