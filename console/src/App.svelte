@@ -104,7 +104,8 @@
     const look = console.session.status?.look;
     if (!look) return;
     showTheme(look.theme);
-    void speakAs(look.language ?? 'system');
+    // Without its catalogue it goes on as it spoke before.
+    speakAs(look.language ?? 'system').catch(() => {});
     [shown.hours, shown.density, shown.previews] = [look.hours, isTouched() ? 'normal' : (look.density ?? 'normal'), look.previews ?? 'medium'];
   });
 </script>

@@ -29,11 +29,24 @@ export function t(text: string, holes: Holes = {}): string {
   return fill(now.catalogue[text]?.[0] || text, holes);
 }
 
+/** Which of a message's forms is for a number, by language. Rows are counted with every keystroke, so each is made once. */
+const forms = new Map<Language, (n: number) => number>();
+
+function formOf(n: number): number {
+  let form = forms.get(now.language);
+  if (!form) {
+    const rules = new Intl.PluralRules(now.language);
+    const all = rules.resolvedOptions().pluralCategories;
+    form = (n) => all.indexOf(rules.select(n));
+    forms.set(now.language, form);
+  }
+  return form(n);
+}
+
 /** So many of something: `{n}` is the number. */
 export function counted(n: number, one: string, many: string): string {
-  const forms = now.catalogue[one];
-  const rules = new Intl.PluralRules(now.language);
-  const text = forms ? forms[Math.min(rules.resolvedOptions().pluralCategories.indexOf(rules.select(n)), forms.length - 1)] : undefined;
+  const known = now.catalogue[one];
+  const text = known?.[Math.min(formOf(n), known.length - 1)];
   return fill(text || (n === 1 ? one : many), { n: n.toLocaleString('en') });
 }
 

@@ -19,6 +19,21 @@ pub struct Browser {
     profile: TempDir,
 }
 
+/// The console's pages, as the fragment of its address names them.
+pub const PAGES: [&str; 11] = [
+    "history",
+    "favorites",
+    "drawers",
+    "batches",
+    "hand",
+    "pick",
+    "insight",
+    "acts",
+    "devices",
+    "settings",
+    "help",
+];
+
 impl Browser {
     /// Starts a browser: with a window when a display is given, headless otherwise.
     pub async fn start(display: Option<&str>) -> Result<Self> {

@@ -29,7 +29,7 @@ use std::path::PathBuf;
 use std::sync::OnceLock;
 use std::time::{Duration, Instant};
 
-pub use browser::Browser;
+pub use browser::{Browser, PAGES};
 pub use compositor::Compositor;
 pub use display::Display;
 pub use owner::{Owner, Reply};

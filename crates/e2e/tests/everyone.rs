@@ -4,7 +4,7 @@
 use anyhow::Result;
 use serde_json::{Value, json};
 use yadori_e2e::pointer::Pointer;
-use yadori_e2e::{Browser, Display, Service, until};
+use yadori_e2e::{Browser, Display, PAGES, Service, until};
 
 const DOWN: &str = "\u{e015}";
 const ENTER: &str = "\u{e007}";
@@ -471,19 +471,7 @@ async fn it_can_be_used_at_four_times_the_size_with_wide_spacing_and_in_forced_c
         service.yadori(&["settings", "set", "look.density", density]);
         service.yadori(&["settings", "set", "look.language", language]);
         browser.until(&format!("return document.documentElement.lang === '{language}'")).await?;
-        for page in [
-            "history",
-            "favorites",
-            "drawers",
-            "batches",
-            "hand",
-            "pick",
-            "insight",
-            "acts",
-            "devices",
-            "settings",
-            "help",
-        ] {
+        for page in PAGES {
             browser.script(&format!("location.hash = '#/{page}'")).await?;
             browser.until("return document.querySelector('main')?.textContent.length > 3").await?;
             assert_eq!(browser.script(wide).await?, json!(true), "{page} in {language}");

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use anyhow::Result;
 use proc_macro2::{Delimiter, TokenStream, TokenTree};
 use serde_json::json;
-use yadori_e2e::{Browser, Service};
+use yadori_e2e::{Browser, PAGES, Service};
 
 fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
@@ -359,19 +359,7 @@ async fn the_console_changes_its_language_in_every_window_and_says_everything_in
         .await?;
     let english: BTreeSet<String> =
         catalogue("console").into_iter().filter(|(a, b)| a != b).map(|(a, _)| a).collect();
-    for page in [
-        "history",
-        "favorites",
-        "drawers",
-        "batches",
-        "hand",
-        "insight",
-        "acts",
-        "devices",
-        "settings",
-        "help",
-        "pick",
-    ] {
+    for page in PAGES {
         browser.script(&format!("window.location.hash = '#/{page}'")).await?;
         browser.until(&format!("return window.location.hash.startsWith('#/{page}') && document.querySelector('main')?.textContent.length > 3")).await?;
         let says: Vec<String> = serde_json::from_value(browser.script(SAYS).await?)?;
