@@ -23,11 +23,12 @@ mod verbs;
 mod when;
 mod zone;
 
+use std::ffi::OsString;
 use std::io::{self, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
+use clap::{Args, Command, CommandFactory, FromArgMatches, Parser, Subcommand};
 use clap_complete::env::CompleteEnv;
 
 use connection::Connection;
@@ -42,14 +43,20 @@ use verbs::doctor::Around;
 #[derive(Debug, Parser)]
 #[command(name = "yadori", version, max_term_width = 100)]
 struct Arguments {
+    #[command(flatten)]
+    general: General,
+    #[command(subcommand)]
+    verb: Verb,
+}
+
+#[derive(Debug, Args)]
+struct General {
     /// Speak to the service that was started with this --home
     #[arg(long, env = "YADORI_HOME", value_name = "DIR", global = true)]
     home: Option<PathBuf>,
     /// Speak this language: en or ja; without it, that of the settings or of the desktop
     #[arg(long, value_name = "LANGUAGE", global = true)]
     lang: Option<String>,
-    #[command(subcommand)]
-    verb: Verb,
 }
 
 #[derive(Debug, Subcommand)]
@@ -100,6 +107,27 @@ enum Verb {
     Manual(verbs::manual::Manual),
 }
 
+/// The command with one verb alone, for those that are called most: to build that of all verbs takes longer than to be
+/// answered. It reads what the whole one reads, or nothing.
+fn alone(words: &[OsString]) -> Option<Command> {
+    let verb = words.iter().find_map(|word| {
+        Some(match word.to_str()? {
+            "take" => verbs::take::Take::augment_args(Command::new("take")),
+            "list" => verbs::list::List::augment_args(Command::new("list")),
+            "show" => verbs::show::Show::augment_args(Command::new("show")),
+            "add" => verbs::add::Add::augment_args(Command::new("add")),
+            "pick" => verbs::pick::Pick::augment_args(Command::new("pick")),
+            "status" => verbs::status::Status::augment_args(Command::new("status")),
+            _ => return None,
+        })
+    })?;
+    Some(General::augment_args(Command::new("yadori")).subcommand(verb))
+}
+
+fn read(command: Command, words: &[OsString]) -> Result<Arguments, clap::Error> {
+    command.try_get_matches_from(words).and_then(|matches| Arguments::from_arg_matches(&matches))
+}
+
 fn main() -> ExitCode {
     let words: Vec<_> = std::env::args_os().collect();
     match languages::meant(&words, |name| std::env::var_os(name)) {
@@ -114,12 +142,13 @@ fn main() -> ExitCode {
     })
     .complete();
     let words = verbs::list::with_turned_words(words.into_iter());
-    let read = |command: clap::Command| {
-        command.try_get_matches_from(&words).and_then(|matches| Arguments::from_arg_matches(&matches))
+    let whole = || {
+        // Only what is said of the arguments needs them in another language.
+        let said =
+            |why| languages::translated(Arguments::command()).map_or(Err(why), |all| read(all, &words));
+        read(Arguments::command(), &words).or_else(said)
     };
-    // Only what is said of the arguments needs them in another language.
-    let arguments = match read(Arguments::command())
-        .or_else(|why| languages::translated(Arguments::command()).map_or(Err(why), read))
+    let arguments = match alone(&words).and_then(|command| read(command, &words).ok()).map_or_else(whole, Ok)
     {
         Ok(arguments) => arguments,
         Err(why) => {
@@ -153,9 +182,10 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
     }
     let environment = |name: &str| std::env::var_os(name).map(PathBuf::from);
     if let Verb::Autostart(verb) = &arguments.verb {
-        return verb.run(&Places::new(arguments.home, environment)?, out);
+        return verb.run(&Places::new(arguments.general.home, environment)?, out);
     }
-    let (home, socket) = (arguments.home.clone(), place::socket(arguments.home, environment)?);
+    let (home, socket) =
+        (arguments.general.home.clone(), place::socket(arguments.general.home, environment)?);
     let service = Connection::to(socket);
     match arguments.verb {
         Verb::Status(verb) => verb.run(&service, out),
@@ -205,5 +235,60 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
             verb.run(&service, &around, out)
         }
         Verb::Completions(_) | Verb::Manual(_) | Verb::Autostart(_) => Ok(()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    const POOL: &[&str] = &[
+        "take",
+        "list",
+        "show",
+        "add",
+        "pick",
+        "status",
+        "send",
+        "drawer",
+        "bring-up",
+        "1",
+        "f1",
+        "kind:link",
+        "take",
+        "--home",
+        "/tmp",
+        "--lang",
+        "ja",
+        "--json",
+        "-n",
+        "2",
+        "-f",
+        "--plain",
+        "--drawer",
+        "replies",
+        "--",
+        "-word",
+        "--oldest-first",
+        "--title",
+        "--help",
+        "--version",
+        "--nonsense",
+        "--at=3",
+    ];
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(2_000))]
+
+        #[test]
+        fn a_verb_alone_reads_what_all_of_them_read(chosen in prop::collection::vec(prop::sample::select(POOL), 1..6)) {
+            let words: Vec<OsString> = std::iter::once("yadori").chain(chosen).map(OsString::from).collect();
+            if let Some(Ok(read_alone)) = alone(&words).map(|command| read(command, &words)) {
+                let whole = read(Arguments::command(), &words).expect("what one verb reads, all read");
+                prop_assert_eq!(format!("{read_alone:?}"), format!("{whole:?}"));
+            }
+        }
     }
 }

@@ -237,9 +237,12 @@ fn the_phrase_brings_the_history_back_when_every_device_is_lost() {
         .stdout(std::process::Stdio::piped())
         .spawn()
         .unwrap();
-    let lines = BufReader::new(showing.stdout.take().unwrap()).lines().map_while(Result::ok);
-    let phrase = lines.map(|line| line.trim().to_owned()).find(|line| line.len() == 34).expect("a phrase");
+    // Read to the end: who is not listened to any more ends well, and says no more of how it went.
+    let mut lines = BufReader::new(showing.stdout.take().unwrap()).lines().map_while(Result::ok);
+    let phrase =
+        lines.by_ref().map(|line| line.trim().to_owned()).find(|line| line.len() == 34).expect("a phrase");
     lost.yadori(&["pair", "--cancel"]);
+    lines.for_each(drop);
     assert!(!showing.wait().unwrap().success());
     lost.add(&["Bread: 12 loaves", "Gas: 3 bottles"]);
     until_exchanged(&[&lost]);

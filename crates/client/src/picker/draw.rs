@@ -187,7 +187,7 @@ fn draw_list(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) 
         frame.render_widget(Paragraph::new(words).style(soft()), area);
         return;
     }
-    let zone = jiff::tz::TimeZone::system();
+    let zone = crate::zone::here();
     let mut y = area.y;
     for (at, id) in picker.ids.iter().enumerate().skip(picker.top).take(picker.page) {
         let height = lines_of(shown, id).min((area.y + area.height).saturating_sub(y));

@@ -7,7 +7,6 @@ use base64::Engine;
 use clap::Args;
 use jiff::Timestamp;
 use jiff::civil::DateTime;
-use jiff::tz::TimeZone;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use yadori_api::{AddClip, AddRepresentation, Added, Source, decoded};
 
@@ -155,7 +154,7 @@ fn moment(text: &str) -> Result<i64, Failure> {
         text.split_once(['T', 't', ' ']).is_none_or(|(_, time)| !time.contains(['+', '-', 'Z', 'z', '[']));
     let local = || {
         let here: DateTime = text.parse().ok().filter(|_| bare)?;
-        Some(here.to_zoned(TimeZone::system()).ok()?.timestamp())
+        Some(here.to_zoned(crate::zone::here()).ok()?.timestamp())
     };
     let at = zoned.or_else(local).map(jiff::Timestamp::as_microsecond).ok_or_else(|| {
         Failure::Use(said!("--at takes a time such as 2026-11-02T09:41, 2026-11-02T09:41Z or 2026-11-02T09:41+09:00, and `{text}` is none", text = text))

@@ -5,7 +5,6 @@ use std::io::Write;
 use clap::Args;
 use jiff::Timestamp;
 use jiff::civil::DateTime;
-use jiff::tz::TimeZone;
 use yadori_api::{Clear as Wanted, ClearPlan, Cleared, DatabaseState, Scope, Status};
 
 use super::json;
@@ -57,7 +56,7 @@ pub(crate) struct NoMoment(String);
 /// A moment in this computer's zone: microseconds since the Unix epoch.
 fn moment(text: &str) -> Result<i64, NoMoment> {
     let wrong = || NoMoment(text.to_owned());
-    let zone = TimeZone::system();
+    let zone = crate::zone::here();
     let now = Timestamp::now().to_zoned(zone.clone());
     let civil = match text.split_once(':') {
         Some((hour, minute)) if !text.contains('-') => {
@@ -203,7 +202,7 @@ mod tests {
 
     #[test]
     fn moments_are_times_of_today_or_dates_and_never_to_come() {
-        let zone = TimeZone::system();
+        let zone = crate::zone::here();
         let at = |text: &str| {
             moment(text).map(|at| Timestamp::from_microsecond(at).unwrap().to_zoned(zone.clone()))
         };

@@ -4,7 +4,6 @@ use std::io::Write;
 use std::process::{Command, Stdio};
 
 use clap::Args;
-use jiff::tz::TimeZone;
 use yadori_api::{SignInLink, SignedInBrowsers};
 
 use super::json;
@@ -77,7 +76,7 @@ impl Console {
                 said!("No browser is signed in. `yadori console` prints a sign-in link.")
             )?);
         }
-        let zone = TimeZone::system();
+        let zone = crate::zone::here();
         let rows = found.browsers.iter().map(|one| {
             let seen = said!("seen {at}", at = when(one.seen_at, &zone));
             let since = said!("since {at}", at = when(one.made_at, &zone));

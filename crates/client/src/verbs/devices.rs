@@ -4,7 +4,6 @@ use std::io::Write;
 
 use clap::{Args, Subcommand};
 use clap_complete::engine::ArgValueCompleter;
-use jiff::tz::TimeZone;
 use unicode_width::UnicodeWidthStr;
 use yadori_api::{AllDevices, OnItsWay, PauseExchange, SendClip};
 
@@ -60,7 +59,7 @@ impl Devices {
                 word!("This device belongs to no group. `yadori pair --hub ADDRESS` begins one.")
             )?);
         }
-        let zone = TimeZone::system();
+        let zone = crate::zone::here();
         for one in &all.devices {
             let heard = match (one.this, one.heard_at) {
                 (true, _) => said!("this device"),
@@ -143,7 +142,7 @@ fn print(all: &AllDevices, out: &mut dyn Write) -> Result<(), Failure> {
             word!("This device belongs to no group. `yadori pair --hub ADDRESS` begins one.")
         )?);
     };
-    let zone = TimeZone::system();
+    let zone = crate::zone::here();
     let mut line = |name: &str, value: &str| writeln!(out, "{}{value}", table::padded(name, 15));
     line(word!("Hub"), &shown(hub, false))?;
     let others = table::count_of(all.devices.len().saturating_sub(1) as u64, "device");

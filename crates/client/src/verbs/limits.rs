@@ -4,7 +4,6 @@ use std::collections::BTreeMap;
 use std::io::Write;
 
 use clap::{Args, Subcommand};
-use jiff::tz::TimeZone;
 use serde_json::Value;
 use yadori_api::limits::{Limit, Limits as Held};
 use yadori_api::{AllSettings, ChangeSettings, LimitsPlan, Obeyed, Outlook, TryLimits};
@@ -119,7 +118,7 @@ impl Limits {
                 if self.json {
                     return json(out, &outlook);
                 }
-                let at = outlook.at.map(|at| format!(" ({})", when(at, &TimeZone::system())));
+                let at = outlook.at.map(|at| format!(" ({})", when(at, &crate::zone::here())));
                 Ok(writeln!(out, "{}{}.", outlook.words, at.unwrap_or_default())?)
             }
             Some(What::Obey { yes }) => {

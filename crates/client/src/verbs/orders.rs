@@ -3,7 +3,6 @@
 use std::io::Write;
 
 use clap::{Args, Subcommand};
-use jiff::tz::TimeZone;
 use serde_json::Value;
 use yadori_api::{AllOrders, AllSettings, ChangeSettings, Order};
 
@@ -86,7 +85,7 @@ fn show(out: &mut dyn Write, all: &AllOrders) -> Result<(), Failure> {
     if all.orders.is_empty() {
         return Ok(writeln!(out, "{}", said!("There are no standing orders."))?);
     }
-    let zone = TimeZone::system();
+    let zone = crate::zone::here();
     for (n, one) in all.orders.iter().enumerate() {
         let name = one.order.name.as_deref().map(|name| format!("{}: ", line(name))).unwrap_or_default();
         writeln!(out, "{:>3}  {name}{}", n + 1, line(&one.words))?;

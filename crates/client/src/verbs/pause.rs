@@ -3,7 +3,6 @@
 use std::io::{IsTerminal, Write};
 
 use clap::Args;
-use jiff::tz::TimeZone;
 use yadori_api::{Clear, ClearPlan, Cleared, PauseFor, Status};
 
 use super::json;
@@ -68,7 +67,7 @@ impl Pause {
                 "{}",
                 said!(
                     "Paused until {at}. Nothing that is copied meanwhile is read.",
-                    at = when(at, &TimeZone::system())
+                    at = when(at, &crate::zone::here())
                 )
             )?,
             None => {

@@ -3,7 +3,6 @@
 use std::io::Write;
 
 use clap::{Args, Subcommand};
-use jiff::tz::TimeZone;
 use yadori_api::{AllPhones, PhoneLink, SignedInBrowser};
 
 use super::json;
@@ -68,7 +67,7 @@ impl Phone {
             ),
         };
         writeln!(out, "{how}")?;
-        let zone = TimeZone::system();
+        let zone = crate::zone::here();
         let rows = all.phones.iter().map(|one| {
             let since = said!("since {at}", at = when(one.made_at, &zone));
             let seen = said!("seen {at}", at = when(one.seen_at, &zone));

@@ -3,7 +3,6 @@
 use std::io::Write;
 
 use anstyle::Style;
-use jiff::tz::TimeZone;
 use serde::Serialize;
 use yadori_api::{Divider, Excerpt, ExcerptOf, Hit, Row};
 
@@ -103,7 +102,7 @@ pub(super) fn print_lines(
     lines: &[Line<'_>],
     favorites_from: Option<usize>,
 ) -> Result<(), Failure> {
-    let zone = TimeZone::system();
+    let zone = crate::zone::here();
     let marked = table::styled();
     let has_room = table::width() >= WIDE;
     let from_most = if table::width() == table::WHOLE { table::WHOLE } else { FROM };

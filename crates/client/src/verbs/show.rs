@@ -5,7 +5,6 @@ use std::path::PathBuf;
 
 use clap::Args;
 use clap_complete::engine::ArgValueCompleter;
-use jiff::tz::TimeZone;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use yadori_api::{Detail, Kind, Pictured, PicturedState};
 
@@ -226,7 +225,7 @@ fn facts(out: &mut dyn Write, whole: &Detail) -> Result<(), Failure> {
     line(word!("Id"), &row.id)?;
     line(word!("Place"), &row.place.to_string())?;
     line(word!("Kind"), table::kind(row.kind))?;
-    line(word!("Copied"), &format!("{}, {}", when(row.copied_at, &TimeZone::system()), times(row.copies)))?;
+    line(word!("Copied"), &format!("{}, {}", when(row.copied_at, &crate::zone::here()), times(row.copies)))?;
     let from = table::from(&row.source);
     if !from.is_empty() {
         line(word!("From"), &from)?;

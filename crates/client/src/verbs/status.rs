@@ -4,7 +4,6 @@ use std::io::Write;
 use std::time::{Duration, Instant};
 
 use clap::Args;
-use jiff::tz::TimeZone;
 use yadori_api::{CaptureState, DatabaseState, LiveState, Status as Answer};
 
 use super::batch::next_words;
@@ -54,7 +53,7 @@ impl Status {
             .unwrap_or_default();
         let until = match (status.capture.state, status.capture.paused_until) {
             (CaptureState::Paused, Some(at)) => {
-                said!(" until {at}", at = when(at, &TimeZone::system()))
+                said!(" until {at}", at = when(at, &crate::zone::here()))
             }
             (CaptureState::Paused, None) => said!(" until `yadori resume`"),
             _ => String::new(),
@@ -81,7 +80,7 @@ impl Status {
             line(out, word!("Limits"), &words)?;
             why(out, Some(&said!("{why}; `yadori limits obey` lets them go", why = waits.why)))?;
         }
-        let zone = TimeZone::system();
+        let zone = crate::zone::here();
         if let Some(at) = status.last_copy_at {
             line(out, word!("Last copy"), &when(at, &zone))?;
         }

@@ -3,7 +3,6 @@
 use std::io::Write;
 
 use clap::Args;
-use jiff::tz::TimeZone;
 use yadori_api::{Acted, Acts};
 
 use super::{json, json_line, list, name_of};
@@ -81,7 +80,7 @@ impl Undo {
         if acts.acts.is_empty() {
             return Ok(writeln!(out, "{}", said!("There is nothing to take back."))?);
         }
-        let zone = TimeZone::system();
+        let zone = crate::zone::here();
         let rows = acts.acts.iter().take(SHOWN).map(|act| {
             let undone = if act.undone { word!("taken back; `yadori redo` makes it again") } else { "" };
             let until = act.until.map(|at| said!("until {at}", at = when(at, &zone))).unwrap_or_default();
