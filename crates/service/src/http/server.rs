@@ -9,7 +9,10 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
-use axum::{Extension, Router};
+use axum::Router;
+use hyper::Request;
+use hyper::body::Incoming;
+use hyper::service::{Service, service_fn};
 use hyper_util::rt::{TokioIo, TokioTimer};
 use hyper_util::service::TowerToHyperService;
 use tokio::io::{AsyncRead, AsyncWrite};
@@ -171,7 +174,7 @@ async fn serve<S: Source>(source: S, router: Router, ended: CancellationToken) {
             }
         }
         let (guests, ended) = (guests.clone(), ended.clone());
-        let router = router.clone().layer(Extension(guest.clone()));
+        let router = router.clone();
         open.spawn(async move {
             serve_one(connection, router, &guest, &ended).await;
             guests.has_left(&guest);
@@ -189,7 +192,13 @@ async fn serve_one(
 ) {
     let mut http = hyper::server::conn::http1::Builder::new();
     http.timer(TokioTimer::new()).header_read_timeout(HEAD_TIME);
-    let serving = http.serve_connection(TokioIo::new(connection), TowerToHyperService::new(router));
+    // Each request learns who asks. A layer of the router would do that, too, but is laid around each route anew.
+    let (router, asking) = (TowerToHyperService::new(router), guest.clone());
+    let answer = service_fn(move |mut request: Request<Incoming>| {
+        request.extensions_mut().insert(asking.clone());
+        router.call(request)
+    });
+    let serving = http.serve_connection(TokioIo::new(connection), answer);
     tokio::pin!(serving);
     tokio::select! {
         _ = &mut serving => {}
