@@ -21,6 +21,9 @@ pub const SCHEMA: &str = "yadori";
 /// Connections at once.
 const CONNECTIONS: u32 = 8;
 
+/// Large contents that are written at once, over two connections each.
+const STAGING: usize = 2;
+
 /// One that was looked at as it came back, and was not yet at rest as they were renewed, is met later.
 const ON_THEIR_WAY: [Duration; 3] = [Duration::ZERO, Duration::from_millis(200), Duration::from_secs(2)];
 
@@ -48,6 +51,8 @@ pub struct Store {
     renewed: Arc<Mutex<Instant>>,
     /// Held by whoever moves clips of a restore to their place.
     pub(crate) moving: Arc<tokio::sync::Mutex<()>>,
+    /// Large contents are written so many at a time: there are connections left for what is short.
+    pub(crate) staging: Arc<tokio::sync::Semaphore>,
     /// This device belongs to a group: changes are noted, to be sent.
     pub(crate) exchanges: Arc<AtomicBool>,
 }
@@ -94,6 +99,7 @@ impl Store {
             claims: Arc::default(),
             renewed,
             moving: Arc::default(),
+            staging: Arc::new(tokio::sync::Semaphore::new(STAGING)),
             exchanges: Arc::new(AtomicBool::new(joined > 0)),
         })
     }

@@ -165,6 +165,39 @@ async fn the_same_content_is_stored_once_and_a_large_one_in_chunks() {
     assert_eq!(store.content(large.digest()).await.unwrap(), large);
 }
 
+#[tokio::test(flavor = "multi_thread", worker_threads = 4)]
+async fn large_contents_that_come_at_once_are_all_written_and_short_ones_go_between_them() {
+    let (_server, store) = store("at_once").await;
+    let large =
+        |n: usize| Content::new((0..13 * CHUNK / 3).map(|at| (at % 251 + n) as u8).collect::<Vec<_>>());
+    let all: Arc<Vec<Content>> = Arc::new((0..12).map(large).collect());
+    // What a service that was killed leaves half-way.
+    for content in all.iter().step_by(2) {
+        sqlx::query("INSERT INTO chunks (digest, n, data) VALUES (?, 1, 'half'), (?, 3, 'half')")
+            .bind(&content.digest().0[..])
+            .bind(&content.digest().0[..])
+            .execute(store.pool())
+            .await
+            .unwrap();
+    }
+    let staging: Vec<_> = (0..all.len())
+        .map(|n| {
+            let (store, all) = (store.clone(), all.clone());
+            tokio::spawn(async move { store.stage(all[n].digest(), &all[n], 1).await })
+        })
+        .collect();
+    for n in 0..30 {
+        commit(&store, &group_of(&[clip(&format!("Kestrel Hut, bunk {n}"), n)])).await.unwrap();
+    }
+    for one in staging {
+        one.await.unwrap().unwrap();
+    }
+    for content in all.iter() {
+        assert_eq!(&store.content(content.digest()).await.unwrap(), content);
+    }
+    assert_eq!(count(&store, "SELECT COUNT(*) FROM chunks").await, 12 * 5 + 30);
+}
+
 #[tokio::test]
 async fn a_change_whose_content_was_not_staged_is_refused_whole() {
     let (_server, store) = store("not_staged").await;
