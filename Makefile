@@ -7,7 +7,7 @@ PREFIX ?= /usr/local
 DESTDIR ?=
 # What is installed: release, or debug for whoever tries the installing itself.
 BUILT ?= release
-build = cargo build $(if $(filter release,$(BUILT)),--release) -q -p yadori-service -p yadori-client -p yadori-hub
+build = tools/build $(BUILT)
 
 help:
 	@echo "make demo   show Yadori with sample data on a private display, until Ctrl-C"
@@ -23,12 +23,12 @@ help:
 
 demo:
 	@tools/setup demo
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub -p yadori-demo
+	@. tools/path && tools/build release yadori-demo
 	@target/release/yadori-demo
 
 run:
 	@tools/setup run
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub
+	@. tools/path && tools/build release
 	@echo "yadorid keeps what you copy until Ctrl-C. In another terminal: target/release/yadori console --open"
 	@target/release/yadorid
 
@@ -56,15 +56,15 @@ test:
 
 bench:
 	@tools/setup test
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search && cargo run --release -q -p yadori-e2e --bin large && cargo run --release -q -p yadori-e2e --bin console && cargo run --release -q -p yadori-e2e --bin handing && cargo run --release -q -p yadori-e2e --bin sweeping && cargo run --release -q -p yadori-e2e --bin exchanging && cargo run --release -q -p yadori-e2e --bin reading
+	@. tools/path && tools/build release && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search && cargo run --release -q -p yadori-e2e --bin large && cargo run --release -q -p yadori-e2e --bin console && cargo run --release -q -p yadori-e2e --bin handing && cargo run --release -q -p yadori-e2e --bin sweeping && cargo run --release -q -p yadori-e2e --bin exchanging && cargo run --release -q -p yadori-e2e --bin reading
 
 programs:
 	@tools/setup test
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo run --release -q -p yadori-e2e --bin programs && cargo run --release -q -p yadori-e2e --bin programs -- ends
+	@. tools/path && tools/build release && cargo run --release -q -p yadori-e2e --bin programs && cargo run --release -q -p yadori-e2e --bin programs -- ends
 
 soak:
 	@tools/setup test
-	@. tools/path && cargo build --release -q -p yadori-service -p yadori-client -p yadori-hub && cargo run --release -q -p yadori-e2e --bin soak && YADORI_SEEDS=10000 cargo test --release -q -p yadori-sync --test simulation
+	@. tools/path && tools/build release && cargo run --release -q -p yadori-e2e --bin soak && YADORI_SEEDS=10000 cargo test --release -q -p yadori-sync --test simulation
 
 fuzz:
 	@tools/setup fuzz

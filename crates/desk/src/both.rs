@@ -32,6 +32,8 @@ enum Which {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Seen {
     Content(u64),
+    /// The same of what was selected, and not copied.
+    Selected(u64),
     Refused(RefusedBecause),
 }
 
@@ -78,10 +80,11 @@ impl Merged {
                     self.say(DeskEvent::Live(live));
                 }
             }
-            DeskEvent::Copied { offer, at_start, executable } => {
-                let seen = Seen::Content(self.digest(&offer));
+            DeskEvent::Copied { offer, at_start, executable, selected } => {
+                let digest = self.digest(&offer);
+                let seen = if selected { Seen::Selected(digest) } else { Seen::Content(digest) };
                 if self.is_new(from, offer.at, seen) {
-                    self.say(DeskEvent::Copied { offer, at_start, executable });
+                    self.say(DeskEvent::Copied { offer, at_start, executable, selected });
                 }
             }
             DeskEvent::Refused(refused) => {

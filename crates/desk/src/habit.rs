@@ -1,7 +1,10 @@
-//! How programs paste that are told to by keys: how long they take, how often they ask for the content.
+//! How programs paste that are told to by keys: how long they take, how often they ask for the content. And how they
+//! select.
 
 use std::time::Duration;
 
+/// How long what is selected must have been left alone: it grows as the mouse moves.
+pub(crate) const SELECTED_FOR: Duration = Duration::from_millis(300);
 /// How long a program may take to ask for what it is to paste.
 pub(crate) const ASKING: Duration = Duration::from_secs(1);
 /// How long it must have been quiet once a program has asked as often as it is known to ask for one paste: browsers ask

@@ -40,6 +40,8 @@ pub enum DeskEvent {
         at_start: bool,
         /// The executable of its program, without its directory.
         executable: Option<String>,
+        /// It was selected, and not copied: the live clipboard is what it was.
+        selected: bool,
     },
     /// A copy was made that is not kept.
     Refused(Refused),
@@ -69,11 +71,13 @@ pub struct Intake {
     pub rules: Rules,
     /// Bytes of one copy at most, [`COPY_CAP`] or less.
     pub cap: u64,
+    /// What is selected is read as well, once it has been left alone for a moment.
+    pub selected: bool,
 }
 
 impl Default for Intake {
     fn default() -> Self {
-        Self { rules: Rules::default(), cap: COPY_CAP }
+        Self { rules: Rules::default(), cap: COPY_CAP, selected: false }
     }
 }
 

@@ -81,7 +81,7 @@ impl Stage {
         } else if offer.size() > COPY_CAP {
             refused(RefusedBecause::TooLarge(offer.size()))
         } else {
-            DeskEvent::Copied { offer, at_start: false, executable: None }
+            DeskEvent::Copied { offer, at_start: false, executable: None, selected: false }
         };
         let _ = self.tell.send(event);
     }

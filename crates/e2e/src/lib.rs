@@ -64,15 +64,18 @@ pub fn programs() -> &'static PathBuf {
         let own = std::env::current_exe().expect("the path of this program");
         let dir = own.parent().expect("a directory");
         let dir = if dir.ends_with("deps") { dir.parent().expect("a directory") } else { dir };
-        let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
-        let mut build = std::process::Command::new(cargo);
-        // The tests' own build is of everything: built otherwise, features would differ and all of it be built again.
-        if dir.ends_with("release") {
-            build.args(["build", "-q", "--release", "--bins"]);
-            build.args(["-p", "yadori-service", "-p", "yadori-client", "-p", "yadori-hub"]);
+        let mut build = if dir.ends_with("release") {
+            let mut build =
+                std::process::Command::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../../tools/build"));
+            build.arg("release");
+            build
         } else {
-            build.args(["build", "-q", "--workspace", "--bins"]);
-        }
+            // The tests' own build is of everything: built otherwise, features would differ and all of it be built again.
+            let cargo = std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into());
+            let mut build = std::process::Command::new(cargo);
+            build.args(["build", "-q", "--workspace", "--bins", "--examples"]);
+            build
+        };
         assert!(build.status().expect("cargo").success(), "the programs could not be built");
         dir.to_owned()
     })

@@ -154,6 +154,7 @@ impl<'a> Session<'a> {
         }
         self.state.read_pipes();
         self.state.expire_readings();
+        self.state.read_selected();
         if let Some(offer) = self.state.left_behind() {
             let at = offer.at;
             self.state.take(offer, Live::TakenOver(at), Done::Nobody);

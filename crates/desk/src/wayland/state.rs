@@ -22,9 +22,10 @@ use wayland_protocols_misc::zwp_virtual_keyboard_v1::client::zwp_virtual_keyboar
 use wayland_protocols_misc::zwp_virtual_keyboard_v1::client::zwp_virtual_keyboard_v1::ZwpVirtualKeyboardV1;
 use yadori_core::clip::mime;
 use yadori_core::intake::rule::{Known, Verdict};
-use yadori_core::{Kind, NAME_BYTES, Offer, Source};
+use yadori_core::{Kind, Micros, NAME_BYTES, Offer, Source};
 
 use super::keys::Keyboard;
+use crate::habit::SELECTED_FOR;
 use crate::job::Job;
 use crate::{DeskEvent, Keys, Live, Refused, RefusedBecause, now};
 
@@ -84,8 +85,12 @@ pub(super) struct State {
     /// The clipboard has been empty since, and what was held may belong to a program that has closed.
     pub(super) emptied: Option<Instant>,
     pub(super) finished: bool,
-    /// The first selection has been told of.
+    /// What the clipboard held at the start has been told of.
     begun: bool,
+    /// The same of what was selected.
+    selected_begun: bool,
+    /// What was selected and may still grow, its names, and until when it is left alone.
+    selected: Option<(protocols::Offered, Vec<String>, Instant)>,
     pub(super) answered: Vec<Answered>,
     /// What the compositor has given us, once everything is there.
     pub(super) bound: Option<Bound>,
@@ -112,6 +117,8 @@ impl State {
             emptied: None,
             finished: false,
             begun: false,
+            selected_begun: false,
+            selected: None,
             answered: Vec::new(),
             bound: None,
         }
@@ -144,10 +151,29 @@ impl State {
         }
     }
 
+    /// Something was selected, and not copied; it may still grow.
     pub(super) fn primary_selected(&mut self, offer: Option<ObjectId>) {
-        if let Some((offer, _)) = offer.and_then(|id| self.offers.remove(&id)) {
-            offer.destroy();
+        let at_start = !std::mem::replace(&mut self.selected_begun, true);
+        if let Some((before, ..)) = self.selected.take() {
+            before.destroy();
         }
+        let Some((offer, names)) = offer.and_then(|id| self.offers.remove(&id)) else { return };
+        if at_start || !self.keys().intake.selected || self.serving.is_own(&names) {
+            return offer.destroy();
+        }
+        self.selected = Some((offer, names, Instant::now() + SELECTED_FOR));
+    }
+
+    /// Reads what was selected and has been left alone.
+    pub(super) fn read_selected(&mut self) {
+        let Some((offer, names, _)) = self.selected.take_if(|(.., until)| *until <= Instant::now()) else {
+            return;
+        };
+        let (source, window) = self.windows.source();
+        if self.paused.load(Ordering::SeqCst) || self.refused_by(&source, &names).is_some() {
+            return offer.destroy();
+        }
+        self.read(reading::Reading::selected(offer, self.job(now(), false, source), window), names);
     }
 
     /// The clipboard has changed hands. `None`: nothing is on it, which browsers say before each copy, and which is all that
@@ -186,12 +212,18 @@ impl State {
             offer.destroy();
             return refuse(self, RefusedBecause::Ruled(rule));
         }
-        let cap = self.keys().intake.cap;
-        let job = Job::new(at, at_start, source, self.now_ms()).at_most(cap);
+        self.read(reading::Reading::new(offer, self.job(at, at_start, source), window), names);
+    }
+
+    fn job(&self, at: Micros, at_start: bool, source: Source) -> Job {
+        Job::new(at, at_start, source, self.now_ms()).at_most(self.keys().intake.cap)
+    }
+
+    fn read(&mut self, reading: reading::Reading, names: Vec<String>) {
         if self.readings.len() >= MOST_READINGS {
             self.give_up_reading(0);
         }
-        self.readings.push(reading::Reading::new(offer, job, window));
+        self.readings.push(reading);
         self.begin_reading(self.readings.len() - 1, names);
     }
 
@@ -210,7 +242,8 @@ impl State {
         let readings =
             self.readings.iter().map(|one| self.started + Duration::from_millis(one.deadline_ms() + 1));
         let emptied = self.emptied.map(|since| since + CLOSING);
-        readings.chain(emptied).chain(self.pasting.deadline()).min()
+        let selected = self.selected.iter().map(|(.., until)| *until);
+        readings.chain(emptied).chain(self.pasting.deadline()).chain(selected).min()
     }
 
     /// What an emptied clipboard held that is still to be had: its program has closed. What was emptied on purpose stays so.

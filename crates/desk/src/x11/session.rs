@@ -4,6 +4,7 @@ mod asking;
 mod chords;
 mod making;
 mod pasting;
+mod selecting;
 mod serving;
 
 use std::collections::HashMap;
@@ -70,7 +71,20 @@ struct PendingTake {
     done: Option<oneshot::Sender<Result<(), TakeError>>>,
 }
 
+/// Which selection is read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Which {
+    /// What was copied.
+    Copied {
+        /// Before the desk began to watch.
+        at_start: bool,
+    },
+    /// What was selected, and not copied.
+    Selected,
+}
+
 struct Reading {
+    which: Which,
     window: Window,
     owner: Window,
     time: Timestamp,
@@ -99,6 +113,8 @@ pub(crate) struct Session<'a> {
     marking: Vec<u32>,
     readings: Vec<Reading>,
     retired: Vec<(Window, Instant)>,
+    /// What was selected and may still grow.
+    selected: Option<selecting::Selected>,
     owned: Option<Ownership>,
     takes: Vec<PendingTake>,
     outgoing: Vec<Outgoing>,
@@ -150,6 +166,7 @@ impl<'a> Session<'a> {
             marking: Vec::new(),
             readings: Vec::new(),
             retired: Vec::new(),
+            selected: None,
             owned: None,
             takes: Vec::new(),
             outgoing: Vec::new(),
@@ -321,6 +338,10 @@ impl<'a> Session<'a> {
             Event::XfixesSelectionNotify(event) if event.selection == self.atoms.CLIPBOARD => {
                 self.owner_changed(event)
             }
+            Event::XfixesSelectionNotify(event) if event.selection == u32::from(AtomEnum::PRIMARY) => {
+                self.was_selected(event);
+                Ok(())
+            }
             Event::SelectionNotify(event) => self.answered(event),
             Event::PropertyNotify(event) if event.window == self.serving => {
                 if event.atom == self.atoms._YADORI_TIME && event.state == Property::NEW_VALUE {
@@ -405,7 +426,8 @@ impl<'a> Session<'a> {
         let soonest = soonest.map(|at| Duration::from_millis(at.saturating_sub(now_ms) + 1));
         let made = self.making.deadline().map(|at| at.saturating_duration_since(Instant::now()));
         let saves = self.saves.iter().map(|(_, until)| until.saturating_duration_since(Instant::now()));
-        let keys = self.chord_deadline().into_iter().chain(self.paste_deadline());
+        let keys =
+            self.chord_deadline().into_iter().chain(self.paste_deadline()).chain(self.selected_deadline());
         let keys = keys.map(|at| at.saturating_duration_since(Instant::now()));
         soonest.into_iter().chain(made).chain(saves).chain(keys).min()
     }
@@ -420,6 +442,7 @@ impl<'a> Session<'a> {
                 self.step(n, next)?;
             }
         }
+        self.read_selected()?;
         self.outgoing.retain(|one| one.deadline_ms >= now_ms);
         let now = Instant::now();
         self.making.expire(now);

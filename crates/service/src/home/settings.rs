@@ -25,6 +25,7 @@ pub mod look;
 pub mod phone;
 mod pictures;
 mod sections;
+mod selection;
 mod signs;
 
 use self::exchanged::{ExchangeSection, Exchanged};
@@ -35,6 +36,7 @@ use self::pictures::PicturesSection;
 use self::sections::{
     ActsSection, ChordsSection, DatabaseSection, HubSection, LogSection, PasteSection, PickerSection,
 };
+use self::selection::SelectionSection;
 use self::signs::{Signs, SignsSection};
 
 /// The commented example, also the documentation of every setting.
@@ -81,6 +83,7 @@ struct File {
     exchange: ExchangeSection,
     signs: SignsSection,
     pictures: PicturesSection,
+    selection: SelectionSection,
     look: LookSection,
     hub: HubSection,
     phone: PhoneSection,
@@ -118,6 +121,8 @@ pub struct Changeable {
     pub signs: Signs,
     /// Words in pictures are read.
     pub read_pictures: bool,
+    /// What is selected and not copied is recorded as well.
+    pub keep_selected: bool,
     /// How the console looks.
     pub look: Look,
 }
@@ -135,6 +140,7 @@ impl Default for Changeable {
             exchange: Exchanged::default(),
             signs: Signs::default(),
             read_pictures: true,
+            keep_selected: false,
             look: Look::default(),
         }
     }
@@ -350,6 +356,7 @@ fn combine(flags: Flags, file: File, home: Home, displays: Displays) -> Result<S
             exchange: exchanged::exchanged(&file.exchange)?,
             signs: file.signs.signs(),
             read_pictures: file.pictures.read(),
+            keep_selected: file.selection.keep(),
             look: file.look.look()?,
         },
         config: PathBuf::new(),

@@ -52,14 +52,14 @@ pub async fn run(
                     app.health.change(|health| health.live = live);
                 }
             }
-            DeskEvent::Copied { offer, at_start, executable } => {
+            DeskEvent::Copied { offer, at_start, executable, selected } => {
                 // Each copy has a time of its own. A clock that was set back is believed: the order is not its business.
                 let seen = offer.at;
                 let set_back = last_at.saturating_sub(seen) > SET_BACK;
                 let at = if set_back { seen } else { seen.max(last_at.saturating_add(1)) };
                 last_at = at;
                 app.health.change(|health| health.dated(seen, at));
-                let copy = Seen { offer, at, at_start, executable };
+                let copy = Seen { offer, at, at_start, executable, selected };
                 take_in(&app, &queue, copy, disk.clone()).await;
             }
             DeskEvent::Refused(refused) => refuse(&app, &queue, &refused),
@@ -76,10 +76,12 @@ struct Seen {
     at: Micros,
     at_start: bool,
     executable: Option<String>,
+    /// It was selected, and not copied.
+    selected: bool,
 }
 
 async fn take_in(app: &Shared, queue: &Queue, copy: Seen, disk: Disk) {
-    let Seen { offer, at, at_start, executable } = copy;
+    let Seen { offer, at, at_start, executable, selected } = copy;
     if is_own_link(app, &offer) {
         unkept(app, at);
         return;
@@ -87,7 +89,7 @@ async fn take_in(app: &Shared, queue: &Queue, copy: Seen, disk: Disk) {
     let (aside, seen_at) = (offer.size() > ASIDE, offer.at);
     let (shared, queue) = (app.clone(), queue.clone());
     let work = async move {
-        let arrival = Arrival { at, at_start, live: true, on_top: true, extra: None };
+        let arrival = Arrival { at, at_start, live: !selected, on_top: true, extra: None };
         match read_offer(shared.clips.device(), Arc::unwrap_or_clone(offer), arrival).await {
             Some(capture) => match decide(&shared, capture, executable.as_deref()) {
                 Fate::Keep(capture) => submit(&shared, &queue, &disk, *capture).await,

@@ -106,7 +106,11 @@ pub fn keys_of(settings: &Changeable) -> Keys {
     Keys {
         chords: settings.chords.clone(),
         paste: settings.paste.clone(),
-        intake: Intake { rules: keeping.rules.clone(), cap: keeping.limits.one },
+        intake: Intake {
+            rules: keeping.rules.clone(),
+            cap: keeping.limits.one,
+            selected: settings.keep_selected,
+        },
     }
 }
 

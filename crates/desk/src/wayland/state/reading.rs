@@ -30,6 +30,8 @@ const MOST_PATIENCE_MS: u64 = 10_000;
 pub(in crate::wayland) struct Reading {
     offer: Offered,
     job: Job,
+    /// It was selected, and not copied.
+    selected: bool,
     /// The window that had the keyboard when it was made.
     window: Option<u64>,
     pipe: Option<OwnedFd>,
@@ -41,7 +43,12 @@ pub(in crate::wayland) struct Reading {
 
 impl Reading {
     pub(in crate::wayland) fn new(offer: Offered, job: Job, window: Option<u64>) -> Self {
-        Self { offer, job, window, pipe: None, wish: None, asked_ms: 0 }
+        Self { offer, job, selected: false, window, pipe: None, wish: None, asked_ms: 0 }
+    }
+
+    /// Of what was selected.
+    pub(in crate::wayland) fn selected(offer: Offered, job: Job, window: Option<u64>) -> Self {
+        Self { selected: true, ..Self::new(offer, job, window) }
     }
 
     pub(in crate::wayland) fn deadline_ms(&self) -> u64 {
@@ -151,6 +158,9 @@ impl State {
     /// The clipboard has changed hands.
     pub(in crate::wayland) fn supersede_readings(&mut self) {
         for n in (0..self.readings.len()).rev() {
+            if self.readings[n].selected {
+                continue;
+            }
             let next = self.readings[n].job.supersede();
             self.step(n, next);
         }
@@ -174,18 +184,20 @@ impl State {
     }
 
     fn end(&mut self, n: usize, outcome: Outcome) {
-        let Reading { offer, job, window, .. } = self.readings.remove(n);
+        let Reading { offer, job, selected, window, .. } = self.readings.remove(n);
         offer.destroy();
         let refused = |reason, source| DeskEvent::Refused(Refused { at: job.at(), reason, source });
         match outcome {
             Outcome::Copied { mut offer, at_start } => {
                 reading::soften_cut(&mut offer);
                 let offer = Arc::new(offer);
-                if !job.is_superseded() {
+                if !selected && !job.is_superseded() {
                     self.held = Some(Held { offer: offer.clone(), window });
                 }
-                self.say(DeskEvent::Copied { offer, at_start, executable: None });
+                self.say(DeskEvent::Copied { offer, at_start, executable: None, selected });
             }
+            // Nobody has copied it: what becomes of it is no news.
+            _ if selected => {}
             // Not even where it came from.
             Outcome::DoNotRecord => self.say(refused(RefusedBecause::DoNotRecord, Source::default())),
             Outcome::Ruled(rule) => self.say(refused(RefusedBecause::Ruled(rule), Source::default())),

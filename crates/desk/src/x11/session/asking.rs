@@ -14,7 +14,7 @@ use yadori_core::clip::{mime, reading};
 use yadori_core::intake::rule::{Known, Verdict};
 use yadori_core::{Kind, Micros, NAME_BYTES};
 
-use super::{LATE, MOST_MARKING, MOST_NAMES, MOST_TARGETS, Reading, Session, X};
+use super::{LATE, MOST_MARKING, MOST_NAMES, MOST_TARGETS, Reading, Session, Which, X};
 use crate::job::{Answer, Job, Next, Outcome};
 use crate::release::release;
 use crate::x11::process::Process;
@@ -30,16 +30,27 @@ impl Session<'_> {
             return Ok(());
         }
         let window = self.conn.generate_id().map_err(|_| ConnectionError::UnknownError)?;
+        self.ask_owner(window, owner, (time, at), Which::Copied { at_start })
+    }
+
+    /// Begins to read what `owner` holds since a time of the server, `at` by the clock.
+    pub(super) fn ask_owner(
+        &mut self,
+        window: Window,
+        owner: Window,
+        (time, at): (Timestamp, Micros),
+        which: Which,
+    ) -> X<()> {
         let look = CreateWindowAux::new().event_mask(EventMask::PROPERTY_CHANGE);
         self.conn.create_window(0, window, self.root, -1, -1, 1, 1, 0, WindowClass::INPUT_ONLY, 0, &look)?;
         // The owner answers while it is looked at.
-        self.convert(window, self.atoms.TARGETS, time)?;
+        self.convert(which, window, self.atoms.TARGETS, time)?;
         let (source, process) = self.programs.source_of(&self.conn, &self.atoms, self.root, owner);
         let cap = self.inbox.keys().intake.cap;
-        let job = Job::new(at, at_start, source, self.now_ms()).at_most(cap);
+        let job = Job::new(at, which == Which::Copied { at_start: true }, source, self.now_ms()).at_most(cap);
         let executable = process.and_then(crate::x11::process::name);
         let process = process.map(Process::new);
-        self.readings.push(Reading { window, owner, time, job, executable, process });
+        self.readings.push(Reading { which, window, owner, time, job, executable, process });
         Ok(())
     }
 
@@ -57,7 +68,9 @@ impl Session<'_> {
     /// The clipboard has changed hands: what was being read of it is another's by now.
     pub(super) fn supersede(&mut self) -> X<()> {
         let mut done = Vec::new();
-        for (n, reading) in self.readings.iter_mut().enumerate() {
+        for (n, reading) in
+            self.readings.iter_mut().enumerate().filter(|(_, one)| one.which != Which::Selected)
+        {
             if let Next::Done(outcome) = reading.job.supersede() {
                 done.push((n, outcome));
             }
@@ -69,14 +82,12 @@ impl Session<'_> {
         Ok(())
     }
 
-    pub(super) fn convert(&self, window: Window, target: Atom, time: Timestamp) -> X<()> {
-        self.conn.convert_selection(
-            window,
-            self.atoms.CLIPBOARD,
-            target,
-            self.atoms._YADORI_CONTENT,
-            time,
-        )?;
+    fn convert(&self, which: Which, window: Window, target: Atom, time: Timestamp) -> X<()> {
+        let selection = match which {
+            Which::Copied { .. } => self.atoms.CLIPBOARD,
+            Which::Selected => AtomEnum::PRIMARY.into(),
+        };
+        self.conn.convert_selection(window, selection, target, self.atoms._YADORI_CONTENT, time)?;
         Ok(())
     }
 
@@ -221,7 +232,10 @@ impl Session<'_> {
                     None => self.conn.intern_atom(false, name.as_bytes())?.reply().map(|reply| reply.atom),
                 };
                 match target {
-                    Ok(target) => self.convert(self.readings[n].window, target, self.readings[n].time),
+                    Ok(target) => {
+                        let Reading { which, window, time, .. } = self.readings[n];
+                        self.convert(which, window, target, time)
+                    }
                     Err(_) => self.end(n, Outcome::Unreadable),
                 }
             }
@@ -230,7 +244,7 @@ impl Session<'_> {
     }
 
     pub(super) fn end(&mut self, n: usize, outcome: Outcome) -> X<()> {
-        let Reading { window, owner, job, executable, .. } = self.readings.remove(n);
+        let Reading { which, window, owner, job, executable, .. } = self.readings.remove(n);
         // Not destroyed at once: owners that answer late would get an error and some of them end by it.
         self.retired.push((window, Instant::now() + LATE));
         let refused =
@@ -247,11 +261,14 @@ impl Session<'_> {
             Outcome::Copied { mut offer, at_start } => {
                 reading::soften_cut(&mut offer);
                 let offer = Arc::new(offer);
-                if !job.is_superseded() {
+                let selected = which == Which::Selected;
+                if !selected && !job.is_superseded() {
                     self.last_read = Some((owner, offer.clone()));
                 }
-                self.say(DeskEvent::Copied { offer, at_start, executable });
+                self.say(DeskEvent::Copied { offer, at_start, executable, selected });
             }
+            // Nobody has copied it: what becomes of it is no news.
+            _ if which == Which::Selected => {}
             Outcome::DoNotRecord => {
                 // Not even where it came from.
                 let refused =
@@ -316,7 +333,8 @@ impl Session<'_> {
     /// The owner's program has ended. True when what it held has been taken over.
     pub(super) fn owner_died(&mut self, owner: Window, time: Timestamp) -> X<bool> {
         for n in (0..self.readings.len()).rev() {
-            if self.readings[n].owner == owner || !self.readings[n].job.is_superseded() {
+            let replaces = self.readings[n].which != Which::Selected && !self.readings[n].job.is_superseded();
+            if self.readings[n].owner == owner || replaces {
                 let outcome = self.readings[n].job.owner_gone();
                 self.end(n, outcome)?;
             }

@@ -48,6 +48,7 @@ pub(super) struct Chords {
 impl Session<'_> {
     /// Reads the keyboard and listens for the chords, as far as other programs leave them.
     pub(super) fn listen(&mut self) -> X<()> {
+        self.watch_selected()?;
         match Keyboard::read(&self.conn) {
             Ok(keyboard) => self.chords.keyboard = keyboard,
             Err(x11rb::errors::ReplyError::ConnectionError(why)) => return Err(why),

@@ -44,7 +44,7 @@ impl Known {
 }
 
 /// Every setting, in the order in which a person reads them.
-pub const KNOWN: [Known; 41] = [
+pub const KNOWN: [Known; 42] = [
     known(
         "limits.clips",
         "10000",
@@ -217,6 +217,13 @@ pub const KNOWN: [Known; 41] = [
         true,
         "true or false",
         "Words in pictures are read and found, where tesseract is installed (Debian's tesseract-ocr)",
+    ),
+    known(
+        "selection.keep",
+        "false",
+        true,
+        "true or false",
+        "What is selected with the mouse is recorded as well, once it has been left alone for a moment",
     ),
     known("capture", "true", false, "true or false", "Whether copies are watched at all"),
     known(
