@@ -6,8 +6,20 @@ use std::path::Path;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let root = Path::new(&std::env::var("CARGO_MANIFEST_DIR")?).join("../../locales");
+    let messages = table_of(&root, &["service", "client", "help"])?;
+    // What is said in one of the others stands there alone.
+    table_of(&root, &["service", "client", "help", "details"])?;
+    let details = table_of(&root, &["details"])?;
+    let out = std::env::var("OUT_DIR")?;
+    std::fs::write(Path::new(&out).join("ja.rs"), messages)?;
+    std::fs::write(Path::new(&out).join("ja_details.rs"), details)?;
+    Ok(())
+}
+
+/// The messages of some catalogues as a sorted table.
+fn table_of(root: &Path, parts: &[&str]) -> Result<String, Box<dyn std::error::Error>> {
     let mut messages: BTreeMap<String, String> = BTreeMap::new();
-    for part in ["service", "client", "help"] {
+    for part in parts {
         let file = root.join(part).join("ja.po");
         println!("cargo::rerun-if-changed={}", file.display());
         for message in polib::po_file::parse(&file)?.messages() {
@@ -31,6 +43,5 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         writeln!(table, "    ({english:?}, {japanese:?}),")?;
     }
     table.push(']');
-    std::fs::write(Path::new(&std::env::var("OUT_DIR")?).join("ja.rs"), table)?;
-    Ok(())
+    Ok(table)
 }

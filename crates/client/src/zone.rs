@@ -32,8 +32,9 @@ fn file(wanted: Option<&str>, local: impl Fn() -> Option<PathBuf>) -> Option<Pat
     };
     let name = wanted.strip_prefix(':').unwrap_or(wanted);
     let name = name.split_once(DATABASE).map_or(name, |(_, name)| name);
-    let plain =
-        name.contains('/') && name.split('/').all(|part| !part.is_empty() && part != "." && part != "..");
+    // A rule that is written out may hold a slash as well; it has commas.
+    let part = |part: &str| !part.is_empty() && part != "." && part != "..";
+    let plain = name.contains('/') && !name.contains(',') && name.split('/').all(part);
     plain.then(|| Path::new("/usr/share").join(DATABASE).join(name))
 }
 

@@ -213,6 +213,51 @@ fn whatever_the_client_says_stands_in_its_catalogue_and_nothing_stands_outside()
     assert_eq!(unsaid, Vec::<&String>::new(), "said by nobody");
 }
 
+/// The strings of a source, and those of them that are the words of an error (`#[error("…")]`).
+fn strings(tokens: TokenStream, all: &mut BTreeSet<String>, errors: &mut BTreeSet<String>) {
+    let mut before = None;
+    for token in tokens {
+        if let TokenTree::Group(group) = &token {
+            let of_error = matches!(&before, Some(TokenTree::Ident(name)) if *name == "error");
+            let first = group.stream().into_iter().next().filter(|_| of_error);
+            errors.extend(first.as_ref().and_then(string));
+            strings(group.stream(), all, errors);
+        }
+        all.extend(string(&token));
+        before = Some(token);
+    }
+}
+
+/// What goes wrong is told by the parts that answer, wherever it was found.
+#[test]
+fn whatever_goes_wrong_can_be_told_in_the_other_language_and_nothing_is_translated_that_nobody_says() {
+    let (mut all, mut errors) = (BTreeSet::new(), BTreeSet::new());
+    let mut files = Vec::new();
+    for part in ["core", "desk", "service", "store", "sync"] {
+        sources(&root().join(format!("crates/{part}/src")), &mut files);
+    }
+    for file in files.iter().filter(|file| !file.ends_with("tests.rs")) {
+        strings(std::fs::read_to_string(file).unwrap().parse().expect("Rust"), &mut all, &mut errors);
+    }
+    let words = |text: &String| {
+        let bare = text.split('{').map(|part| part.split_once('}').map_or(part, |(_, after)| after));
+        bare.flat_map(str::split_whitespace)
+            .any(|word| word.chars().filter(char::is_ascii_alphabetic).count() > 1)
+    };
+    let details = catalogue("details");
+    let others = ["service", "client"].map(catalogue);
+    let known =
+        |text: &&String| details.contains_key(*text) || others.iter().any(|other| other.contains_key(*text));
+    let lacks: Vec<_> = errors.iter().filter(|text| words(text) && !known(text)).collect();
+    assert!(errors.len() > 250, "{}", errors.len());
+    assert_eq!(lacks, Vec::<&String>::new(), "not in the catalogue");
+    let unsaid: Vec<_> = details.keys().filter(|text| !all.contains(*text)).collect();
+    assert_eq!(unsaid, Vec::<&String>::new(), "said by nobody");
+    let silent: Vec<_> =
+        details.iter().filter(|(english, said)| !is_japanese(said) && words(english)).collect();
+    assert!(silent.len() < 4, "{silent:?}");
+}
+
 #[test]
 fn a_text_outside_the_catalogue_would_be_found() {
     let of = |source: &str| {
@@ -247,7 +292,7 @@ fn no_message_loses_what_is_put_into_it() {
             .filter(|hole| hole.bytes().all(|b| b.is_ascii_alphanumeric() || b"_:".contains(&b)))
             .collect()
     };
-    for part in ["client", "service", "help"] {
+    for part in ["client", "service", "help", "details"] {
         for (english, many, said) in messages(part) {
             assert_eq!(holes(many.as_ref().unwrap_or(&english)), holes(&said), "{english}");
             assert_eq!(english.matches('\n').count(), said.matches('\n').count(), "{english}");
@@ -308,6 +353,19 @@ fn the_client_and_the_service_speak_the_language_of_the_desktop() {
     let verbs = all.lines().filter(verb);
     assert!(verbs.clone().count() > 40 && verbs.clone().all(is_japanese), "{all}");
     assert!(say(&[], &["--lang", "tlh", "status"]).1.contains("--lang takes en or ja"));
+    // Details with something in them, what is wrong in a query and a setting, reasons and outlooks.
+    for (arguments, wanted) in [
+        (&["settings", "set", "limits.clips", "0"][..], "1 から"),
+        (&["list", "(oats"], "この組が閉じていません"),
+        (&["list", "since:never"], "のような時 が必要です"),
+        (&["status"], "--no-capture なしで"),
+        (&["rules", "try", "anything"], "残ります。"),
+        (&["limits", "why", "1"], "なくなります。"),
+        (&["settings", "set", "look.density", "huge"], "`look.density` が `huge` です"),
+    ] {
+        let (_, words) = say(&japanese, arguments);
+        assert!(words.contains(wanted), "{arguments:?}: {words}");
+    }
     // The setting counts before the desktop, the option before both.
     service.yadori(&["settings", "set", "look.language", "ja"]);
     assert!(say(&[("LANG", "en_GB.UTF-8")], &["status"]).1.starts_with("記録"));

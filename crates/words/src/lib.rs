@@ -1,6 +1,8 @@
 //! The language of what the service and the client say. The English words stand in the sources and are the keys of the
 //! others' catalogues (GNU gettext's PO files under `locales`), which the build turns into sorted tables.
 
+mod retold;
+
 use std::sync::atomic::{AtomicU8, Ordering};
 
 /// Messages by their English words, sorted.

@@ -6,9 +6,9 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use yadori_api::picker::machine::{Do, Picker, View, Wanted};
 use yadori_api::{
-    Acted, CaptureState, Clear, ClearPlan, Cleared, Detail, Filling, Form, Hand, HandedOut, Item, Items,
-    Keep, KeepIn, Kind, Page, PasteInto, PauseFor, Remove, Removed, Row, Scope, Status, Take, Taken, Tidied,
-    TryTidy,
+    Acted, CaptureState, Clear, ClearPlan, Cleared, Detail, ExcerptOf, Filling, Form, Hand, HandedOut, Hit,
+    Item, Items, Keep, KeepIn, Kind, Page, PasteInto, PauseFor, Remove, Removed, Row, Scope, Status, Take,
+    Taken, Tidied, TryTidy,
 };
 
 use super::pictures::{LARGE, SMALL};
@@ -273,8 +273,19 @@ fn listed(service: &Connection, wanted: &Wanted) -> Result<Answer, Failure> {
     let query = if *view == View::Drawers { format!("is:drawer {query}") } else { query.clone() };
     let (q, zone) = (escaped(&query), crate::zone::parameter());
     let found = service.found(&format!("/search?q={q}&limit={limit}{within}{zone}"))?;
-    let rows = found.hits.into_iter().map(|hit| hit.row).collect();
+    let rows = found.hits.into_iter().map(row_of).collect();
     Ok(Answer::Listed { number: *number, rows, more: found.more, total: None })
+}
+
+/// The row of what was found; of a picture that was found by the words in it, with those before what it is.
+fn row_of(hit: Hit) -> Row {
+    let mut row = hit.row;
+    let read = hit.excerpts.into_iter().next().filter(|excerpt| excerpt.of == ExcerptOf::Picture);
+    if let Some(read) = read {
+        let words = said!("in the picture: {words}", words = read.text.trim());
+        row.title = Some(row.title.map_or(words.clone(), |title| format!("{title} · {words}")));
+    }
+    row
 }
 
 /// How the batch in hand is, in words.
@@ -337,4 +348,33 @@ fn taken(service: &Connection, id: &str, wanted: Take, paste: bool, close: bool)
         table::cut(&table::line(&taken.row), table::width().saturating_sub(22).max(20))
     );
     Ok(Answer::Taken { close, words })
+}
+
+#[cfg(test)]
+mod tests {
+    use serde_json::json;
+
+    use super::*;
+
+    #[test]
+    fn a_picture_that_was_found_by_its_words_shows_them() {
+        let line = |title: Option<&str>, of: &str| {
+            let hit = json!({
+                "row": {
+                    "id": "a", "prefix": "a", "place": 1, "kind": "image", "head": "", "title": title, "chars": 0, "lines": 0,
+                    "size": 9, "formatted": false, "copied_at": "2026-11-26T10:00:00Z", "copies": 1, "source": {},
+                    "picture": {"mime": "image/png", "width": 4, "height": 2}, "files": [], "file_count": 0, "saved": true,
+                    "fill_ins": false
+                },
+                "excerpts": [{"of": of, "text": " boil all water\n", "marks": [[1, 5]]}]
+            });
+            crate::table::line(&row_of(serde_json::from_value(hit).expect("a hit")))
+        };
+        assert_eq!(line(None, "picture"), "in the picture: boil all water — PNG · 4 × 2 · 9 B");
+        assert_eq!(
+            line(Some("Notice"), "picture"),
+            "Notice · in the picture: boil all water — PNG · 4 × 2 · 9 B"
+        );
+        assert_eq!(line(Some("Notice"), "title"), "Notice — PNG · 4 × 2 · 9 B");
+    }
 }

@@ -119,7 +119,8 @@ impl Limits {
                     return json(out, &outlook);
                 }
                 let at = outlook.at.map(|at| format!(" ({})", when(at, &crate::zone::here())));
-                Ok(writeln!(out, "{}{}.", outlook.words, at.unwrap_or_default())?)
+                let at = at.unwrap_or_default();
+                Ok(writeln!(out, "{}", said!("{why}{at}.", why = outlook.words, at = at))?)
             }
             Some(What::Obey { yes }) => {
                 let plan: LimitsPlan = service.post("/limits/plan", &TryLimits::default())?;

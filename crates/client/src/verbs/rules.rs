@@ -202,7 +202,7 @@ impl Rules {
                 if self.json {
                     return json(out, &tried);
                 }
-                return Ok(writeln!(out, "{}.", tried.words)?);
+                return Ok(writeln!(out, "{}", said!("{words}.", words = tried.words))?);
             }
             Some(What::Add { rule, before }) => {
                 let at = before.map_or(Ok(rules.len()), place)?;

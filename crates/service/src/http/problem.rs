@@ -15,7 +15,7 @@ use yadori_core::search::QueryError;
 use yadori_core::take::fill_in::FillError;
 
 use crate::home::random::NoRandomness;
-use crate::http::language::say;
+use crate::http::language::{retell, say};
 use crate::search::find::SearchError;
 use crate::state::at_hand::ContentError;
 use crate::take::error::TakeError;
@@ -58,8 +58,8 @@ fn chars_of(text: &str, at: &std::ops::Range<usize>) -> (u32, u32) {
 pub(super) fn expected(text: &str, why: &QueryError) -> Expected {
     Expected {
         at: chars_of(text, &why.at),
-        words: why.expected.clone(),
-        hint: "put words in quotes to search for them as they are".into(),
+        words: retell(&why.expected),
+        hint: say("put words in quotes to search for them as they are"),
     }
 }
 
@@ -181,8 +181,8 @@ impl IntoResponse for Failure {
             kind: self.kind.into(),
             title: say(self.title),
             status: self.status.as_u16(),
-            detail: say(&self.detail),
-            hint: self.hint.as_deref().map(say),
+            detail: retell(&self.detail),
+            hint: self.hint.as_deref().map(retell),
             candidates: more.candidates,
             at: more.at,
             questions: more.questions,

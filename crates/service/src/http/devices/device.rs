@@ -12,6 +12,7 @@ use crate::exchange::devices::StrikeError;
 use crate::exchange::handing::SendError;
 use crate::home::random::hex;
 use crate::http::extract::{Json, Path};
+use crate::http::language::{Retold as _, spoken};
 use crate::http::{Context, Failure};
 use crate::state::exchanging::Hosted;
 
@@ -32,7 +33,7 @@ pub(super) async fn all(exchanger: &Exchanger) -> AllDevices {
         Some(Hosted::Not(why)) => (None, Some(why)),
         Some(Hosted::Starting) | None => (None, None),
     };
-    AllDevices {
+    let all = AllDevices {
         hub: state.hub,
         serves,
         serves_problem,
@@ -46,7 +47,8 @@ pub(super) async fn all(exchanger: &Exchanger) -> AllDevices {
         sent: state.sent,
         received: state.received,
         refused: refused.map(|one| RefusedRecord { at: one.at, number: one.number, why: one.why }).collect(),
-    }
+    };
+    all.retold(spoken())
 }
 
 /// The devices of the group, and how the exchange with them stands

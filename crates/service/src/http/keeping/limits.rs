@@ -11,6 +11,7 @@ use crate::clearing::sweep::obey as obey_now;
 use crate::home::settings::change::try_change;
 use crate::http::clips::address::resolve;
 use crate::http::extract::{Json, Path};
+use crate::http::language::{Retold as _, retell, spoken};
 use crate::http::{Context, Failure};
 
 /// See what limits would remove: those that hold, or with changes
@@ -26,7 +27,7 @@ pub(crate) async fn plan_limits(
         let changes = known_changes(&wanted.changes)?;
         try_change(&context.config.path, &changes).map_err(|why| refused(&why))?.keeping.limits
     };
-    Ok(axum::Json(preview(&context.app, &limits)))
+    Ok(axum::Json(preview(&context.app, &limits).retold(spoken())))
 }
 
 /// Obey the limits now, also where a sweep waits for a person
@@ -44,5 +45,7 @@ pub(crate) async fn outlook(
     Path(address): Path<String>,
 ) -> Result<axum::Json<Outlook>, Failure> {
     let clip = resolve(&context.app, &address)?;
-    Ok(axum::Json(outlook_of(&context.app, clip.id)))
+    let mut outlook = outlook_of(&context.app, clip.id);
+    outlook.words = retell(&outlook.words);
+    Ok(axum::Json(outlook))
 }

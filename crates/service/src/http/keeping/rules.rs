@@ -9,6 +9,7 @@ use yadori_core::intake::rules::{Rules, Whole};
 use yadori_core::{Facts, Source};
 
 use crate::http::extract::Json;
+use crate::http::language::retell;
 use crate::http::{Context, Failure};
 
 /// The intake rules in their order, and the recognisers of secrets behind them
@@ -71,6 +72,6 @@ pub(crate) async fn try_rules(
         verdict: decision.verdict,
         rule: decision.rule.map(|rule| rule as u64 + 1),
         secret: decision.secret,
-        words: format!("{by}: {what}"),
+        words: format!("{}: {}", retell(&by), retell(&what)),
     }))
 }

@@ -10,8 +10,10 @@ use axum::response::sse::{Event as Sent, KeepAlive, Sse};
 use futures_util::{Stream, StreamExt, stream};
 use tokio_stream::wrappers::BroadcastStream;
 use yadori_api::Event;
+use yadori_words::Language;
 
 use crate::http::Context;
+use crate::http::language::{Retold as _, spoken};
 use crate::state::app::App;
 use crate::state::events::{Happening, Numbered};
 use crate::state::telling::told;
@@ -36,6 +38,7 @@ pub(crate) async fn events(
         // One that fell behind begins anew.
         move |next| next.unwrap_or((newest, Happening::Reset))
     });
+    let language = spoken();
     let (shutdown, forgetting) = (app.shutdown.clone(), app.events.until_forgetting());
     let ended = async move {
         tokio::select! {
@@ -46,13 +49,13 @@ pub(crate) async fn events(
     let all = stream::iter(first.into_iter().chain([status]))
         .chain(live)
         .take_until(ended)
-        .map(move |numbered| Ok(sent(&app, &epoch, &numbered)));
+        .map(move |numbered| Ok(sent(&app, &epoch, language, &numbered)));
     Sse::new(all).keep_alive(KeepAlive::new().interval(Duration::from_secs(20)))
 }
 
 /// An event in words. These are added now, from what is known now.
-fn sent(app: &App, epoch: &str, (number, event): &Numbered) -> Sent {
-    let event = told(app, event);
+fn sent(app: &App, epoch: &str, language: Language, (number, event): &Numbered) -> Sent {
+    let event = told(app, event).retold(language);
     let named = Sent::default().id(format!("{epoch}-{number}")).event(event.name());
     let data = match &event {
         Event::Clip(clip) => serde_json::to_string(clip),

@@ -10,6 +10,7 @@ use yadori_api::{PauseFor, Problem, Status};
 use crate::home::settings::read_again;
 use crate::http::context::Entrance;
 use crate::http::extract::Json as Body;
+use crate::http::language::{Retold as _, spoken};
 use crate::http::{Context, Failure};
 use crate::intake::pause::{self as pausing, PauseError};
 use crate::records::rebuild::ask;
@@ -22,7 +23,7 @@ pub(crate) async fn healthz() -> &'static str {
 /// How things stand
 #[utoipa::path(get, path = "/status", responses((status = 200, body = Status)))]
 pub(crate) async fn status(State(context): State<Arc<Context>>) -> Json<Status> {
-    Json(context.app.status())
+    Json(context.app.status().retold(spoken()))
 }
 
 /// End the service (over the Unix socket only)
