@@ -360,7 +360,7 @@ fn the_client_and_the_service_speak_the_language_of_the_desktop() {
         (&["list", "since:never"], "のような時 が必要です"),
         (&["status"], "--no-capture なしで"),
         (&["rules", "try", "anything"], "残ります。"),
-        (&["limits", "why", "1"], "なくなります。"),
+        (&["limits", "why", "1"], "なくなります ("),
         (&["settings", "set", "look.density", "huge"], "`look.density` が `huge` です"),
     ] {
         let (_, words) = say(&japanese, arguments);
