@@ -22,7 +22,7 @@ fn service() -> Option<Connection> {
     let home = after.or_else(|| words.iter().find_map(|word| Some(word.strip_prefix("--home=")?.to_owned())));
     let environment = |name: &str| std::env::var_os(name).map(PathBuf::from);
     let home = home.map(PathBuf::from).or_else(|| environment("YADORI_HOME"));
-    Some(Connection::to(place::socket(home, environment).ok()?))
+    Some(Connection::to(place::socket(home, environment).ok()?, yadori_words::spoken()))
 }
 
 /// Names of drawers.

@@ -20,7 +20,7 @@ use yadori_api::transfers::TRANSFER;
 use yadori_api::{Found, Problem, ROOT};
 
 use crate::failure::Failure;
-use yadori_words::{said, word};
+use yadori_words::{Language, said, word};
 
 /// Bytes buffered in each direction.
 const BUFFER: usize = 128 * 1024;
@@ -33,14 +33,15 @@ pub(crate) struct Connection {
 }
 
 impl Connection {
-    pub(crate) fn to(socket: PathBuf) -> Self {
+    /// The service behind a socket, which is to answer in this language.
+    pub(crate) fn to(socket: PathBuf, language: Language) -> Self {
         let config = Config::builder()
             .http_status_as_error(false)
             .proxy(None)
             .max_redirects(0)
             .input_buffer_size(BUFFER)
             .output_buffer_size(BUFFER)
-            .middleware(in_language)
+            .middleware(InLanguage(language))
             .build();
         let agent = Agent::with_parts(config, OverUnix(socket.clone()), Nowhere);
         Self { socket, agent }
@@ -267,12 +268,17 @@ impl Resolver for Nowhere {
     }
 }
 
-/// Asks for answers in the language that is spoken here (RFC 9110, section 12.5.4).
-fn in_language(
-    mut request: ureq::http::Request<SendBody<'_>>,
-    next: ureq::middleware::MiddlewareNext<'_>,
-) -> Result<Response<Body>, Error> {
-    let language = ureq::http::HeaderValue::from_static(yadori_words::spoken().name());
-    request.headers_mut().insert(ureq::http::header::ACCEPT_LANGUAGE, language);
-    next.handle(request)
+/// Asks for answers in a language (RFC 9110, section 12.5.4).
+struct InLanguage(Language);
+
+impl ureq::middleware::Middleware for InLanguage {
+    fn handle(
+        &self,
+        mut request: ureq::http::Request<SendBody<'_>>,
+        next: ureq::middleware::MiddlewareNext<'_>,
+    ) -> Result<Response<Body>, Error> {
+        let language = ureq::http::HeaderValue::from_static(self.0.name());
+        request.headers_mut().insert(ureq::http::header::ACCEPT_LANGUAGE, language);
+        next.handle(request)
+    }
 }

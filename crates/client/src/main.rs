@@ -35,6 +35,7 @@ use connection::Connection;
 use failure::Failure;
 use verbs::autostart::Places;
 use verbs::doctor::Around;
+use yadori_words::Language;
 
 /// Finds, shows and hands back what was copied on this computer.
 ///
@@ -157,7 +158,10 @@ fn main() -> ExitCode {
         }
     };
     let mut out = io::stdout().lock();
-    let outcome = run(arguments, &mut out).and_then(|()| out.flush().map_err(Failure::from));
+    // What is for programs is the same in every language.
+    let json = words.iter().take_while(|word| *word != "--").any(|word| word == "--json");
+    let language = if json { Language::English } else { yadori_words::spoken() };
+    let outcome = run(arguments, language, &mut out).and_then(|()| out.flush().map_err(Failure::from));
     match outcome {
         Ok(()) => ExitCode::SUCCESS,
         // Whoever read our output has seen enough.
@@ -171,7 +175,7 @@ fn failed(why: &Failure) -> ExitCode {
     ExitCode::from(why.exit_code())
 }
 
-fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
+fn run(arguments: Arguments, language: Language, out: &mut dyn Write) -> Result<(), Failure> {
     match &arguments.verb {
         Verb::Completions(verb) => return verb.run(out),
         Verb::Manual(verb) => {
@@ -186,7 +190,7 @@ fn run(arguments: Arguments, out: &mut dyn Write) -> Result<(), Failure> {
     }
     let (home, socket) =
         (arguments.general.home.clone(), place::socket(arguments.general.home, environment)?);
-    let service = Connection::to(socket);
+    let service = Connection::to(socket, language);
     match arguments.verb {
         Verb::Status(verb) => verb.run(&service, out),
         Verb::List(verb) => verb.run(&service, out),

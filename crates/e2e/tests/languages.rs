@@ -330,6 +330,12 @@ fn the_client_and_the_service_speak_the_language_of_the_desktop() {
             assert_eq!(here.1, there.1, "{arguments:?}");
         }
     }
+    let reason = |words: &str| {
+        let status: serde_json::Value = serde_json::from_str(words).expect("JSON");
+        status["capture"]["reason"].as_str().unwrap_or_default().to_owned()
+    };
+    let (_, status) = say(&japanese, &["status", "--json"]);
+    assert!(reason(&status).starts_with("capture is switched off"), "{status}");
     // The answer of the service with its next step, a mistake in the arguments, and the help.
     let (code, words) = say(&japanese, &["redo"]);
     assert_eq!(
