@@ -90,8 +90,8 @@ fn what_is_wished_holds(service: &Service, select: impl Fn(&str), copy: impl Fn(
     // Neither while it is paused,
     service.yadori(&["pause"]);
     select("while it is paused");
-    for_a_while(Duration::from_millis(700));
     service.yadori(&["resume"]);
+    for_a_while(Duration::from_millis(700));
     // nor what a rule refuses, nor a secret.
     service.yadori(&["rules", "add", "--content", "^door code"]);
     select("door code 4711");

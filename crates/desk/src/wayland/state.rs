@@ -158,7 +158,9 @@ impl State {
             before.destroy();
         }
         let Some((offer, names)) = offer.and_then(|id| self.offers.remove(&id)) else { return };
-        if at_start || !self.keys().intake.selected || self.serving.is_own(&names) {
+        // What is selected while it is paused is not read afterwards either.
+        let wanted = self.keys().intake.selected && !self.paused.load(Ordering::SeqCst);
+        if at_start || !wanted || self.serving.is_own(&names) {
             return offer.destroy();
         }
         self.selected = Some((offer, names, Instant::now() + SELECTED_FOR));
@@ -170,7 +172,8 @@ impl State {
             return;
         };
         let (source, window) = self.windows.source();
-        if self.paused.load(Ordering::SeqCst) || self.refused_by(&source, &names).is_some() {
+        let wanted = self.keys().intake.selected && !self.paused.load(Ordering::SeqCst);
+        if !wanted || self.refused_by(&source, &names).is_some() {
             return offer.destroy();
         }
         self.read(reading::Reading::selected(offer, self.job(now(), false, source), window), names);

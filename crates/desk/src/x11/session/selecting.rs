@@ -35,7 +35,9 @@ impl Session<'_> {
 
     pub(super) fn was_selected(&mut self, event: &SelectionNotifyEvent) {
         let (owner, time) = (event.owner, event.selection_timestamp);
-        let theirs = owner != 0 && owner != self.serving;
+        // What is selected while it is paused is not read afterwards either.
+        let paused = self.inbox.paused.load(Ordering::SeqCst);
+        let theirs = owner != 0 && owner != self.serving && !paused;
         self.selected = theirs.then(|| Selected { owner, time, until: Instant::now() + SELECTED_FOR });
     }
 
