@@ -2,22 +2,28 @@
 //! programs' copies are taken, of which more is known there. What is seen on both is told of once. Where the compositor
 //! lets nobody follow its clipboard, the X display is all there is.
 
-use std::collections::HashMap;
-use std::hash::{BuildHasher as _, RandomState};
+use std::collections::{HashMap, VecDeque};
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use tokio::sync::{mpsc, oneshot};
-use yadori_core::clip::mime;
-use yadori_core::{Micros, Offer};
+use yadori_core::Micros;
 
 use crate::beside::Beside;
+use crate::same::Fingerprints;
 use crate::{Command, Desk, DeskEvent, DeskEvents, DeskState, Keys, Live, RefusedBecause, wayland, x11};
 
 /// How long after the one the other display may tell of the same copy.
 const SAME: Duration = Duration::from_secs(3);
+
+/// How long after it was seen on both the compositor may offer an X program's copy anew. It does so when the program copies
+/// more than once in a moment: what it offers for the first is read as the last.
+const AGAIN: Duration = Duration::from_secs(1);
+
+/// Copies of which it is known under which time they were told of.
+const REMEMBERED: usize = 256;
 
 /// How long a copy may take to be read.
 const LONGEST: Duration = Duration::from_secs(120);
@@ -37,22 +43,47 @@ enum Seen {
     Refused(RefusedBecause),
 }
 
+/// A copy that was told of.
+#[derive(Clone, Copy, Debug)]
+struct Told {
+    /// Which told of it first.
+    from: Which,
+    seen: Seen,
+    /// Under which time.
+    at: Micros,
+    /// When it was seen last.
+    when: Instant,
+    /// The other has seen it as well.
+    by_both: bool,
+}
+
 /// What both have told of.
 struct Merged {
     tell: mpsc::UnboundedSender<DeskEvent>,
-    random: RandomState,
+    fingerprints: Fingerprints,
     states: [Option<DeskState>; 2],
     said: Option<String>,
     leads: Arc<AtomicBool>,
-    /// Copies that one of them has told of and the other has not.
-    alone: Vec<(Which, Seen, Instant)>,
+    /// Copies that were told of lately.
+    lately: Vec<Told>,
     /// When copies were made that one of them is reading, told of or held back: the other may be reading the same.
     reading: HashMap<Micros, (Which, bool, Instant)>,
+    /// Under which time copies have been told of, by the time at which one of them saw them.
+    told_as: VecDeque<(Micros, Micros)>,
+    /// When the last copy was made that each of them knows of.
+    newest: [Option<Micros>; 2],
+    /// What was said last of what a paste would insert.
+    said_live: Option<Live>,
 }
 
 impl Merged {
     fn say(&self, event: DeskEvent) {
         let _ = self.tell.send(event);
+    }
+
+    fn say_live(&mut self, live: Live) {
+        self.said_live = Some(live);
+        self.say(DeskEvent::Live(live));
     }
 
     /// Takes an event of one display in. True when the other's chords are to be told anew.
@@ -61,34 +92,26 @@ impl Merged {
         let follows = from == Which::X && leads;
         match event {
             DeskEvent::State(state) => return self.stands(from, state),
-            DeskEvent::Live(Live::Theirs(at)) => {
-                self.alone.retain(|(.., when)| when.elapsed() < SAME);
-                self.reading.retain(|_, (.., when)| when.elapsed() < LONGEST);
-                let lately = self.reading.values().any(|(other, ..)| *other != from)
-                    || self.alone.iter().any(|(other, ..)| *other != from);
-                self.reading.insert(at, (from, lately, Instant::now()));
-                if !lately {
-                    self.say(DeskEvent::Live(Live::Theirs(at)));
-                }
-            }
+            DeskEvent::Live(Live::Theirs(at)) => self.has_changed(from, at, follows),
             DeskEvent::Live(live) => {
                 // Nothing was in what was held back.
                 if live == Live::Empty {
                     self.reading.retain(|_, (which, ..)| *which != from);
                 }
+                self.newest[from as usize] = None;
                 if !follows {
-                    self.say(DeskEvent::Live(live));
+                    self.say_live(live);
                 }
             }
             DeskEvent::Copied { offer, at_start, executable, selected } => {
-                let digest = self.digest(&offer);
-                let seen = if selected { Seen::Selected(digest) } else { Seen::Content(digest) };
-                if self.is_new(from, offer.at, seen) {
+                let print = self.fingerprints.of(&offer);
+                let seen = if selected { Seen::Selected(print) } else { Seen::Content(print) };
+                if self.is_new(from, offer.at, seen, follows) {
                     self.say(DeskEvent::Copied { offer, at_start, executable, selected });
                 }
             }
             DeskEvent::Refused(refused) => {
-                if self.is_new(from, refused.at, Seen::Refused(refused.reason)) {
+                if self.is_new(from, refused.at, Seen::Refused(refused.reason), follows) {
                     self.say(DeskEvent::Refused(refused));
                 }
             }
@@ -98,27 +121,63 @@ impl Merged {
         false
     }
 
-    /// The other has not told of it. What was held back of it is told then.
-    fn is_new(&mut self, from: Which, at: Micros, seen: Seen) -> bool {
-        self.alone.retain(|(.., when)| when.elapsed() < SAME);
-        let held_back = self.reading.remove(&at).is_some_and(|(_, held_back, _)| held_back);
-        let same = |(other, what, _): &(Which, Seen, Instant)| *other != from && *what == seen;
-        if let Some(n) = self.alone.iter().position(same) {
-            self.alone.remove(n);
-            return false;
+    /// The clipboard of one has changed hands.
+    fn has_changed(&mut self, from: Which, at: Micros, follows: bool) {
+        self.newest[from as usize] = Some(at);
+        if let Some((_, told)) = self.told_as.iter().rev().find(|(seen, _)| *seen == at) {
+            let live = Live::Theirs(*told);
+            if !follows {
+                self.say_live(live);
+            }
+            return;
         }
-        self.alone.push((from, seen, Instant::now()));
-        if held_back {
-            self.say(DeskEvent::Live(Live::Theirs(at)));
+        self.forget_old();
+        self.reading.retain(|_, (.., when)| when.elapsed() < LONGEST);
+        let lately = self.reading.values().any(|(other, ..)| *other != from)
+            || self.lately.iter().any(|told| told.from != from && !told.by_both);
+        self.reading.insert(at, (from, lately, Instant::now()));
+        if !lately {
+            self.say_live(Live::Theirs(at));
         }
-        true
     }
 
-    fn digest(&self, offer: &Offer) -> u64 {
-        let texts = offer.representations.iter().filter_map(|one| Some((mime::text_rank(&one.mime)?, one)));
-        let text = texts.min_by_key(|(rank, _)| *rank).map(|(_, one)| one);
-        let first = text.or(offer.representations.first());
-        self.random.hash_one(first.map(|one| &one.content.expose()[..]))
+    fn forget_old(&mut self) {
+        self.lately.retain(|told| told.when.elapsed() < if told.by_both { AGAIN } else { SAME });
+    }
+
+    /// It has not been told of. What was held back of it is told then.
+    fn is_new(&mut self, from: Which, at: Micros, seen: Seen, follows: bool) -> bool {
+        self.forget_old();
+        let held_back = self.reading.remove(&at).is_some_and(|(_, held_back, _)| held_back);
+        // An X program's copy, of which the compositor has told, and that X has not read to its end.
+        let x_reads = self.reading.values().any(|(which, ..)| *which == Which::X);
+        let first = |told: &Told| told.from != from && !told.by_both;
+        let again = |told: &Told| {
+            from == Which::Wayland && (told.by_both || (x_reads && told.when.elapsed() < AGAIN))
+        };
+        let find =
+            |is: &dyn Fn(&Told) -> bool| self.lately.iter().position(|told| told.seen == seen && is(told));
+        let known = find(&first).or_else(|| find(&again));
+        if self.told_as.len() >= REMEMBERED {
+            self.told_as.pop_front();
+        }
+        let Some(known) = known.and_then(|n| self.lately.get_mut(n)) else {
+            self.told_as.push_back((at, at));
+            self.lately.push(Told { from, seen, at, when: Instant::now(), by_both: false });
+            if held_back {
+                self.say_live(Live::Theirs(at));
+            }
+            return true;
+        };
+        known.by_both |= known.from != from;
+        known.when = Instant::now();
+        let live = Live::Theirs(known.at);
+        self.told_as.push_back((at, known.at));
+        // It is what is there now, under the time at which it was told of.
+        if !follows && self.newest[from as usize] == Some(at) && self.said_live != Some(live) {
+            self.say_live(live);
+        }
+        false
     }
 
     /// What is watched by now, in one word.
@@ -170,12 +229,15 @@ pub(crate) fn start(
     let (tell, events) = mpsc::unbounded_channel();
     let merged = Arc::new(Mutex::new(Merged {
         tell,
-        random: RandomState::new(),
+        fingerprints: Fingerprints::default(),
         states: [None, None],
         said: None,
         leads: leads.clone(),
-        alone: Vec::new(),
+        lately: Vec::new(),
         reading: HashMap::new(),
+        told_as: VecDeque::new(),
+        newest: [None; 2],
+        said_live: None,
     }));
     let keys = Arc::new(Mutex::new(Arc::new(keys)));
     let desks = Arc::new(Desks { x, wayland, keys: keys.clone(), leads });
@@ -235,6 +297,87 @@ impl Desks {
             }
             command if self.leads.load(Ordering::SeqCst) => (self.wayland.send)(command),
             command => (self.x.send)(command),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::HashMap;
+
+    use proptest::prelude::*;
+    use proptest::sample::Index;
+    use yadori_core::clip::mime;
+    use yadori_core::{Offer, Representation};
+
+    use super::*;
+
+    fn copied(text: usize, at: Micros) -> DeskEvent {
+        let words = format!("copy {text}").into_bytes();
+        let representations = vec![Representation::new(mime::PLAIN, words)];
+        let offer = Arc::new(Offer { representations, at, ..Offer::default() });
+        DeskEvent::Copied { offer, at_start: false, executable: None, selected: false }
+    }
+
+    /// What a burst brings: copies by X programs, of which the compositor tells once or twice, and of its own programs. Of an
+    /// X program's copy the X display is told first; it has read it at any time.
+    fn burst(copies: &[(bool, bool, Index)]) -> Vec<(Which, DeskEvent)> {
+        let mut events: Vec<(Which, DeskEvent)> = Vec::new();
+        for (n, (by_x, twice, when)) in copies.iter().enumerate() {
+            let at = 10 * n as Micros;
+            let begun = events.len();
+            if *by_x {
+                events.push((Which::X, DeskEvent::Live(Live::Theirs(at))));
+            }
+            for k in 1..=1 + Micros::from(*by_x && *twice) {
+                events.push((Which::Wayland, DeskEvent::Live(Live::Theirs(at + k))));
+                events.push((Which::Wayland, copied(n, at + k)));
+            }
+            if *by_x {
+                let place = begun + 1 + when.index(events.len() - begun);
+                events.insert(place, (Which::X, copied(n, at)));
+            }
+        }
+        events
+    }
+
+    proptest! {
+        #[test]
+        fn each_copy_is_told_once_and_what_is_there_is_known_to_the_end(
+            copies in prop::collection::vec((any::<bool>(), any::<bool>(), any::<Index>()), 1..24),
+        ) {
+            let (tell, mut said) = mpsc::unbounded_channel();
+            let mut merged = Merged {
+                tell,
+                fingerprints: Fingerprints::default(),
+                states: [None, None],
+                said: None,
+                leads: Arc::new(AtomicBool::new(true)),
+                lately: Vec::new(),
+                reading: HashMap::new(),
+                told_as: VecDeque::new(),
+                newest: [None; 2],
+                said_live: None,
+            };
+            for (from, event) in burst(&copies) {
+                merged.take(from, event);
+            }
+            let mut told = HashMap::new();
+            let mut live = None;
+            while let Ok(event) = said.try_recv() {
+                match event {
+                    DeskEvent::Copied { offer, .. } => {
+                        let words = String::from_utf8(offer.representations[0].content.expose().to_vec()).unwrap();
+                        prop_assert!(!told.values().any(|other| *other == words), "{words} twice");
+                        told.insert(offer.at, words);
+                    }
+                    DeskEvent::Live(Live::Theirs(at)) => live = Some(at),
+                    _ => {}
+                }
+            }
+            prop_assert_eq!(told.len(), copies.len());
+            let last = format!("copy {}", copies.len() - 1);
+            prop_assert_eq!(live.and_then(|at| told.get(&at)), Some(&last), "{:?}", told);
         }
     }
 }

@@ -14,6 +14,7 @@ pub mod lamp;
 pub mod memory;
 mod picture;
 mod release;
+mod same;
 pub mod wayland;
 pub mod x11;
 
@@ -195,7 +196,7 @@ pub enum Live {
     /// Nothing.
     Empty,
     /// What another program copied at this time; a [`DeskEvent::Copied`] or [`DeskEvent::Refused`] follows, or
-    /// [`Live::Empty`] when there is nothing in it.
+    /// [`Live::Empty`] when there is nothing in it. It may have been told of before.
     Theirs(Micros),
     /// What was last taken.
     Taken,

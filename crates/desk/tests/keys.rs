@@ -28,9 +28,7 @@ fn keys() -> Keys {
 /// A display with a window manager, and a desk on it that hears chords.
 async fn start() -> (Display, Desk, DeskEvents, Vec<yadori_desk::ChordHeard>) {
     let mut display = Display::start();
-    display.run("openbox", &[]);
-    let manager = Keyboard::of(&display).unwrap();
-    yadori_e2e::until("the window manager", || manager.has_manager().ok()?.then_some(()));
+    Keyboard::managed(&mut display).unwrap();
     let (desk, mut events) = yadori_desk::x11::start_with(Some(display.name()), keys()).unwrap();
     until_watching(&mut events).await;
     let heard = loop {

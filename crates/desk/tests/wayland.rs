@@ -2,6 +2,7 @@
 
 mod events;
 
+use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
@@ -15,7 +16,7 @@ use yadori_desk::{
     Desk, DeskEvent, DeskEvents, DeskState, Intake, Keys, Live, Paste, PasteError, PasteInto, RefusedBecause,
 };
 use yadori_e2e::typist::Typist;
-use yadori_e2e::{Compositor, Display};
+use yadori_e2e::{Compositor, Display, Owner};
 
 /// The key that ends a line (X11 protocol, appendix A).
 const RETURN: Chord =
@@ -257,5 +258,67 @@ async fn on_a_desktop_that_has_both_each_copy_is_kept_once_and_pasted_on_both() 
     desk.take(text("for both")).await.unwrap();
     assert_eq!(compositor.paste_text().as_deref(), Some("for both"));
     yadori_e2e::until("it for X programs", || x_programs.paste_text().filter(|text| text == "for both"));
+    desk.stop();
+}
+
+/// Bursts by two X programs and wl-copy in turn, without a pause between them.
+#[tokio::test]
+async fn of_a_burst_on_a_desktop_that_has_both_nothing_is_told_of_twice_and_the_last_is_always_told() {
+    let mut compositor = Compositor::with_x();
+    let x = compositor.x_display();
+    let displays = Displays { x: Some(x.clone()), wayland: Some(compositor.socket()) };
+    let (desk, mut events) = start(displays, Keys::default(), false).unwrap();
+    until_watching(&mut events).await;
+    let mut x_programs = Display::at(&x);
+    x_programs.run("xterm", &["-T", "of X"]);
+    compositor.await_front("XTerm", "of X");
+    let owners = [Owner::on(&x_programs), Owner::on(&x_programs)];
+    let begun = std::time::UNIX_EPOCH.elapsed().unwrap().subsec_nanos();
+    let mut seed = begun;
+    let mut next = move |below: u32| {
+        seed = seed.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (seed >> 8) % below
+    };
+    let mut told: HashMap<String, u32> = HashMap::new();
+    for burst in 0..24 {
+        for n in 0..1 + next(9) {
+            let words = format!("burst {burst}, copy {n}");
+            match next(3) {
+                2 => drop(compositor.copy_text(&words)),
+                owner => owners[owner as usize].copy_text(&words),
+            }
+        }
+        // Then one that is waited for. Of the burst's own copies one may come after it: then it is made once more.
+        for attempt in 0.. {
+            assert!(attempt < 20, "nothing is told of after burst {burst}");
+            let rest = format!("after burst {burst}, {attempt}");
+            match burst % 3 {
+                2 => drop(compositor.copy_text(&rest)),
+                owner => owners[owner].copy_text(&rest),
+            }
+            while let Ok(Some(event)) = tokio::time::timeout(Duration::from_secs(1), events.recv()).await {
+                if let DeskEvent::Copied { offer, .. } = event {
+                    *told.entry(text_of(&offer)).or_default() += 1;
+                }
+                if told.contains_key(&rest) {
+                    break;
+                }
+            }
+            if told.contains_key(&rest) {
+                break;
+            }
+        }
+    }
+    // Whatever was told of late has come by now.
+    let quiet = tokio::time::timeout(Duration::from_secs(4), async {
+        loop {
+            if let Some(DeskEvent::Copied { offer, .. }) = events.recv().await {
+                *told.entry(text_of(&offer)).or_default() += 1;
+            }
+        }
+    });
+    quiet.await.unwrap_err();
+    let twice: Vec<_> = told.iter().filter(|(_, times)| **times > 1).collect();
+    assert!(twice.is_empty(), "{twice:?} of {}, seed {begun}", told.len());
     desk.stop();
 }

@@ -29,9 +29,7 @@ impl Form {
     /// The same, with this configuration of the service.
     pub async fn with_settings(fields: usize, configuration: &str) -> Result<Self> {
         let mut display = Display::start();
-        display.run("openbox", &[]);
-        let keyboard = Keyboard::of(&display)?;
-        until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+        let keyboard = Keyboard::managed(&mut display)?;
         let browser = Browser::start(Some(&display.name())).await?;
         let service = Service::configured_on(&display.name(), configuration);
         let inputs: String = (0..fields).map(|n| format!("<input id=f{n}>")).collect();

@@ -56,6 +56,14 @@ impl Keyboard {
         Self::named(&display.name())
     }
 
+    /// Starts a window manager on this display and waits for it: a program that comes before it may never be managed.
+    pub fn managed(display: &mut Display) -> Result<Self> {
+        display.run("openbox", &[]);
+        let keyboard = Self::of(display)?;
+        until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+        Ok(keyboard)
+    }
+
     /// The keyboard of the display with this name.
     pub fn named(display: &str) -> Result<Self> {
         let (conn, screen) = x11rb::connect(Some(display))?;
@@ -154,7 +162,7 @@ impl Keyboard {
     }
 
     /// A window manager runs.
-    pub fn has_manager(&self) -> Result<bool> {
+    fn has_manager(&self) -> Result<bool> {
         let check = self.atom("_NET_SUPPORTING_WM_CHECK")?;
         let reply = self.conn.get_property(false, self.root, check, AtomEnum::WINDOW, 0, 1)?.reply()?;
         Ok(reply.value_len == 1)

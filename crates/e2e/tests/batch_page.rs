@@ -2,6 +2,7 @@
 
 use anyhow::Result;
 use serde_json::json;
+use yadori_e2e::keyboard::Keyboard;
 use yadori_e2e::pointer::Pointer;
 use yadori_e2e::{Browser, Display, Service, until};
 
@@ -97,7 +98,7 @@ async fn a_batch_is_split_arranged_and_handed_out_by_keys_alone() -> Result<()> 
 #[tokio::test]
 async fn a_batch_is_arranged_and_handed_out_by_pointer_alone() -> Result<()> {
     let mut display = Display::start();
-    display.run("openbox", &[]);
+    Keyboard::managed(&mut display)?;
     let service = Service::on(&display.name());
     service.yadori(&["batch", "new", "--text", "one\ntwo\nthree", "--split", "lines"]);
     let browser = Browser::console_on(&service, Some(&display.name())).await?;

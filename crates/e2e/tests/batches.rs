@@ -130,9 +130,7 @@ async fn copies_join_a_batch_and_a_mistake_is_dropped_without_starting_over() ->
 #[test]
 fn a_service_that_is_killed_in_the_middle_goes_on_at_the_same_item() -> Result<()> {
     let mut display = Display::start();
-    display.run("openbox", &[]);
-    let keyboard = Keyboard::of(&display)?;
-    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let keyboard = Keyboard::managed(&mut display)?;
     let mut service = Service::on(&display.name());
     // What is pasted into the terminal goes into a file, letter by letter.
     let dir = tempfile::tempdir()?;

@@ -175,10 +175,9 @@ fn in_a_burst_of_two_programs_no_copy_is_counted_twice_and_none_is_made_up() {
 #[test]
 fn a_copy_is_credited_to_the_program_that_made_it_and_never_to_what_had_the_focus() {
     let mut display = Display::start();
-    display.run("openbox", &[]);
+    let keyboard = Keyboard::managed(&mut display).unwrap();
     display.run("xterm", &["-T", "route notes"]);
     let service = Service::on(&display.name());
-    let keyboard = Keyboard::of(&display).unwrap();
     keyboard.focus("the terminal", |window| window.class == "XTerm").unwrap();
     for n in 0..12 {
         let text = format!("from a command {n}");

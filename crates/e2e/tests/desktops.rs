@@ -33,9 +33,7 @@ struct OnX {
 impl OnX {
     fn start() -> Result<Self> {
         let mut display = Display::start();
-        display.run("openbox", &[]);
-        let keyboard = Keyboard::of(&display)?;
-        until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+        let keyboard = Keyboard::managed(&mut display)?;
         Ok(Self { display, keyboard })
     }
 }

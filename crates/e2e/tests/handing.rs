@@ -219,9 +219,7 @@ async fn a_clip_is_taken_in_another_shape_and_files_that_are_gone_are_named() ->
 async fn a_chord_that_is_not_heard_or_does_nothing_is_named_in_status_and_console() -> Result<()> {
     let _turn = TURN.lock().await;
     let mut display = Display::start();
-    display.run("openbox", &[]);
-    let keyboard = Keyboard::of(&display)?;
-    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let keyboard = Keyboard::managed(&mut display)?;
     let _holder = yadori_e2e::keyboard::hold(&display, "ctrl+alt+3")?;
     let service = Service::on(&display.name());
     until("the chords", || (!service.status()?.chords.is_empty()).then_some(()));
@@ -292,9 +290,7 @@ fn colored(display: &Display, color: [u8; 3]) -> Result<usize> {
 async fn what_was_typed_into_a_terminal_before_its_picker_came_counts() -> Result<()> {
     let _turn = TURN.lock().await;
     let mut display = Display::start();
-    display.run("openbox", &[]);
-    let keyboard = Keyboard::of(&display)?;
-    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let keyboard = Keyboard::managed(&mut display)?;
     let service = Service::on(&display.name());
     service.add(&["oats and honey", "bunks for twelve", "ridge path closed"]);
     // The picker comes once the terminal has a whole line for it.
@@ -318,9 +314,7 @@ async fn what_was_typed_into_a_terminal_before_its_picker_came_counts() -> Resul
 async fn everything_in_the_terminals_picker_is_done_by_keys_pointer_and_wheel() -> Result<()> {
     let _turn = TURN.lock().await;
     let mut display = Display::start();
-    display.run("openbox", &[]);
-    let keyboard = Keyboard::of(&display)?;
-    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let keyboard = Keyboard::managed(&mut display)?;
     let service = Service::on(&display.name());
     let dir = tempfile::tempdir()?;
     let editor = dir.path().join("editor");

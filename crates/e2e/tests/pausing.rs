@@ -130,9 +130,7 @@ fn a_pause_ends_by_itself_when_its_time_has_come() {
 #[tokio::test]
 async fn it_is_paused_by_a_chord_and_resumed_in_the_console() -> Result<()> {
     let mut display = Display::start();
-    display.run("openbox", &[]);
-    let keyboard = Keyboard::of(&display)?;
-    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let keyboard = Keyboard::managed(&mut display)?;
     let service = Service::configured_on(&display.name(), "[chords]\npause = 'Ctrl+Alt+P'\n");
     let browser = Browser::console(&service).await?;
     browser.until("return document.querySelector('[data-capture=keeping]')").await?;

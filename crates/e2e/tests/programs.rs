@@ -3,6 +3,7 @@
 use anyhow::Result;
 use thirtyfour::By;
 use yadori_api::{Kind, LiveState};
+use yadori_e2e::keyboard::Keyboard;
 use yadori_e2e::{Browser, Display, Service, until};
 
 const PAGE: &str = "<!doctype html><title>Hut notices</title><p id=text>Ridge path: <b>snow fields</b> until further notice</p>\
@@ -52,7 +53,7 @@ async fn copy(browser: &Browser) -> Result<()> {
 #[tokio::test]
 async fn chromium_copies_and_pastes_text_html_a_link_and_an_image() -> Result<()> {
     let mut display = Display::start();
-    display.run("openbox", &[]);
+    Keyboard::managed(&mut display)?;
     let service = Service::on(&display.name());
     let browser = Browser::start(Some(&display.name())).await?;
     let address = serve(PAGE);

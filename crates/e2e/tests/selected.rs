@@ -5,6 +5,7 @@ use std::time::{Duration, Instant};
 
 use anyhow::Result;
 use yadori_api::Kind;
+use yadori_e2e::keyboard::Keyboard;
 use yadori_e2e::pointer::Pointer;
 use yadori_e2e::{Browser, Compositor, Display, Service, until};
 
@@ -33,7 +34,7 @@ fn for_a_while(time: Duration) {
 #[tokio::test]
 async fn one_movement_of_the_mouse_is_one_clip_and_the_clipboard_stays_as_it_is() -> Result<()> {
     let mut display = Display::start();
-    display.run("openbox", &[]);
+    Keyboard::managed(&mut display)?;
     let service = Service::on(&display.name());
     let browser = Browser::start(Some(&display.name())).await?;
     browser.driver.goto(PAGE).await?;

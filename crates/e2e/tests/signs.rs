@@ -132,9 +132,7 @@ async fn says(item: &Proxy<'_>, words: &str) -> Result<()> {
 #[tokio::test(flavor = "multi_thread")]
 async fn the_lamp_shows_state_and_count_opens_the_picker_and_pauses() -> Result<()> {
     let mut display = Display::start();
-    display.run("openbox", &[]);
-    let keyboard = Keyboard::of(&display)?;
-    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let keyboard = Keyboard::managed(&mut display)?;
     let desktop = Desktop::start().await?;
     let service = desktop.service(&display, "");
     let item = desktop.item().await?;
@@ -249,9 +247,7 @@ fn lamp_on(display: &Display) -> Option<(i32, i32)> {
 #[test]
 fn the_lamp_is_dragged_anywhere_stays_there_opens_the_picker_and_is_hidden_and_called_back() -> Result<()> {
     let mut display = Display::start();
-    display.run("openbox", &[]);
-    let keyboard = Keyboard::of(&display)?;
-    until("the window manager", || keyboard.has_manager().ok()?.then_some(()));
+    let keyboard = Keyboard::managed(&mut display)?;
     let mut service = Service::configured_on(&display.name(), "[signs]\nlamp = true\n");
     let pointer = Pointer::of(&display)?;
     let first = until("the lamp", || lamp_on(&display));

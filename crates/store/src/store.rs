@@ -1,7 +1,7 @@
 //! An open set of records.
 
 use std::sync::atomic::AtomicBool;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 use sqlx::mysql::{MySqlConnectOptions, MySqlPool, MySqlPoolOptions};
@@ -53,6 +53,8 @@ pub struct Store {
     pub(crate) moving: Arc<tokio::sync::Mutex<()>>,
     /// Large contents are written so many at a time: there are connections left for what is short.
     pub(crate) staging: Arc<tokio::sync::Semaphore>,
+    /// The group that was committed last, where that is certain.
+    last: Arc<Mutex<Option<[u8; 16]>>>,
     /// This device belongs to a group: changes are noted, to be sent.
     pub(crate) exchanges: Arc<AtomicBool>,
 }
@@ -100,8 +102,14 @@ impl Store {
             renewed,
             moving: Arc::default(),
             staging: Arc::new(tokio::sync::Semaphore::new(STAGING)),
+            last: Arc::default(),
             exchanges: Arc::new(AtomicBool::new(joined > 0)),
         })
+    }
+
+    /// The group that was committed last.
+    pub(crate) fn last(&self) -> MutexGuard<'_, Option<[u8; 16]>> {
+        self.last.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Says that this service is alive. Needed only where another service might take the lease over.

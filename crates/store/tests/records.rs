@@ -652,6 +652,147 @@ async fn whether_a_group_was_committed_can_be_asked_afterwards() {
     assert!(store.outcome([1; 16]).await.unwrap(), "and changed nothing");
 }
 
+/// Everything that groups write, a line each.
+async fn all_of(store: &Store) -> Vec<String> {
+    let mut all = Vec::new();
+    for sql in [
+        "SELECT CONCAT_WS(' ', 'clip', HEX(id), HEX(state), HEX(facts), ordered_at, ordered) FROM clips ORDER BY 1",
+        "SELECT CONCAT_WS(' ', 'content', HEX(digest), size, staged_at) FROM contents ORDER BY 1",
+        "SELECT CONCAT_WS(' ', 'chunk', HEX(digest), n, HEX(data)) FROM chunks ORDER BY 1",
+        "SELECT CONCAT_WS(' ', 'use', HEX(holder), HEX(digest)) FROM uses ORDER BY 1",
+        "SELECT CONCAT_WS(' ', 'clock', HEX(clock)) FROM service",
+    ] {
+        let lines: Vec<String> = sqlx::query_scalar(sql).fetch_all(store.pool()).await.unwrap();
+        all.extend(lines);
+    }
+    all
+}
+
+/// How often the server has been asked to execute something prepared.
+async fn executed(store: &Store) -> u64 {
+    use sqlx::{Executor as _, Row as _};
+    let row =
+        store.pool().fetch_one(sqlx::raw_sql("SHOW GLOBAL STATUS LIKE 'Com_stmt_execute'")).await.unwrap();
+    row.get::<String, _>(1).parse().unwrap()
+}
+
+#[tokio::test]
+async fn copies_take_one_trip_and_leave_what_step_by_step_leaves() {
+    // A server of its own, whose statements can be counted.
+    let server = Server::start();
+    for schema in ["trip", "steps"] {
+        let sql = format!("CREATE DATABASE {schema} CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin");
+        execute(&server, "mysql", &sql).await;
+    }
+    let trip = Store::open(&server.location("trip"), DEVICE).await.unwrap();
+    let steps = Store::open(&server.location("steps"), DEVICE).await.unwrap();
+    let mut state = 20_261_129u64;
+    let mut next = |below: u64| {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 33) % below
+    };
+    let mut together = 0;
+    for n in 0..120u64 {
+        // The same texts come again and again; some without a content, as when what is known is copied once more.
+        let clips: Vec<_> = (0..1 + next(6))
+            .map(|_| clip(&"snow ' \\ \u{0} ? 雪 ".repeat(1 + next(40) as usize), n * 10 + next(10)))
+            .collect();
+        let mut group = group_of(&clips);
+        group.clock = (next(4) > 0).then(|| stamp(n));
+        group.now = n as i64;
+        let short = group.clips.len() <= 4;
+        if next(3) == 0 && all_of(&trip).await.len() > 100 {
+            group.contents.clear();
+        }
+        // To the other it is as if somebody else had written meanwhile.
+        sqlx::query("UPDATE service SET last_group = ?")
+            .bind(&[7u8; 16][..])
+            .execute(steps.pool())
+            .await
+            .unwrap();
+        let before = executed(&trip).await;
+        commit(&trip, &group).await.unwrap();
+        let trips = executed(&trip).await - before;
+        // The first knows of none before it.
+        assert_eq!(trips == 1, short && n > 0, "{trips} trips for {} clips", group.clips.len());
+        together += u32::from(trips == 1);
+        let before = executed(&steps).await;
+        commit(&steps, &group).await.unwrap();
+        assert!(executed(&steps).await - before > 2, "written although another had written meanwhile");
+        assert_eq!(all_of(&trip).await, all_of(&steps).await, "after group {n}");
+    }
+    assert!(together > 50, "{together}");
+    // One whose lease is gone writes nothing.
+    let taken = Store::open(&server.location("trip"), DEVICE).await.unwrap();
+    let before = all_of(&taken).await;
+    assert!(matches!(commit(&trip, &group_of(&[clip("late", 1)])).await, Err(CommitError::LeaseLost)));
+    assert_eq!(all_of(&taken).await, before);
+}
+
+#[tokio::test]
+async fn a_copy_that_breaks_off_in_its_one_trip_is_there_whole_or_not_at_all_and_can_be_asked_for() {
+    let server = Server::start();
+    execute(&server, "mysql", "CREATE DATABASE torn CHARACTER SET utf8mb4 COLLATE utf8mb4_nopad_bin").await;
+    let store = Store::open(&server.location("torn"), DEVICE).await.unwrap();
+    commit(&store, &group_of(&[clip("first", 1)])).await.unwrap();
+    let (mut there, mut not) = (0, 0);
+    for n in 0..24u8 {
+        let before = all_of(&store).await;
+        let texts: Vec<_> = (0..3).map(|k| clip(&format!("bunk {n} {k}").repeat(2_000), 10)).collect();
+        let group = group_of(&texts);
+        let id = [100 + n; 16];
+        // Something of it is held by somebody else for now; its connection is cut meanwhile, or just after.
+        let mut held = store.pool().begin().await.unwrap();
+        sqlx::query("INSERT INTO uses (holder, digest) VALUES (?, ?)")
+            .bind(&texts[1].0.id.0[..])
+            .bind(&texts[1].1.0.0[..])
+            .execute(&mut *held)
+            .await
+            .unwrap();
+        let going = tokio::spawn({
+            let (store, group) = (store.clone(), group.clone());
+            async move { store.commit(id, &group).await }
+        });
+        let waiting: i64 = loop {
+            let found: Option<i64> = sqlx::query_scalar(
+                "SELECT id FROM information_schema.processlist WHERE info LIKE 'INSERT IGNORE INTO uses%' \
+                 AND command = 'Execute'",
+            )
+            .fetch_optional(store.pool())
+            .await
+            .unwrap();
+            match found {
+                Some(id) => break id,
+                None => tokio::time::sleep(Duration::from_millis(1)).await,
+            }
+        };
+        let kill = AssertSqlSafe(format!("KILL {waiting}"));
+        if n % 2 == 0 {
+            sqlx::query(kill).execute(store.pool()).await.unwrap();
+            held.rollback().await.unwrap();
+        } else {
+            held.rollback().await.unwrap();
+            let _ = sqlx::query(kill).execute(store.pool()).await;
+        }
+        let said = going.await.unwrap();
+        let done = store.outcome(id).await.unwrap();
+        match said {
+            Ok(()) => assert!(done),
+            Err(CommitError::Unknown) => {}
+            Err(_) => assert!(!done),
+        }
+        if done {
+            there += 1;
+            assert_eq!(all_of(&store).await.len(), before.len() + 12, "whole");
+        } else {
+            not += 1;
+            assert_eq!(all_of(&store).await, before, "nothing of it");
+            commit(&store, &group).await.unwrap();
+        }
+    }
+    assert!(there > 0 && not > 0, "{there} there, {not} not");
+}
+
 #[tokio::test]
 async fn clips_that_are_received_count_only_once_they_are_whole() {
     let (_server, store) = store("incoming").await;

@@ -27,6 +27,7 @@ use yadori_core::{Kind, Micros, NAME_BYTES, Offer, Source};
 use super::keys::Keyboard;
 use crate::habit::SELECTED_FOR;
 use crate::job::Job;
+use crate::same::Lately;
 use crate::{DeskEvent, Keys, Live, Refused, RefusedBecause, now};
 
 /// How many forms of one copy are looked at.
@@ -80,6 +81,8 @@ pub(super) struct State {
     pub(super) readings: Vec<reading::Reading>,
     pub(super) serving: serving::Serving,
     pub(super) pasting: pasting::Pasting,
+    /// What was told of.
+    pub(super) lately: Lately,
     /// What a program holds, once it was read.
     pub(super) held: Option<Held>,
     /// The clipboard has been empty since, and what was held may belong to a program that has closed.
@@ -113,6 +116,7 @@ impl State {
             readings: Vec::new(),
             serving: serving::Serving::default(),
             pasting: pasting::Pasting::default(),
+            lately: Lately::default(),
             held: None,
             emptied: None,
             finished: false,

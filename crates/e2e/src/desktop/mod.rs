@@ -42,8 +42,7 @@ impl Desktop {
     /// When the display can't be spoken to.
     pub fn start() -> Result<Self> {
         let mut display = Display::start();
-        display.run("openbox", &[]);
-        let keyboard = Keyboard::of(&display)?;
+        let keyboard = Keyboard::managed(&mut display)?;
         let pointer = Pointer::of(&display)?;
         let scratch = tempfile::Builder::new().prefix("yadori-desktop-").tempdir()?;
         std::fs::create_dir(scratch.path().join("home"))?;

@@ -29,6 +29,9 @@ pub enum LiveNow {
     Unkept,
 }
 
+/// How many of the copies before are known.
+const BEFORE: usize = 64;
+
 /// The copy that another program made last: it may be pasteable again after that program has ended.
 #[derive(Clone, Copy, Debug)]
 pub struct Theirs {
@@ -51,6 +54,8 @@ pub struct HealthNow {
     pub live: LiveNow,
     /// The copy that another program made last.
     pub theirs: Option<Theirs>,
+    /// Those before it, the newest last: one of them may be what is there once more.
+    pub before: VecDeque<Theirs>,
     /// Where the console is served, or why not.
     pub console: Result<String, String>,
     /// Clips waiting in memory.
@@ -87,16 +92,28 @@ pub struct Work {
 }
 
 impl HealthNow {
-    /// Another program has copied.
+    /// Another program has copied, or what it copied at that time is there once more.
     pub fn copied(&mut self, seen: Micros) {
-        let is = LiveNow::Pending(seen);
-        self.theirs = Some(Theirs { seen, at: seen, is });
-        self.live = is;
+        let fresh = Theirs { seen, at: seen, is: LiveNow::Pending(seen) };
+        let known = self.of_theirs().find(|one| one.seen == seen).copied();
+        let theirs = known.unwrap_or(fresh);
+        self.before.retain(|one| one.seen != seen);
+        if let Some(last) = self.theirs.replace(theirs).filter(|last| last.seen != seen) {
+            if self.before.len() >= BEFORE {
+                self.before.pop_front();
+            }
+            self.before.push_back(last);
+        }
+        self.live = theirs.is;
+    }
+
+    fn of_theirs(&mut self) -> impl Iterator<Item = &mut Theirs> {
+        self.theirs.iter_mut().chain(&mut self.before)
     }
 
     /// It is recorded under another time than the desk's.
     pub fn dated(&mut self, seen: Micros, at: Micros) {
-        if let Some(theirs) = self.theirs.as_mut().filter(|theirs| theirs.seen == seen) {
+        for theirs in self.of_theirs().filter(|theirs| theirs.seen == seen) {
             theirs.at = at;
             theirs.is = LiveNow::Pending(at);
         }
@@ -107,9 +124,7 @@ impl HealthNow {
 
     /// What has become of the copy of this time.
     pub fn settled(&mut self, at: Micros, is: LiveNow) {
-        if let Some(theirs) = self.theirs.as_mut().filter(|theirs| theirs.at == at) {
-            theirs.is = is;
-        }
+        self.of_theirs().filter(|theirs| theirs.at == at).for_each(|theirs| theirs.is = is);
         if self.live == LiveNow::Pending(at) {
             self.live = is;
         }
@@ -137,6 +152,7 @@ impl Health {
             database: api::Database { state: api::DatabaseState::Starting, reason: None },
             live: LiveNow::Unknown,
             theirs: None,
+            before: VecDeque::new(),
             console: Err("the console is not served yet".into()),
             unsaved: 0,
             last_copy_at: None,
@@ -208,6 +224,33 @@ mod tests {
                 assert_eq!(now.live, clip);
                 now.taken_over(4);
                 assert_eq!(now.live, LiveNow::Unkept);
+            });
+        }
+    }
+
+    #[test]
+    fn a_copy_that_is_there_once_more_is_what_it_was_whenever_that_is_known() {
+        let clip = |n| LiveNow::Clip(ClipId([n; 16]), false);
+        for settled_first in [true, false] {
+            Health::new(true).change(|now| {
+                for at in 1..=8 {
+                    now.copied(i64::from(at) * 10);
+                    now.dated(i64::from(at) * 10, i64::from(at) * 10 + 1);
+                }
+                (1..=8)
+                    .filter(|_| settled_first)
+                    .for_each(|at| now.settled(i64::from(at) * 10 + 1, clip(at)));
+                now.copied(30);
+                (1..=8).for_each(|at| now.settled(i64::from(at) * 10 + 1, clip(at)));
+                assert_eq!(now.live, clip(3));
+                now.live = LiveNow::Empty;
+                now.taken_over(30);
+                assert_eq!(now.live, clip(3));
+                // However many there were: what is not known any more is being found out.
+                (100..1_000).for_each(|at| now.copied(at));
+                assert_eq!(now.before.len(), BEFORE);
+                now.copied(80);
+                assert_eq!(now.live, LiveNow::Pending(80));
             });
         }
     }

@@ -53,6 +53,20 @@ impl Store {
     }
 
     async fn attempt(&self, id: [u8; 16], group: &Group) -> Result<(), Broken> {
+        // Of one that breaks off nobody knows whether it was the last.
+        let last = self.last().take();
+        let done = match last {
+            Some(last) if self.is_short(group) => self.in_one_trip(id, last, group).await?,
+            _ => false,
+        };
+        if !done {
+            self.step_by_step(id, group).await?;
+        }
+        *self.last() = Some(id);
+        Ok(())
+    }
+
+    async fn step_by_step(&self, id: [u8; 16], group: &Group) -> Result<(), Broken> {
         // What is to be wiped stays claimed until the transaction has ended.
         let mut wiping = Vec::new();
         let written = tokio::time::timeout(group.limit(), async {
@@ -89,10 +103,14 @@ impl Store {
                     .fetch_one(&mut *tx)
                     .await?;
             tx.rollback().await?;
-            Ok::<_, sqlx::Error>(last.is_some_and(|last| last == id))
+            Ok::<_, sqlx::Error>(last.and_then(|last| last.try_into().ok()))
         };
         match tokio::time::timeout(LIMIT, asked).await {
-            Ok(outcome) => Ok(outcome?),
+            Ok(Ok(last)) => {
+                *self.last() = last;
+                Ok(last == Some(id))
+            }
+            Ok(Err(why)) => Err(why.into()),
             Err(_) => Err(CommitError::Away("no answer in time".into())),
         }
     }
@@ -110,10 +128,7 @@ impl Store {
         for clips in group.clips.chunks(ROWS) {
             write_clips(tx, "clips", clips).await?;
         }
-        let uses: Vec<([u8; 16], Digest)> = group
-            .clips
-            .iter()
-            .flat_map(|clip| clip.digests().map(|digest| (clip.id.0, digest)))
+        let uses: Vec<([u8; 16], Digest)> = uses_of(&group.clips)
             .chain(group.batches.iter().flat_map(|change| match change {
                 BatchChange::Put { batch, comes, .. } => {
                     let holder = batch.id.0;
@@ -182,12 +197,29 @@ impl Store {
     }
 }
 
+/// What these clips need.
+pub(crate) fn uses_of(clips: &[StoredClip]) -> impl Iterator<Item = ([u8; 16], Digest)> {
+    clips.iter().flat_map(|clip| clip.digests().map(|digest| (clip.id.0, digest)))
+}
+
 /// Writes clips whole, replacing what was there.
 pub(crate) async fn write_clips(
     tx: &mut MySqlConnection,
     table: &'static str,
     clips: &[StoredClip],
 ) -> Result<(), Broken> {
+    let mut sql = QueryBuilder::<MySql>::new("");
+    push_clips(&mut sql, table, clips)?;
+    sql.build().execute(tx).await?;
+    Ok(())
+}
+
+/// The statement that writes them.
+pub(crate) fn push_clips(
+    sql: &mut QueryBuilder<MySql>,
+    table: &'static str,
+    clips: &[StoredClip],
+) -> Result<(), sqlx::Error> {
     let json = |value: serde_json::Result<Vec<u8>>| value.map_err(|why| sqlx::Error::Encode(why.into()));
     let mut rows = Vec::with_capacity(clips.len());
     for clip in clips {
@@ -195,7 +227,7 @@ pub(crate) async fn write_clips(
         rows.push((clip.id.0, json(serde_json::to_vec(&clip.state))?, facts, clip.ordered_at));
     }
     let arriving = table == "incoming";
-    let mut sql = QueryBuilder::<MySql>::new(if arriving {
+    sql.push(if arriving {
         "INSERT INTO incoming (id, state, facts, ordered_at) "
     } else {
         "INSERT INTO clips (id, state, facts, ordered_at, ordered) "
@@ -209,7 +241,6 @@ pub(crate) async fn write_clips(
     sql.push(
         " ON DUPLICATE KEY UPDATE state = VALUES(state), facts = VALUES(facts), ordered_at = VALUES(ordered_at)",
     );
-    sql.build().execute(tx).await?;
     Ok(())
 }
 

@@ -133,20 +133,32 @@ pub(crate) async fn insert_small(
 ) -> Result<(), sqlx::Error> {
     // Few enough at a time to stay well below the packet limit.
     for some in contents.chunks(24) {
-        let mut sql = QueryBuilder::<MySql>::new("INSERT IGNORE INTO contents (digest, size, staged_at) ");
-        sql.push_values(some, |mut row, (digest, content)| {
-            row.push_bind(&digest.0[..])
-                .push_bind(i64::try_from(content.len()).unwrap_or(i64::MAX))
-                .push_bind(now);
-        });
+        let mut sql = QueryBuilder::<MySql>::new("");
+        push_contents(&mut sql, some, now);
         sql.build().execute(&mut *tx).await?;
-        let mut sql = QueryBuilder::<MySql>::new("INSERT IGNORE INTO chunks (digest, n, data) ");
-        sql.push_values(some, |mut row, (digest, content)| {
-            row.push_bind(&digest.0[..]).push_bind(0_i32).push_bind(content.expose().as_ref());
-        });
+        let mut sql = QueryBuilder::<MySql>::new("");
+        push_first_chunks(&mut sql, some);
         sql.build().execute(&mut *tx).await?;
     }
     Ok(())
+}
+
+/// The statement that says which contents there are.
+pub(crate) fn push_contents(sql: &mut QueryBuilder<MySql>, contents: &[(Digest, Content)], now: Micros) {
+    sql.push("INSERT IGNORE INTO contents (digest, size, staged_at) ");
+    sql.push_values(contents, |mut row, (digest, content)| {
+        row.push_bind(&digest.0[..])
+            .push_bind(i64::try_from(content.len()).unwrap_or(i64::MAX))
+            .push_bind(now);
+    });
+}
+
+/// The statement that writes contents of one chunk each.
+pub(crate) fn push_first_chunks(sql: &mut QueryBuilder<MySql>, contents: &[(Digest, Content)]) {
+    sql.push("INSERT IGNORE INTO chunks (digest, n, data) ");
+    sql.push_values(contents, |mut row, (digest, content)| {
+        row.push_bind(&digest.0[..]).push_bind(0_i32).push_bind(content.expose().as_ref());
+    });
 }
 
 /// Deletes those of the contents that nobody needs any more, overwriting them first.

@@ -1,7 +1,7 @@
 //! One service per schema: a lease in the one row of `service`, checked by every transaction.
 
-use sqlx::MySqlConnection;
 use sqlx::mysql::MySqlPool;
+use sqlx::{MySql, MySqlConnection, QueryBuilder};
 use yadori_core::{DeviceId, Stamp};
 
 use crate::error::{Broken, CommitError, OpenError};
@@ -73,6 +73,25 @@ impl Lease {
         .execute(tx)
         .await?;
         if done.rows_affected() == 1 { Ok(()) } else { Err(Broken::LeaseLost) }
+    }
+
+    /// The statement that does the same for a group that follows `last`, and no other: one that comes late, after its
+    /// answer was given up, changes no row of what was committed meanwhile.
+    pub(crate) fn push_check(
+        &self,
+        sql: &mut QueryBuilder<MySql>,
+        clock: Option<Stamp>,
+        group: [u8; 16],
+        last: [u8; 16],
+    ) {
+        sql.push("UPDATE service SET clock = COALESCE(")
+            .push_bind(clock.map(|clock| clock.to_bytes().to_vec()))
+            .push(", clock), last_group = ")
+            .push_bind(group.to_vec())
+            .push(concat!(", seen_at = ", now!(), " WHERE one = 1 AND lease = "))
+            .push_bind(self.token.to_vec())
+            .push(" AND last_group = ")
+            .push_bind(last.to_vec());
     }
 
     /// Makes sure that this service still holds the lease, and holds up nobody: for what no other change looks at.

@@ -15,5 +15,6 @@ pub(crate) mod outbox;
 pub(crate) mod pictured;
 pub(crate) mod room;
 pub(crate) mod shared;
+pub(crate) mod short;
 pub(crate) mod sign_ins;
 pub(crate) mod uses;

@@ -31,11 +31,17 @@ pub(crate) async fn write_uses(
     uses: &[([u8; 16], Digest)],
 ) -> Result<(), sqlx::Error> {
     for uses in uses.chunks(ROWS) {
-        let mut sql = QueryBuilder::<MySql>::new("INSERT IGNORE INTO uses (holder, digest) ");
-        sql.push_values(uses, |mut row, (holder, digest)| {
-            row.push_bind(&holder[..]).push_bind(&digest.0[..]);
-        });
+        let mut sql = QueryBuilder::<MySql>::new("");
+        push_uses(&mut sql, uses);
         sql.build().execute(&mut *tx).await?;
     }
     Ok(())
+}
+
+/// The statement that notes who needs which content.
+pub(crate) fn push_uses(sql: &mut QueryBuilder<MySql>, uses: &[([u8; 16], Digest)]) {
+    sql.push("INSERT IGNORE INTO uses (holder, digest) ");
+    sql.push_values(uses, |mut row, (holder, digest)| {
+        row.push_bind(&holder[..]).push_bind(&digest.0[..]);
+    });
 }

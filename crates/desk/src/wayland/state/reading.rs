@@ -2,6 +2,7 @@
 
 use std::os::fd::OwnedFd;
 use std::sync::Arc;
+use std::time::Instant;
 
 use rustix::event::{PollFd, PollFlags};
 use rustix::fs::OFlags;
@@ -39,11 +40,13 @@ pub(in crate::wayland) struct Reading {
     wish: Option<Vec<u8>>,
     /// When what comes now was asked for.
     asked_ms: u64,
+    began: Instant,
 }
 
 impl Reading {
     pub(in crate::wayland) fn new(offer: Offered, job: Job, window: Option<u64>) -> Self {
-        Self { offer, job, selected: false, window, pipe: None, wish: None, asked_ms: 0 }
+        let began = Instant::now();
+        Self { offer, job, selected: false, window, pipe: None, wish: None, asked_ms: 0, began }
     }
 
     /// Of what was selected.
@@ -184,17 +187,24 @@ impl State {
     }
 
     fn end(&mut self, n: usize, outcome: Outcome) {
-        let Reading { offer, job, selected, window, .. } = self.readings.remove(n);
+        let Reading { offer, job, selected, window, began, .. } = self.readings.remove(n);
         offer.destroy();
         let refused = |reason, source| DeskEvent::Refused(Refused { at: job.at(), reason, source });
         match outcome {
             Outcome::Copied { mut offer, at_start } => {
                 reading::soften_cut(&mut offer);
+                let same = if selected { None } else { self.lately.same(&offer, began) };
+                offer.at = same.unwrap_or(offer.at);
                 let offer = Arc::new(offer);
                 if !selected && !job.is_superseded() {
                     self.held = Some(Held { offer: offer.clone(), window });
+                    if let Some(at) = same {
+                        self.say(DeskEvent::Live(Live::Theirs(at)));
+                    }
                 }
-                self.say(DeskEvent::Copied { offer, at_start, executable: None, selected });
+                if same.is_none() {
+                    self.say(DeskEvent::Copied { offer, at_start, executable: None, selected });
+                }
             }
             // Nobody has copied it: what becomes of it is no news.
             _ if selected => {}
