@@ -91,14 +91,12 @@ async fn copies(display: &mut Display, service: &Service) -> Result<()> {
     let (mut kept, mut plain) = (Vec::new(), Vec::new());
     for n in 0..9u8 {
         large[100] = n;
-        listener.forget();
         let began = Instant::now();
         display.copy("image/png", &large);
-        let came = listener.await_text("\"kind\":\"image\"")?;
-        until_within("the picture on disk", Duration::from_secs(30), || {
-            service.list(1).into_iter().find(|row| row.kind == Kind::Image && row.saved).map(|_| ())
-        });
-        kept.push(millis(came - began));
+        while !service.list(1).iter().any(|row| row.kind == Kind::Image && row.saved) {
+            anyhow::ensure!(began.elapsed() < Duration::from_secs(30), "the picture was not saved");
+        }
+        kept.push(millis(began.elapsed()));
         let began = Instant::now();
         elsewhere.copy("image/png", &large);
         while elsewhere.paste("image/png").is_none_or(|bytes| bytes != large) {
@@ -111,7 +109,7 @@ async fn copies(display: &mut Display, service: &Service) -> Result<()> {
     }
     let (kept, plain) = (at(&mut kept, 0.5), at(&mut plain, 0.5));
     row(
-        "10 MB image: xclip started to announced, median of 9",
+        "10 MB image: xclip started to committed and listed, median of 9",
         "< 2 × reading it alone",
         &format!("{kept:.0} ms, {:.1} ×", kept / plain),
         &format!("another xclip reads it, kept by nobody: {plain:.0} ms"),
