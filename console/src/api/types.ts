@@ -52,6 +52,7 @@ export type Share = Schemas['Share'];
 export type AllOrders = Schemas['AllOrders'];
 export type AllRules = Schemas['AllRules'];
 export type AllSettings = Schemas['AllSettings'];
+export type Autostart = Schemas['Autostart'];
 export type Clear = Schemas['Clear'];
 export type ClearPlan = Schemas['ClearPlan'];
 export type Cleared = Schemas['Cleared'];

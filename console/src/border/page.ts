@@ -3,6 +3,7 @@ import { flushSync } from 'svelte';
 
 import type { Page } from '../state/page';
 import { shared } from './shared';
+import { chime } from './sound';
 import { t } from '../language/language.svelte';
 
 export const page: Page = {
@@ -53,6 +54,7 @@ export const page: Page = {
     flushSync();
     document.getElementById(id)?.focus({ preventScroll: true });
   },
+  chime,
   close() {
     window.close();
   },

@@ -11,6 +11,7 @@ import type {
   AllPhones,
   AllRules,
   AllSettings,
+  Autostart,
   Batch,
   BatchItems,
   ChangeBatch,
@@ -183,6 +184,8 @@ export class Service {
   pause = (minutes: number | null): Promise<Status> => this.#post('/pause', minutes === null ? {} : { minutes });
   resume = (): Promise<Status> => this.#post('/resume', {});
   settings = (): Promise<AllSettings> => this.#json('/settings');
+  autostart = (): Promise<Autostart> => this.#json('/autostart');
+  setAutostart = (on: boolean): Promise<Autostart> => this.#post('/autostart', { on }, 'PUT');
   changeSettings = (changes: Record<string, unknown>): Promise<AllSettings> => this.#post('/settings', { changes }, 'PATCH');
   devices = (): Promise<AllDevices> => this.#json('/devices');
   pairing = (): Promise<Pairing> => this.#json('/devices/pairing');

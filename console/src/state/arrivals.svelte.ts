@@ -9,6 +9,7 @@ import type { Drawers } from './drawers.svelte';
 import type { List } from './list.svelte';
 import type { Messages } from './messages.svelte';
 import type { Page } from './page';
+import type { Prefs } from './prefs.svelte';
 import type { Rows } from './rows.svelte';
 import type { Search } from './search.svelte';
 import type { Selection } from './selection.svelte';
@@ -37,6 +38,7 @@ export interface Parts {
   acts: Acts;
   batches: Batches;
   messages: Messages;
+  prefs: Prefs;
   /** Everything was read anew. */
   reloaded: () => void;
 }
@@ -46,6 +48,8 @@ const FIRST_PAUSE = 250;
 const LONGEST_PAUSE = 4_000;
 /** Between two changes of the list by copies, in milliseconds. */
 const FLOOD = 100;
+/** Between two sounds, likewise. */
+const APART = 400;
 
 /** Nobody here waits to see it: something was copied, or how things stand after it. What one does oneself is neither. */
 const mayWait = ({ event, data }: Told): boolean => event === 'status' || (event === 'clip' && (JSON.parse(data) as ClipEvent).copied === true);
@@ -63,6 +67,7 @@ export class Arrivals {
   #lastEventId: string | null = null;
   #listening = false;
   #lampSaid = '';
+  #sounded = -Infinity;
 
   constructor(
     private service: Service,
@@ -223,6 +228,11 @@ export class Arrivals {
     if (!newest) return;
     this.newest = newest;
     this.breaths++;
+    const now = this.page.now();
+    if (this.parts.prefs.sound && now - this.#sounded >= APART) {
+      this.#sounded = now;
+      this.page.chime();
+    }
     this.parts.messages.sayCopied(summary(newest).slice(0, 120), copied.length);
   }
 

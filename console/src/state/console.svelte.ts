@@ -95,8 +95,8 @@ export class Console {
   }
 
   #parts() {
-    const { session, rows, list, sight, selection, search, drawers, drafts, acts, batches, messages } = this;
-    return { session, rows, list, sight, selection, search, drawers, drafts, acts, batches, messages };
+    const { session, rows, list, sight, selection, search, drawers, drafts, acts, batches, messages, prefs } = this;
+    return { session, rows, list, sight, selection, search, drawers, drafts, acts, batches, messages, prefs };
   }
 
   /** The picker asks for what it shows itself, and is there at once; the rest is read when one goes there. */

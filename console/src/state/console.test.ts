@@ -399,3 +399,25 @@ test('what the service does not have is asked for once, and again once it is tol
   await see();
   expect(asked.length).toBe(3);
 });
+
+test('copies sound where that is wished, however many there are not more often than one hears, and what one does oneself never', async () => {
+  const { console, page } = await opened(3);
+  const copied = (n: number, revision: number) => ({ event: 'clip', data: arrival(n, revision) });
+  console.arrivals.apply([copied(3, 1)]);
+  expect(page.chimes).toBe(0);
+  console.prefs.sound = true;
+  console.prefs.save();
+  console.arrivals.apply([copied(4, 2), copied(5, 3)]);
+  expect(page.chimes).toBe(1);
+  for (let n = 6; n < 26; n++) {
+    page.time += 100;
+    console.arrivals.apply([copied(n, n - 2)]);
+  }
+  expect(page.chimes).toBe(6);
+  page.time += 1_000;
+  console.arrivals.apply([gone(5, 20, 24)]);
+  console.arrivals.apply([{ event: 'clip', data: JSON.stringify({ row: row(4), before: 20, revision: 25, copied: false }) }]);
+  expect(page.chimes).toBe(6);
+  // It is remembered by the browser.
+  expect(new Console(serviceOf({}), page).prefs.sound).toBe(true);
+});

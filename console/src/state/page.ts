@@ -34,6 +34,8 @@ export interface Page {
   withNextFrame(work: () => void): void;
   /** Draws what has changed and gives the focus to what has this id, at once. */
   focus(id: string): void;
+  /** Two soft tones, once the person has touched the page. */
+  chime(): void;
   /** Closes the window, if it was opened for the picker. */
   close(): void;
   /** Milliseconds since the epoch. */

@@ -1,4 +1,4 @@
-// What the person prefers here: order, how many are shown, whether the first start was seen. Kept by the browser.
+// What the person prefers here: order, how many are shown, a sound, whether the first start was seen. Kept by the browser.
 import { msg } from '../language/language.svelte';
 import type { Page } from './page';
 
@@ -14,6 +14,8 @@ export const MOST: [number, string][] = [
 export class Prefs {
   order = $state<'newest' | 'oldest'>('newest');
   most = $state(Number.MAX_SAFE_INTEGER);
+  /** A sound at each copy, from this page. */
+  sound = $state(false);
   welcomed = $state(false);
 
   constructor(private page: Page) {
@@ -21,6 +23,7 @@ export class Prefs {
       const known = JSON.parse(page.kept(STORED) ?? '{}') as Record<string, unknown>;
       if (known.order === 'oldest') this.order = 'oldest';
       if (typeof known.most === 'number' && known.most > 0) this.most = known.most;
+      this.sound = known.sound === true;
       this.welcomed = known.welcomed === true;
     } catch {
       // What can't be read is as good as not set.
@@ -28,7 +31,7 @@ export class Prefs {
   }
 
   save(): void {
-    const { order, most, welcomed } = this;
-    this.page.keep(STORED, JSON.stringify({ order, most, welcomed }));
+    const { order, most, sound, welcomed } = this;
+    this.page.keep(STORED, JSON.stringify({ order, most, sound, welcomed }));
   }
 }

@@ -1,5 +1,5 @@
 // What is kept, and everything else that can be set: read, tried, changed; and clearing by hand.
-import type { AllOrders, AllRules, AllSettings, ClearPlan, LimitsPlan, Order, Rule, Scope, Setting, TriedRules, TryRules } from '../api/types';
+import type { AllOrders, AllRules, AllSettings, Autostart, ClearPlan, LimitsPlan, Order, Rule, Scope, Setting, TriedRules, TryRules } from '../api/types';
 import type { Service } from '../border/service';
 import type { Acts } from './acts.svelte';
 import type { Messages } from './messages.svelte';
@@ -28,6 +28,8 @@ export class Settings {
   plan = $state.raw<LimitsPlan | null>(null);
   rules = $state.raw<AllRules | null>(null);
   orders = $state.raw<AllOrders | null>(null);
+  /** Whether it starts with the desktop; why that is not known. */
+  autostart = $state.raw<Autostart | string | null>(null);
   /** Why nothing can be shown. */
   failure = $state<string | null>(null);
   /** Why the limits that are being tried can't be. */
@@ -48,8 +50,28 @@ export class Settings {
       const { service } = this;
       [this.all, this.plan, this.rules, this.orders] = await Promise.all([service.settings(), service.limitsPlan({}), service.rules(), service.orders()]);
       this.failure = null;
+      void this.readAutostart();
     } catch (why) {
       this.failure = why instanceof Error ? why.message : String(why);
+    }
+  }
+
+  async readAutostart(): Promise<void> {
+    try {
+      this.autostart = await this.service.autostart();
+    } catch (why) {
+      this.autostart = why instanceof Error ? why.message : String(why);
+    }
+  }
+
+  /** Has it start with the desktop, or no longer. */
+  async setAutostart(on: boolean): Promise<void> {
+    try {
+      this.autostart = await this.service.setAutostart(on);
+      this.messages.tell(on ? t('It starts with your next session.') : t('It does not start with the desktop any more.'));
+    } catch (why) {
+      this.messages.fail(why);
+      await this.readAutostart();
     }
   }
 

@@ -53,6 +53,10 @@ export class TestPage implements Page {
   focus(id: string): void {
     this.focused.push(id);
   }
+  chimes = 0;
+  chime(): void {
+    this.chimes++;
+  }
   closed = false;
   close(): void {
     this.closed = true;

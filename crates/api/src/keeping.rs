@@ -245,3 +245,25 @@ pub struct ChangeSettings {
     /// They.
     pub changes: BTreeMap<String, serde_json::Value>,
 }
+
+/// Whether Yadori starts with the desktop.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct Autostart {
+    /// It does, from the next session on.
+    pub on: bool,
+    /// By what: `unit` (of the systemd user manager) or `entry` (in the desktop's autostart folder).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub by: Option<String>,
+    /// The file that says so.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub file: Option<String>,
+}
+
+/// To have it start with the desktop, or no longer.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+pub struct SetAutostart {
+    /// It is to.
+    pub on: bool,
+}

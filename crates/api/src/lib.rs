@@ -43,8 +43,8 @@ pub use events::{ClipEvent, Event, GoneEvent, KeptEvent};
 pub use fill_ins::{FillPreview, Filled, Question};
 pub use history::{Outline, Page, RowsById, RowsRequest};
 pub use keeping::{
-    AgeShare, AllOrders, AllRules, AllSettings, Amount, ChangeSettings, CountedRule, LimitsPlan, Obeyed,
-    Outlook, Reason, Recogniser, Setting, StandingOrder, TriedRules, TryLimits, TryRules,
+    AgeShare, AllOrders, AllRules, AllSettings, Amount, Autostart, ChangeSettings, CountedRule, LimitsPlan,
+    Obeyed, Outlook, Reason, Recogniser, SetAutostart, Setting, StandingOrder, TriedRules, TryLimits, TryRules,
 };
 pub use problem::Problem;
 pub use search::{

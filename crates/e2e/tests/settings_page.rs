@@ -258,3 +258,79 @@ async fn the_console_is_light_or_dark_and_counts_hours_as_the_settings_say_at_on
     assert_eq!(browser.faults().await?, Vec::<String>::new());
     Ok(())
 }
+
+/// Listens to what the page plays: the loudest that it has heard, from 0 to 1.
+const LISTEN: &str = "\
+    const connect = AudioNode.prototype.connect; window.loudest = 0; \
+    AudioNode.prototype.connect = function (to, ...rest) { \
+        if (to instanceof AudioDestinationNode) { \
+            const ear = new AnalyserNode(to.context, { fftSize: 2048 }); \
+            const heard = new Float32Array(2048); \
+            connect.call(this, ear); \
+            const listen = () => { ear.getFloatTimeDomainData(heard); \
+                heard.forEach((one) => { window.loudest = Math.max(window.loudest, Math.abs(one)); }); \
+                setTimeout(listen, 5); }; \
+            listen(); \
+        } \
+        return connect.call(this, to, ...rest); }";
+
+#[tokio::test]
+async fn a_copy_is_heard_where_that_is_wished() -> Result<()> {
+    let display = Display::start();
+    let service = Service::on(&display.name());
+    let owner = Owner::on(&display);
+    owner.copy_text("before");
+    service.await_clip("before");
+    let browser = opened(&service).await?;
+    browser.script(LISTEN).await?;
+    owner.copy_text("in silence");
+    service.await_clip("in silence");
+    assert_eq!(browser.script("return window.loudest").await?, json!(0));
+    // It is heard as it is chosen, and then at a copy.
+    press(&browser, "[data-sound]").await?;
+    let heard = "return window.loudest > 0.05 && window.loudest < 0.4";
+    browser.until(heard).await?;
+    browser.until("return localStorage.getItem('yadori.prefs').includes('\"sound\":true')").await?;
+    browser.until("window.loudest = 0; return new Promise((done) => setTimeout(() => done(window.loudest === 0), 100))").await?;
+    owner.copy_text("a gust from the north");
+    browser.until(heard).await?;
+    browser.press(" ").await?;
+    browser.until("return localStorage.getItem('yadori.prefs').includes('\"sound\":false')").await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn whether_it_starts_with_the_desktop_is_seen_and_changed_on_the_page() -> Result<()> {
+    let person = tempfile::tempdir()?;
+    let folder = person.path().join("autostart");
+    let config = person.path().to_string_lossy().into_owned();
+    let service = Service::configured_among(
+        "",
+        &[("XDG_CONFIG_HOME", &config), ("XDG_RUNTIME_DIR", &config), ("XDG_CURRENT_DESKTOP", "")],
+    );
+    service.add(&["oats 12 kg"]);
+    let browser = opened(&service).await?;
+    let says = async |words: &str| {
+        let said = format!("return document.querySelector('[data-autostart]')?.textContent.includes({words:?})");
+        browser.until(&said).await
+    };
+    says("it does not").await?;
+    press(&browser, "#autostart").await?;
+    let entry = folder.join("yadorid.desktop");
+    says(&entry.to_string_lossy()).await?;
+    let text = std::fs::read_to_string(&entry)?;
+    assert!(text.contains("yadorid") && text.contains(&*service.home().to_string_lossy()), "{text}");
+    browser.until("return document.activeElement?.id === 'autostart' && document.activeElement.checked").await?;
+    browser.press(" ").await?;
+    says("it does not").await?;
+    assert!(!entry.exists());
+    // What somebody else has put there is left alone, and that is said.
+    std::fs::write(&entry, "[Desktop Entry]\nExec=own\n")?;
+    browser.driver.refresh().await?;
+    says(&entry.to_string_lossy()).await?;
+    press(&browser, "#autostart").await?;
+    browser.until("return document.body.textContent.includes('was not written by')").await?;
+    browser.until("return document.querySelector('#autostart').checked").await?;
+    assert_eq!(std::fs::read_to_string(&entry)?, "[Desktop Entry]\nExec=own\n");
+    Ok(())
+}

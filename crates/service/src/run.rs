@@ -17,6 +17,7 @@ use yadori_store::server::{PrivateServer, ServerPaths};
 use crate::chords::picker::Picker;
 use crate::clearing::orders::Orders;
 use crate::exchange::Exchanger;
+use crate::home::autostart::Autostart;
 use crate::home::place::{Home, HomeError};
 use crate::home::random::{NoRandomness, random_name};
 use crate::home::settings::Settings;
@@ -145,6 +146,7 @@ pub async fn run_on(
         home: home.clone(),
         disk: disk.clone(),
         config,
+        autostart: Arc::new(Autostart { under: settings.under.clone() }),
         orders: orders.clone(),
     };
     app.parts.start("obeying the limits", clearing::sweep::run(app.clone(), queue.clone()));

@@ -1,6 +1,7 @@
 <!-- Every other setting, with where it comes from; and what this browser prefers. -->
 <script lang="ts">
   import { saveBlob } from '../../border/files';
+  import { chime } from '../../border/sound';
   import type { Setting } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import { MOST } from '../../state/prefs.svelte';
@@ -12,6 +13,28 @@
   const elsewhere = ['limits.clips', 'limits.days', 'limits.bytes', 'limits.one', 'rules', 'orders', 'secrets.off', 'secrets.minutes'];
   const others = $derived((settings.all?.settings ?? []).filter((one) => !elsewhere.includes(one.name)));
   let typed = $state<Record<string, string>>({});
+
+  const start = $derived(settings.autostart);
+  const isOn = $derived(start !== null && typeof start !== 'string' && start.on);
+  const starts = $derived.by(() => {
+    if (start === null) return '…';
+    if (typeof start === 'string') return start;
+    if (!start.on) return t('it does not');
+    return start.by === 'unit' ? t('by a unit of your systemd: {file}', { file: start.file ?? '' }) : t('by an entry of your desktop: {file}', { file: start.file ?? '' });
+  });
+
+  /** What could not be done is not shown as done. */
+  async function startWith(box: HTMLInputElement): Promise<void> {
+    await settings.setAutostart(box.checked);
+    box.checked = isOn;
+  }
+
+  /** It is heard at once, so that one knows what one has chosen. */
+  function sound(on: boolean): void {
+    prefs.sound = on;
+    prefs.save();
+    if (on) chime();
+  }
 
   async function set(one: Setting): Promise<void> {
     const text = typed[one.name];
@@ -63,8 +86,16 @@
         </form>
       </li>
     {/each}
+    <li class="border-base-300 flex flex-wrap items-center gap-x-3 gap-y-1 border-t py-1.5" data-autostart>
+      <label class="min-w-0 grow" for="autostart">{t('Start with the desktop')} <span class="facts block wrap-anywhere">{starts}</span></label>
+      <input type="checkbox" class="checkbox touch" id="autostart" checked={isOn} disabled={start === null || typeof start === 'string'} onchange={(event) => void startWith(event.currentTarget)} />
+    </li>
     <li class="border-base-300 flex flex-wrap items-center gap-x-3 gap-y-1 border-t py-1.5">
-      <span class="grow">{t('How the history is shown')} <span class="facts block">{t('kept by this browser; day and night follow the system')}</span></span>
+      <label class="min-w-0 grow" for="sound">{t('A soft sound at each copy, from this page')} <span class="facts block">{t('kept by this browser; the one of the desktop is signs.sound')}</span></label>
+      <input type="checkbox" class="checkbox touch" id="sound" checked={prefs.sound} onchange={(event) => sound(event.currentTarget.checked)} data-sound />
+    </li>
+    <li class="border-base-300 flex flex-wrap items-center gap-x-3 gap-y-1 border-t py-1.5">
+      <span class="grow">{t('How the history is shown')} <span class="facts block">{t('kept by this browser')}</span></span>
       <label class="flex items-center gap-1.5">{t('order')}
         <select class="field h-9" value={prefs.order} onchange={(event) => { prefs.order = event.currentTarget.value === 'oldest' ? 'oldest' : 'newest'; prefs.save(); }}><option value="newest">{t('newest first')}</option><option value="oldest">{t('oldest first')}</option></select>
       </label>

@@ -1,5 +1,6 @@
 //! Where one device keeps its files, its settings, its logs.
 
+pub mod autostart;
 pub mod logging;
 pub mod memory;
 pub mod place;

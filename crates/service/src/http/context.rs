@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use crate::clearing::orders::Orders;
 use crate::exchange::Exchanger;
+use crate::home::autostart::Autostart;
 use crate::home::place::Home;
 use crate::home::settings::change::Config;
 use crate::records::room::Disk;
@@ -26,6 +27,8 @@ pub struct Context {
     pub config: Arc<Config>,
     /// The exchange with other devices.
     pub exchanger: Exchanger,
+    /// Whether it starts with the desktop.
+    pub autostart: Arc<Autostart>,
     /// The standing orders.
     pub orders: Arc<Orders>,
 }

@@ -146,6 +146,7 @@ fn calls_at_any_time() -> OpenApiRouter<Arc<Context>> {
         .routes(routes!(keeping::rules::try_rules))
         .routes(routes!(keeping::orders::list))
         .routes(routes!(keeping::settings::list, keeping::settings::change))
+        .routes(routes!(keeping::autostart::status, keeping::autostart::set))
         .routes(routes!(devices::device::list))
         .routes(routes!(devices::device::strike_off))
         .routes(routes!(devices::device::leave))
