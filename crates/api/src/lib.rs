@@ -44,7 +44,8 @@ pub use fill_ins::{FillPreview, Filled, Question};
 pub use history::{Outline, Page, RowsById, RowsRequest};
 pub use keeping::{
     AgeShare, AllOrders, AllRules, AllSettings, Amount, Autostart, ChangeSettings, CountedRule, LimitsPlan,
-    Obeyed, Outlook, Reason, Recogniser, SetAutostart, Setting, StandingOrder, TriedRules, TryLimits, TryRules,
+    Obeyed, Outlook, Reason, Recogniser, SetAutostart, Setting, StandingOrder, TriedRules, TryLimits,
+    TryRules,
 };
 pub use problem::Problem;
 pub use search::{

@@ -21,10 +21,12 @@ const EXPECTED: Duration = Duration::from_secs(1);
 pub(crate) const RELEASE: Duration = Duration::from_millis(700);
 /// How long programs are given to hear that there is something new on the clipboard, before they are asked to paste it: a
 /// browser that hears of it in the middle of its paste pastes nothing.
-pub(crate) const NEWS: Duration = Duration::from_millis(15);
+const NEWS: Duration = Duration::from_millis(15);
 /// How long a program is given to go on to the next field, after the key that leads there: a browser that is told to paste while
 /// it does so pastes nothing.
-pub(crate) const GOING_ON: Duration = Duration::from_millis(60);
+const GOING_ON: Duration = Duration::from_millis(60);
+/// However slow everything is, no longer than this.
+const SLOWEST: Duration = Duration::from_millis(500);
 /// How often something is taken for one paste: another program may copy while it is waited for the keys and the window.
 pub(crate) const TAKES: u32 = 5;
 /// How often the keys and the window in front are looked at meanwhile.
@@ -50,6 +52,27 @@ impl Habit {
     }
 }
 
+/// How fast programs do what keys tell them to, as the last paste has shown: on a busy machine both pauses grow with it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Pace(Duration);
+
+impl Pace {
+    /// So long after the keys the content was asked for.
+    pub(crate) fn seen(&mut self, took: Duration) {
+        self.0 = took;
+    }
+
+    /// How long programs are given to hear that there is something new on the clipboard.
+    pub(crate) fn news(self) -> Duration {
+        NEWS.max(self.0 / 2).min(SLOWEST)
+    }
+
+    /// How long a program is given to go on to the next field.
+    pub(crate) fn going_on(self) -> Duration {
+        GOING_ON.max(self.0 * 2).min(SLOWEST)
+    }
+}
+
 /// How long it must have been quiet for a paste to be over, for which a program has asked so often, `first` after the keys.
 pub(crate) fn quiet_after(habit: Option<&Habit>, count: u32, first: Duration) -> Duration {
     match habit {
@@ -61,7 +84,25 @@ pub(crate) fn quiet_after(habit: Option<&Habit>, count: u32, first: Duration) ->
 
 #[cfg(test)]
 mod tests {
-    use super::Habit;
+    use super::*;
+
+    #[test]
+    fn pauses_are_as_usual_where_programs_are_fast_grow_with_how_slow_they_are_and_have_an_end() {
+        let mut pace = Pace::default();
+        let mut last = (NEWS, GOING_ON);
+        for took in (0..3_000).map(Duration::from_millis) {
+            pace.seen(took);
+            let (news, going_on) = (pace.news(), pace.going_on());
+            if took <= GOING_ON / 2 {
+                assert_eq!((news, going_on), (NEWS, GOING_ON));
+            }
+            assert!(going_on >= SLOWEST.min(took * 2) && news >= SLOWEST.min(took / 2));
+            assert!(news >= last.0 && going_on >= last.1 && going_on <= SLOWEST && news <= SLOWEST);
+            last = (news, going_on);
+        }
+        pace.seen(Duration::from_millis(5));
+        assert_eq!(pace.going_on(), GOING_ON, "it is as fast as before");
+    }
 
     #[test]
     fn what_a_program_asks_for_is_learned_and_unlearned() {

@@ -311,7 +311,8 @@ async fn whether_it_starts_with_the_desktop_is_seen_and_changed_on_the_page() ->
     service.add(&["oats 12 kg"]);
     let browser = opened(&service).await?;
     let says = async |words: &str| {
-        let said = format!("return document.querySelector('[data-autostart]')?.textContent.includes({words:?})");
+        let said =
+            format!("return document.querySelector('[data-autostart]')?.textContent.includes({words:?})");
         browser.until(&said).await
     };
     says("it does not").await?;
@@ -320,7 +321,9 @@ async fn whether_it_starts_with_the_desktop_is_seen_and_changed_on_the_page() ->
     says(&entry.to_string_lossy()).await?;
     let text = std::fs::read_to_string(&entry)?;
     assert!(text.contains("yadorid") && text.contains(&*service.home().to_string_lossy()), "{text}");
-    browser.until("return document.activeElement?.id === 'autostart' && document.activeElement.checked").await?;
+    browser
+        .until("return document.activeElement?.id === 'autostart' && document.activeElement.checked")
+        .await?;
     browser.press(" ").await?;
     says("it does not").await?;
     assert!(!entry.exists());

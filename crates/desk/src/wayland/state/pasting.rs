@@ -8,7 +8,7 @@ use tokio::sync::oneshot;
 
 use super::State;
 use super::serving::Done;
-use crate::habit::{ASKING, GOING_ON, Habit, LOOK, NEWS, QUIET, RELEASE, TAKES, quiet_after};
+use crate::habit::{ASKING, Habit, LOOK, Pace, QUIET, RELEASE, TAKES, quiet_after};
 use crate::{DeskEvent, Live, Paste, PasteError, PasteInto, TakeError, Typed};
 
 /// How long a picker may take to come up. A browser that was not running yet takes seconds.
@@ -47,6 +47,7 @@ type Picker = oneshot::Sender<Option<Vec<Typed>>>;
 pub(in crate::wayland) struct Pasting {
     queue: VecDeque<Queued>,
     habits: HashMap<String, Habit>,
+    pace: Pace,
     /// The picker's window, and the one that had the keyboard when it was asked for.
     picker: Option<u64>,
     behind: Option<u64>,
@@ -170,7 +171,7 @@ impl State {
         }
         let now = Instant::now();
         self.set_stage(if owned {
-            Stage::Ready { from: now + NEWS, until: now + RELEASE, asked: false }
+            Stage::Ready { from: now + self.pasting.pace.news(), until: now + RELEASE, asked: false }
         } else {
             Stage::Waits
         });
@@ -198,10 +199,11 @@ impl State {
                 let (until, asked) = (*until, *asked);
                 self.press_when_ready(until, asked);
             }
-            Stage::Pressed { quiet: Some(quiet), class, count, .. } if *quiet <= now => {
+            Stage::Pressed { quiet: Some(quiet), class, count, first, .. } if *quiet <= now => {
                 if !quiet_now {
                     return;
                 }
+                self.pasting.pace.seen(*first);
                 self.pasting.habits.entry(class.clone()).or_default().seen(*count);
                 if one.paste.then.is_some() {
                     one.stage = Stage::Then;
@@ -211,6 +213,7 @@ impl State {
             }
             Stage::Pressed { quiet: None, at, class, .. } if *at + ASKING <= now => {
                 let class = class.clone();
+                self.pasting.pace.seen(ASKING);
                 self.end_paste(Err(PasteError::NobodyAsked(class)));
             }
             Stage::Pressed { .. } => {}
@@ -219,7 +222,7 @@ impl State {
                 let pressed =
                     one.paste.then.is_none_or(|then| keyboard.is_some_and(|board| board.press(then)));
                 if pressed {
-                    one.stage = Stage::GoesOn { at: now + GOING_ON };
+                    one.stage = Stage::GoesOn { at: now + self.pasting.pace.going_on() };
                 } else {
                     self.end_paste(Err(PasteError::NoKeys));
                 }

@@ -15,7 +15,7 @@ use x11rb::protocol::xtest::{self, ConnectionExt as _};
 use yadori_core::take::chord::Chord;
 
 use super::{Session, X};
-use crate::habit::{ASKING, GOING_ON, Habit, LOOK, NEWS, QUIET, RELEASE, TAKES, quiet_after};
+use crate::habit::{ASKING, Habit, LOOK, Pace, QUIET, RELEASE, TAKES, quiet_after};
 use crate::x11::source::class_of;
 use crate::{Paste, PasteError, PasteInto, TakeError};
 
@@ -48,6 +48,7 @@ pub(super) struct Pasting {
     queue: VecDeque<Queued>,
     /// How often programs ask for the content of one paste, by their classes.
     habits: HashMap<String, Habit>,
+    pace: Pace,
     /// The primary selection is ours for a program that pastes that one.
     primary: Option<Timestamp>,
     /// The time of the last take.
@@ -96,7 +97,7 @@ impl Session<'_> {
             return self.go_on_pasting();
         }
         let now = Instant::now();
-        one.stage = Stage::Ready { from: now + NEWS, until: now + RELEASE, asked: false };
+        one.stage = Stage::Ready { from: now + self.pasting.pace.news(), until: now + RELEASE, asked: false };
         self.go_on_pasting()
     }
 
@@ -137,7 +138,8 @@ impl Session<'_> {
                 if !self.outgoing.is_empty() {
                     return Ok(());
                 }
-                if let Stage::Pressed { class, count, .. } = &one.stage {
+                if let Stage::Pressed { class, count, first, .. } = &one.stage {
+                    self.pasting.pace.seen(*first);
                     self.pasting.habits.entry(class.clone()).or_default().seen(*count);
                 }
                 if one.paste.then.is_some() {
@@ -148,18 +150,19 @@ impl Session<'_> {
             }
             Stage::Pressed { quiet: None, at, class, .. } if *at + ASKING <= now => {
                 let class = class.clone();
+                self.pasting.pace.seen(ASKING);
                 self.end_paste(Err(PasteError::NobodyAsked(class)))
             }
             Stage::Pressed { .. } => Ok(()),
             Stage::Then { until } => {
-                let (late, then) = (*until <= now, one.paste.then);
+                let (late, then, pace) = (*until <= now, one.paste.then, self.pasting.pace);
                 let Some(then) = then else { return self.end_paste(Ok(())) };
                 match self.alone(|session| session.press(then, late))? {
                     None => Ok(()),
                     Some(Err(problem)) => self.end_paste(Err(problem)),
                     Some(Ok(())) => {
                         if let Some(one) = self.pasting.queue.front_mut() {
-                            one.stage = Stage::GoesOn { at: Instant::now() + GOING_ON };
+                            one.stage = Stage::GoesOn { at: Instant::now() + pace.going_on() };
                         }
                         Ok(())
                     }
