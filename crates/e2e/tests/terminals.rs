@@ -1,10 +1,14 @@
 //! Pictures in terminals: by sixels where one shows them, in half-blocks elsewhere, and not a byte of either where the output is
 //! no terminal. Looked at on the screen.
 
+use std::io::{Read, Write};
 use std::path::Path;
+use std::process::{Command, Stdio};
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
 
-use anyhow::Result;
-use yadori_e2e::{Compositor, Display, Service, until};
+use anyhow::{Context, Result};
+use yadori_e2e::{Compositor, Display, Service, programs, until};
 
 /// A picture that is easily recognised, in colors that every terminal has: orange above, blue below.
 fn picture() -> Vec<u8> {
@@ -76,5 +80,97 @@ fn a_terminal_without_graphics_shows_blocks_and_no_terminal_nothing() -> Result<
     shows(|_| yadori_e2e::display::screen(&name), 2_000);
     let plain = service.yadori(&["show", "1"]);
     assert!(!plain.contains('\u{1b}') && !plain.contains('▀') && plain.contains("image/png"), "{plain}");
+    Ok(())
+}
+
+/// A picker in a terminal of the tests' own (script(1)): what is written to it is typed, what comes from it is shown.
+struct OwnTerminal {
+    child: std::process::Child,
+    keys: std::process::ChildStdin,
+    shown: Arc<Mutex<Vec<u8>>>,
+    tty: std::path::PathBuf,
+}
+
+impl OwnTerminal {
+    fn of(mut command: Command) -> Result<Self> {
+        let mut child = command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null()).spawn()?;
+        let keys = child.stdin.take().context("its input")?;
+        let mut out = child.stdout.take().context("its output")?;
+        let shown = Arc::new(Mutex::new(Vec::new()));
+        let into = shown.clone();
+        std::thread::spawn(move || {
+            let mut piece = [0; 65_536];
+            while let Ok(count @ 1..) = out.read(&mut piece) {
+                into.lock().unwrap().extend_from_slice(&piece[..count]);
+            }
+        });
+        let children = format!("/proc/{0}/task/{0}/children", child.id());
+        let tty = until("its program", || {
+            let inner = std::fs::read_to_string(&children).ok()?;
+            let tty = std::fs::read_link(format!("/proc/{}/fd/0", inner.split_whitespace().next()?)).ok()?;
+            tty.starts_with("/dev/pts").then_some(tty)
+        });
+        Ok(Self { child, keys, shown, tty })
+    }
+
+    fn shows(&self, words: &str) -> bool {
+        String::from_utf8_lossy(&self.shown.lock().unwrap()).contains(words)
+    }
+
+    fn wide(&self, columns: u32) -> Result<()> {
+        let done = Command::new("stty")
+            .arg("-F")
+            .arg(&self.tty)
+            .args(["rows", "30", "columns"])
+            .arg(columns.to_string())
+            .status()?;
+        anyhow::ensure!(done.success(), "stty");
+        Ok(())
+    }
+}
+
+impl Drop for OwnTerminal {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+#[test]
+fn keys_that_come_while_the_terminal_changes_its_size_wait_for_no_other_key() -> Result<()> {
+    let service = Service::without_desk();
+    service.add(&["oats 12 kg"]);
+    let mut command = Command::new("script");
+    command.args(["-qfc", &format!("{} pick", programs().join("yadori").display()), "/dev/null"]);
+    command.env("YADORI_HOME", service.home()).env("TERM", "xterm").env("LC_ALL", "C.UTF-8");
+    let mut terminal = OwnTerminal::of(command)?;
+    terminal.wide(100)?;
+    until("the picker", || terminal.shows("oats 12 kg").then_some(()));
+    // A letter comes into the field, and goes again.
+    for n in 0..160u64 {
+        terminal.shown.lock().unwrap().clear();
+        let letter = if n % 2 == 0 { "q" } else { "\x7f" };
+        let wanted = if n % 2 == 0 { "q" } else { "search" };
+        std::thread::scope(|scope| -> Result<()> {
+            let terminal = &mut terminal;
+            let OwnTerminal { keys, tty, .. } = terminal;
+            let tty = tty.clone();
+            let resize = scope.spawn(move || {
+                Command::new("stty")
+                    .arg("-F")
+                    .arg(tty)
+                    .args(["rows", "30", "columns"])
+                    .arg((80 + n % 40).to_string())
+                    .status()
+            });
+            let begun = Instant::now();
+            while begun.elapsed() < Duration::from_micros(600 + n * 37 % 1_500) {}
+            keys.write_all(letter.as_bytes())?;
+            keys.flush()?;
+            resize.join().unwrap()?;
+            Ok(())
+        })?;
+        until(&format!("what key {n} does"), || terminal.shows(wanted).then_some(()));
+    }
     Ok(())
 }

@@ -1,7 +1,7 @@
 //! Details of answers and reasons of states in another language. They are made where something goes wrong, far from whoever
 //! reads them, and stand there in English with what was put into them; here they are recognised by the words around that.
 
-use crate::Language;
+use crate::{Language, fill};
 
 /// Details by their English words, with holes, sorted.
 static JAPANESE: &[(&str, &str)] = include!(concat!(env!("OUT_DIR"), "/ja_details.rs"));
@@ -29,9 +29,13 @@ fn retold(english: &str, depth: usize) -> Option<String> {
     if let Ok(at) = JAPANESE.binary_search_by_key(&english, |(known, _)| known) {
         return Some(JAPANESE[at].1.to_owned());
     }
+    if let Some(scope) = scope(english) {
+        return Some(scope);
+    }
     let depth = depth.checked_sub(1)?;
     // Of several that fit, the one that says most by itself.
-    let fits = JAPANESE.iter().filter_map(|(template, said)| Some((Fit::of(template, english)?, *said)));
+    let all = JAPANESE.iter().filter(|(template, _)| !is_of_scope(template));
+    let fits = all.filter_map(|(template, said)| Some((Fit::of(template, english)?, *said)));
     let (fit, said) = fits.max_by_key(|(fit, _)| fit.said)?;
     let mut out = String::with_capacity(said.len() + english.len());
     let mut unnamed = 0;
@@ -46,6 +50,39 @@ fn retold(english: &str, depth: usize) -> Option<String> {
                 out.push_str(inner.as_deref().unwrap_or(value));
             }
         }
+    }
+    Some(out)
+}
+
+/// A part of what a clearing takes: anything could be that.
+fn is_of_scope(template: &str) -> bool {
+    template.starts_with("{what}")
+}
+
+/// What a clearing takes, as the core says it: parts that are added at the end of what is said so far.
+fn scope(english: &str) -> Option<String> {
+    const FAVORITES: [&str; 2] = ["{what}, favorites too", "{what} but favorites"];
+    const PARTS: [&str; 2] = ["{what} that a search finds", "{what} copied since then"];
+    let say = |message: &str| {
+        JAPANESE.binary_search_by_key(&message, |(known, _)| known).ok().map(|at| JAPANESE[at].1)
+    };
+    let end = |message: &'static str| message.trim_start_matches("{what}");
+    let (mut rest, mut said) = (english, Vec::new());
+    let last = FAVORITES.into_iter().find(|message| rest.ends_with(end(message)))?;
+    for message in std::iter::once(last).chain(PARTS) {
+        if let Some(shorter) = rest.strip_suffix(end(message)) {
+            rest = shorter;
+            said.push(say(message)?);
+        }
+    }
+    let mut out = match rest.split_once(" from ") {
+        Some((what, program)) => {
+            fill(say("{what} from {program}")?, &[("what", &say(what)?), ("program", &program)])
+        }
+        None => say(rest)?.to_owned(),
+    };
+    for message in said.into_iter().rev() {
+        out = fill(message, &[("what", &out)]);
     }
     Some(out)
 }
@@ -148,7 +185,7 @@ mod tests {
     #[test]
     fn whatever_is_put_into_a_detail_is_told_of_in_the_other_language() {
         assert!(JAPANESE.is_sorted_by(|(a, _), (b, _)| a < b) && JAPANESE.len() > 300);
-        for (template, said) in JAPANESE {
+        for (template, said) in JAPANESE.iter().filter(|(template, _)| !is_of_scope(template)) {
             // Each hole filled with a word that no template has.
             let (mut english, mut japanese) = (String::new(), String::new());
             let mut names = Vec::new();
@@ -176,6 +213,35 @@ mod tests {
             assert_eq!(Language::Japanese.retell(&english), japanese, "{template}");
             assert_eq!(Language::English.retell(&english), english);
         }
+    }
+
+    #[test]
+    fn whatever_a_clearing_takes_is_told_to_its_end() {
+        let what = ["everything", "texts", "links", "pictures", "files", "recognised secrets"];
+        for what in what {
+            for parts in 0..16 {
+                let mut english = what.to_owned();
+                for (n, part) in
+                    [" from the till", " copied since then", " that a search finds"].iter().enumerate()
+                {
+                    if parts & (1 << n) != 0 {
+                        english += part;
+                    }
+                }
+                english += if parts & 8 == 0 { " but favorites" } else { ", favorites too" };
+                let said = Language::Japanese.retell(&english);
+                let left = said.replace("the till", "");
+                assert!(!left.contains(|one: char| one.is_ascii_alphabetic()), "{english}: {said}");
+                assert_eq!(said.contains("the till"), parts & 1 != 0, "{english}: {said}");
+                let order = Language::Japanese.retell(&format!("daily 18:30: clears {english}"));
+                assert_eq!(order, format!("daily 18:30: {said}を消去"));
+                assert_eq!(
+                    Language::Japanese.retell(&format!("by lock: {english}")),
+                    format!("lock による: {said}")
+                );
+            }
+        }
+        assert_eq!(Language::Japanese.retell("a letter from the hut"), "a letter from the hut");
     }
 
     #[test]

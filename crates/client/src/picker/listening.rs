@@ -3,10 +3,13 @@
 use std::sync::mpsc::{Sender, channel};
 use std::time::Duration;
 
-use ratatui::crossterm::event::{Event, poll, read};
+use crossterm::event::{Event, poll, read};
 use yadori_api::picker::keys::Ask;
 
 use super::{Comes, keys};
+
+/// What has come already. With no time at all nothing is looked at.
+const AT_ONCE: Duration = Duration::from_millis(1);
 
 /// After a key that may open an editor, nothing is read before it is known whether it did.
 pub(super) struct Listening(Sender<bool>);
@@ -31,7 +34,7 @@ impl Listening {
                 }
                 let Ok(edited) = goes.recv() else { return };
                 // What came with that key was meant for the editor, and is nobody's now.
-                while edited && poll(Duration::ZERO).unwrap_or(false) && read().is_ok() {}
+                while edited && poll(AT_ONCE).unwrap_or(false) && read().is_ok() {}
             }
         });
         Self(go)

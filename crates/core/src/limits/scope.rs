@@ -60,16 +60,17 @@ impl Scope {
             (Some(Kind::Image), _) => "pictures",
             (Some(Kind::Files), _) => "files",
         };
-        let mut out = what.to_owned();
+        // They are told in other languages by these patterns.
+        let mut what = what.to_owned();
         if let Some(program) = &self.program {
-            out += &format!(" from {program}");
+            what = format!("{what} from {program}");
         }
         if self.since.is_some() {
-            out += " copied since then";
+            what = format!("{what} copied since then");
         }
         if self.query.is_some() {
-            out += " that a search finds";
+            what = format!("{what} that a search finds");
         }
-        out + if self.favorites { ", favorites too" } else { " but favorites" }
+        if self.favorites { format!("{what}, favorites too") } else { format!("{what} but favorites") }
     }
 }

@@ -11,6 +11,7 @@ use yadori_core::acts::Direction;
 use super::done::acted;
 use crate::home::random::from_hex;
 use crate::http::extract::Query;
+use crate::http::language::retell;
 use crate::http::{Context, Failure};
 
 #[derive(Debug, Deserialize, IntoParams)]
@@ -52,5 +53,7 @@ pub(crate) async fn redo(
 /// The acts that can be taken back or made again, newest first
 #[utoipa::path(get, path = "/acts", responses((status = 200, body = Acts)))]
 pub(crate) async fn list(State(context): State<Arc<Context>>) -> Result<axum::Json<Acts>, Failure> {
-    Ok(axum::Json(Acts { acts: context.queue.acts().await? }))
+    let mut acts = context.queue.acts().await?;
+    acts.iter_mut().filter_map(|act| act.about.as_mut()).for_each(|about| *about = retell(about));
+    Ok(axum::Json(Acts { acts }))
 }

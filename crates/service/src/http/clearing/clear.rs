@@ -7,6 +7,7 @@ use yadori_api::{Clear, ClearPlan, Cleared, Problem};
 
 use crate::clearing::clear::{ClearError, clear as carry_out, plan};
 use crate::http::extract::Json;
+use crate::http::language::retell;
 use crate::http::{Context, Failure};
 use crate::search::find::zone;
 
@@ -27,7 +28,9 @@ pub(crate) async fn plan_clear(
     Json(wanted): Json<Clear>,
 ) -> Result<axum::Json<ClearPlan>, Failure> {
     let zone = zone(wanted.zone.as_deref()).ok_or_else(Failure::no_zone)?;
-    plan(&context.app, &wanted.scope, zone).await.map(axum::Json).map_err(|why| failure(&wanted, why))
+    let mut plan = plan(&context.app, &wanted.scope, zone).await.map_err(|why| failure(&wanted, why))?;
+    plan.words = retell(&plan.words);
+    Ok(axum::Json(plan))
 }
 
 /// Clear clips: whatever is no favorite, or what a scope says. Answers when they have gone
