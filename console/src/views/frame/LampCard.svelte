@@ -50,10 +50,10 @@
   {#if capture === 'paused' && !console.phone.here}
     <button type="button" class="btn btn-sm btn-primary touch mt-1.5 px-2" onclick={() => void go(() => console.session.resume(), t('What is copied from now on is kept.'))} data-resume>{t('Resume')}</button>
   {:else if !console.phone.here && (capture === 'keeping' || capture === 'waiting')}
-    <div class="mt-1 flex flex-wrap items-center gap-x-2" role="group" aria-label={t('Pause capture')}>
-      <span class="facts">{t('Pause')}</span>
+    <div class="mt-1 flex flex-wrap items-center gap-x-0.5" role="group" aria-label={t('Pause capture')}>
+      <span class="facts mr-0.5">{t('Pause')}</span>
       {#each [[15, t('15 min')], [60, t('1 h')], [null, t('for now')]] as const as [minutes, label] (label)}
-        <button type="button" class="facts link touch min-w-7 px-1" title={minutes === null ? t('Until you resume') : undefined} onclick={() => void go(() => console.session.pause(minutes), t('Paused. Nothing that is copied meanwhile is read.'), minutes === null)}>{label}</button>
+        <button type="button" class="facts link touch min-w-6 px-0.5" title={minutes === null ? t('Until you resume') : undefined} onclick={() => void go(() => console.session.pause(minutes), t('Paused. Nothing that is copied meanwhile is read.'), minutes === null)}>{label}</button>
       {/each}
     </div>
   {/if}
