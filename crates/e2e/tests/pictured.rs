@@ -163,6 +163,49 @@ fn without_the_program_it_is_said_how_to_get_it_and_what_came_is_read_once_it_is
     Ok(())
 }
 
+#[test]
+fn pictures_are_read_once_more_when_the_reader_has_learned_a_language() -> Result<()> {
+    let dir = tempfile::tempdir()?;
+    // One that knows Latin alone, and recognises nothing here.
+    let reader = dir.path().join("tesseract");
+    let script = "#!/bin/sh\ncase $* in *--list-langs*) printf 'List of available languages (1):\\nlat\\n' ;; *) cat > /dev/null; echo once >> \"$0.log\"; head -n 0 ;; esac\n";
+    std::fs::write(&reader, script)?;
+    std::fs::set_permissions(&reader, std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
+    let path = format!("{}:{}", dir.path().display(), std::env::var("PATH")?);
+    let mut service = Service::configured_among("", &[("PATH", &path)]);
+    let file = dir.path().join("notice.png");
+    std::fs::write(&file, notice(&LINES)?)?;
+    service.yadori(&["add", "--file", &file.to_string_lossy()]);
+    let times =
+        || std::fs::read_to_string(dir.path().join("tesseract.log")).unwrap_or_default().lines().count();
+    until_within("it to be read", SLOWLY, || {
+        let state = detail(&service, "1").pictured.map(|one| one.state);
+        (state == Some(PicturedState::Read)).then_some(())
+    });
+    service.stop();
+    // It knows no more than before: it reads nothing again.
+    service.start_again();
+    service.await_records();
+    std::fs::write(&file, notice(&["Larch Hut"])?)?;
+    service.yadori(&["add", "--file", &file.to_string_lossy()]);
+    until_within("the other to be read", SLOWLY, || (times() > 1).then_some(()));
+    until_within("it to be known", SLOWLY, || {
+        let state = detail(&service, "1").pictured.map(|one| one.state);
+        (state == Some(PicturedState::Read)).then_some(())
+    });
+    assert_eq!((found(&service, "hut"), times()), (Vec::new(), 2));
+    service.stop();
+    std::fs::remove_file(&reader)?;
+    service.start_again();
+    service.await_records();
+    until_within("the words of both", SLOWLY, || (found(&service, "hut").len() == 2).then_some(()));
+    assert_eq!(
+        (await_words(&service, "1").as_str(), await_words(&service, "2")),
+        ("Larch Hut", LINES.join("\n"))
+    );
+    Ok(())
+}
+
 fn which(program: &str) -> std::path::PathBuf {
     let path = std::env::var_os("PATH").unwrap_or_default();
     std::env::split_paths(&path)

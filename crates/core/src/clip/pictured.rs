@@ -43,6 +43,9 @@ pub struct Pictured {
     pub size: (u32, u32),
     /// Its words, in the order of reading.
     pub words: Vec<Word>,
+    /// The languages that it was read in, as whoever read it names them.
+    #[serde(default)]
+    pub by: String,
 }
 
 impl std::fmt::Debug for Pictured {
@@ -93,7 +96,7 @@ impl Pictured {
             words.push(Word { text: text.to_owned(), area, begins: of != last_line });
             last_line = of;
         }
-        Self { size, words }.without_strokes()
+        Self { size, words, by: String::new() }.without_strokes()
     }
 
     /// Without lines that are nothing but what strokes and edges are taken for: a letter alone, and signs that say nothing by

@@ -83,6 +83,11 @@ impl Reader {
             .ok_or(ReaderError::Absent)
     }
 
+    /// The languages that it reads.
+    pub fn languages(&self) -> &str {
+        &self.languages
+    }
+
     /// Reads a picture. Whoever lets go of the future ends the program.
     ///
     /// # Errors
@@ -123,7 +128,8 @@ impl Reader {
         let table = table.map_err(failed)?;
         let status = child.wait().await.map_err(failed)?;
         ended(status)?;
-        Ok(Pictured::from_table(&String::from_utf8_lossy(&table), of, size))
+        let read = Pictured::from_table(&String::from_utf8_lossy(&table), of, size);
+        Ok(Pictured { by: self.languages.clone(), ..read })
     }
 }
 

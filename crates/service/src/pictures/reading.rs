@@ -57,6 +57,8 @@ struct Reading {
     fresh: Vec<ClipId>,
     /// Those that were not, the newest first.
     unread: VecDeque<ClipId>,
+    /// Those that were, by a reader that knew other languages.
+    again: VecDeque<ClipId>,
     /// Those whose pictures another device has, by their contents.
     far: HashMap<Digest, ClipId>,
     coming: Receiver<Digest>,
@@ -73,6 +75,7 @@ pub(crate) async fn run(app: Shared, queue: Queue) {
         live,
         fresh: Vec::new(),
         unread: VecDeque::new(),
+        again: VecDeque::new(),
         far: HashMap::new(),
         coming,
         reader: None,
@@ -120,7 +123,8 @@ impl Reading {
                     Err(RecvError::Lagged(_)) => self.fresh.extend(self.far.drain().map(|(_, id)| id)),
                     Err(RecvError::Closed) => return,
                 },
-                () = changing => {}
+                // It may know other languages by now.
+                () = changing => self.reader = None,
                 () = tokio::time::sleep(most) => {}
             }
         }
@@ -129,6 +133,7 @@ impl Reading {
     /// All pictures are looked for anew.
     fn look_at_all(&mut self) {
         (self.fresh, self.unread) = (Vec::new(), VecDeque::new());
+        self.again.clear();
         self.far.clear();
         let (app, fresh) = (self.app.clone(), &mut self.fresh);
         app.clips.each(|_, clip| {
@@ -184,11 +189,19 @@ impl Reading {
                 return Some(Pause::Away);
             }
         };
+        if !known.is_empty() && self.app.settings().read_pictures {
+            self.find_reader().await;
+        }
+        let by_others = |by: &str| self.reader.as_ref().is_some_and(|reader| reader.languages() != by);
         let mut words = Vec::new();
         let mut unread = Vec::new();
+        let mut again = Vec::new();
         for (id, digest) in wanted {
             match known.get(&digest) {
-                Some(pictured) => words.push((id, pictured.text())),
+                Some(pictured) => {
+                    words.push((id, pictured.text()));
+                    again.extend(by_others(&pictured.by).then_some(id));
+                }
                 None => unread.push(id),
             }
         }
@@ -196,22 +209,30 @@ impl Reading {
         self.unread.retain(|id| !unread.contains(id));
         // The newest come last.
         unread.into_iter().for_each(|id| self.unread.push_front(id));
+        self.again.retain(|id| !again.contains(id));
+        self.again.extend(again.into_iter().rev());
         None
     }
 
-    /// The newest picture that was not read is.
-    async fn read_next(&mut self) -> Option<Pause> {
-        if self.unread.is_empty() || !self.app.settings().read_pictures {
-            return Some(Pause::Idle);
-        }
+    async fn find_reader(&mut self) {
         if self.reader.is_none() {
             self.reader = Reader::find().await.ok();
         }
-        let (Some(reader), Some(id)) = (self.reader.clone(), self.unread.front().copied()) else {
-            return Some(Pause::NoReader);
+    }
+
+    /// The newest picture that was not read is; then those that others read.
+    async fn read_next(&mut self) -> Option<Pause> {
+        let next = self.unread.front().or(self.again.front()).copied();
+        let Some(id) = next.filter(|_| self.app.settings().read_pictures) else {
+            return Some(Pause::Idle);
         };
-        let Some(digest) = self.wanted(id) else {
-            self.unread.pop_front();
+        self.find_reader().await;
+        let Some(reader) = self.reader.clone() else { return Some(Pause::NoReader) };
+        let again = self.unread.is_empty();
+        let digest =
+            if again { self.app.clips.get(id).and_then(|clip| picture_of(&clip)) } else { self.wanted(id) };
+        let Some(digest) = digest else {
+            self.done_with(id);
             return None;
         };
         let content = match self.app.at_hand.here(digest).await {
@@ -219,11 +240,14 @@ impl Reading {
             Err(ContentError::Away) => return Some(Pause::Away),
             // Another device has it, and it is read once it has come; or it is damaged.
             Err(ContentError::Damaged) => {
-                self.unread.pop_front();
-                self.far.insert(digest, id);
+                self.done_with(id);
+                if !again {
+                    self.far.insert(digest, id);
+                }
                 return None;
             }
         };
+        let store = self.app.at_hand.store()?;
         let read = match reader.read(content).await {
             Ok(read) => read,
             Err(ReaderError::Absent) => {
@@ -233,10 +257,11 @@ impl Reading {
             Err(why) => {
                 // Once is enough.
                 tracing::info!("the words of a picture could not be read: {why}");
-                Pictured::default()
+                // What was read before is still true.
+                let before = store.pictured(&[digest]).await.ok().and_then(|mut known| known.remove(&digest));
+                Pictured { by: reader.languages().to_owned(), ..before.unwrap_or_default() }
             }
         };
-        let store = self.app.at_hand.store()?;
         match store.keep_pictured(digest, &read).await {
             Ok(true) => self.queue.pictured(vec![(id, read.text())], Lately::Now).await,
             // It has gone meanwhile.
@@ -246,7 +271,12 @@ impl Reading {
                 return Some(Pause::Away);
             }
         }
-        self.unread.retain(|one| *one != id);
+        self.done_with(id);
         None
+    }
+
+    fn done_with(&mut self, id: ClipId) {
+        self.unread.retain(|one| *one != id);
+        self.again.retain(|one| *one != id);
     }
 }
