@@ -152,9 +152,8 @@ impl Merged {
         // An X program's copy, of which the compositor has told, and that X has not read to its end.
         let x_reads = self.reading.values().any(|(which, ..)| *which == Which::X);
         let first = |told: &Told| told.from != from && !told.by_both;
-        let again = |told: &Told| {
-            from == Which::Wayland && (told.by_both || (x_reads && told.when.elapsed() < AGAIN))
-        };
+        let may_be_again = from == Which::Wayland && matches!(seen, Seen::Content(_));
+        let again = |told: &Told| may_be_again && (told.by_both || (x_reads && told.when.elapsed() < AGAIN));
         let find =
             |is: &dyn Fn(&Told) -> bool| self.lately.iter().position(|told| told.seen == seen && is(told));
         let known = find(&first).or_else(|| find(&again));

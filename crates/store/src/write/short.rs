@@ -114,8 +114,8 @@ impl Store {
         match tokio::time::timeout(group.limit(), sql.build().execute(&mut *connection)).await {
             Ok(Ok(_)) => Ok(true),
             // Whatever it was in the middle of ends with its connection.
-            Ok(Err(sqlx::Error::Database(why))) => {
-                tracing::debug!("told in one trip, refused: {why}");
+            Ok(Err(sqlx::Error::Database(_))) => {
+                tracing::debug!("a copy was refused in one trip, and is told step by step");
                 let _ = connection.detach().close_hard().await;
                 Ok(false)
             }
