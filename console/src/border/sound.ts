@@ -21,7 +21,8 @@ export function chime(): void {
   }
   const { destination } = audio;
   void audio.resume().catch(() => {});
-  const begin = audio.currentTime + 0.01;
+  // Not at once: what is set up late on a busy machine would be cut short.
+  const begin = audio.currentTime + 0.06;
   for (const [n, tone] of TONES.entries()) {
     const [voice, swell] = [new OscillatorNode(audio, { frequency: tone }), new GainNode(audio, { gain: 0 })];
     swell.gain.setValueCurveAtTime(SWELL, begin + n * LONG, LONG);

@@ -264,12 +264,12 @@ const LISTEN: &str = "\
     const connect = AudioNode.prototype.connect; window.loudest = 0; \
     AudioNode.prototype.connect = function (to, ...rest) { \
         if (to instanceof AudioDestinationNode) { \
-            const ear = new AnalyserNode(to.context, { fftSize: 2048 }); \
-            const heard = new Float32Array(2048); \
+            const ear = new AnalyserNode(to.context, { fftSize: 32768 }); \
+            const heard = new Float32Array(32768); \
             connect.call(this, ear); \
             const listen = () => { ear.getFloatTimeDomainData(heard); \
                 heard.forEach((one) => { window.loudest = Math.max(window.loudest, Math.abs(one)); }); \
-                setTimeout(listen, 5); }; \
+                setTimeout(listen, 20); }; \
             listen(); \
         } \
         return connect.call(this, to, ...rest); }";
