@@ -8,7 +8,7 @@ use yadori_core::clip::facts::uri_of;
 use yadori_desk::displays::Displays;
 
 use super::hitch::{ChordError, watch};
-use crate::home::place::write_private;
+use crate::home::place::{client_program, write_private};
 use crate::home::random::NoRandomness;
 use crate::home::settings::{Changeable, PickerForm};
 use crate::state::app::Shared;
@@ -67,8 +67,7 @@ fn commands(settings: &Changeable, wayland: bool) -> Vec<Words> {
     if settings.picker_form == PickerForm::Console {
         return BROWSERS.map(owned).into();
     }
-    let client = std::env::current_exe().ok().and_then(|own| Some(own.parent()?.join("yadori")));
-    let client = client.filter(|path| path.exists()).unwrap_or_else(|| "yadori".into());
+    let client = client_program();
     let client = client.to_string_lossy();
     let first = wayland.then_some(WAYLAND_TERMINAL);
     first

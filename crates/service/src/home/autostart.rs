@@ -6,6 +6,8 @@ use std::time::Duration;
 
 use tokio::process::Command;
 
+use super::place::client_program;
+
 /// How long that program is waited for. It may ask systemd.
 const PATIENCE: Duration = Duration::from_secs(10);
 
@@ -54,9 +56,7 @@ impl Autostart {
     }
 
     async fn ask(&self, what: &str, language: &str) -> Result<yadori_api::Autostart, AutostartError> {
-        let client = std::env::current_exe().ok().and_then(|own| Some(own.parent()?.join("yadori")));
-        let client = client.filter(|path| path.exists()).unwrap_or_else(|| "yadori".into());
-        let mut command = Command::new(client);
+        let mut command = Command::new(client_program());
         command.args(["--lang", language, "autostart", what, "--json"]);
         if let Some(under) = &self.under {
             command.env("YADORI_HOME", under);

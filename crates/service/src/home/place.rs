@@ -196,6 +196,12 @@ pub fn write_private(path: &Path, bytes: &[u8]) -> io::Result<()> {
     std::fs::rename(scratch, path)
 }
 
+/// The client: beside this program, or wherever programs are looked for.
+pub fn client_program() -> PathBuf {
+    let beside = std::env::current_exe().ok().and_then(|own| Some(own.parent()?.join("yadori")));
+    beside.filter(|path| path.exists()).unwrap_or_else(|| "yadori".into())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
