@@ -4,6 +4,7 @@
 pub mod keys;
 mod session;
 mod state;
+pub(crate) mod wire;
 
 use std::path::PathBuf;
 use std::time::Duration;

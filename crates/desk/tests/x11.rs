@@ -156,9 +156,8 @@ async fn an_owner_that_dies_in_mid_transfer_leaves_no_half_copy() {
 #[tokio::test]
 async fn a_display_that_restarts_is_watched_again() {
     let _turn = TURN.lock().await;
-    // A number far above those that servers choose for themselves, so that nobody takes it meanwhile.
-    let number = 500 + std::process::id() % 4_000;
-    let mut display = Display::start_as(number);
+    let mut display = Display::start_apart();
+    let number = display.name()[1..].parse().expect("a number");
     let (desk, mut events) = desk_on(&display).await;
     display.end_server();
     assert!(until_lost(&mut events).await.contains("went away"));

@@ -2,6 +2,7 @@
 
 use std::io::{Read, Write};
 use std::process::{Child, Command, Stdio};
+use std::sync::atomic::{AtomicU32, Ordering};
 
 /// An Xvfb of its own, and the programs started on it. All end with it.
 #[derive(Debug)]
@@ -20,6 +21,13 @@ impl Display {
     /// Starts a server on a given number.
     pub fn start_as(number: u32) -> Self {
         Self::spawn(Some(number))
+    }
+
+    /// Starts a server that is to end and to start again: on a number far above those that servers choose for themselves, so
+    /// that nobody takes it meanwhile.
+    pub fn start_apart() -> Self {
+        static TAKEN: AtomicU32 = AtomicU32::new(0);
+        Self::start_as(500 + std::process::id() % 4_000 * 8 + TAKEN.fetch_add(1, Ordering::Relaxed))
     }
 
     /// Programs on a display that somebody else has started.

@@ -8,6 +8,7 @@ pub mod day;
 pub mod desktop;
 pub mod display;
 pub mod form;
+pub mod hand;
 pub mod hub;
 pub mod journey;
 pub mod keyboard;

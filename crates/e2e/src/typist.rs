@@ -13,13 +13,46 @@ use yadori_desk::wayland::keys::Keyboard;
 
 use crate::Compositor;
 
+/// What a compositor has: numbers and names.
 #[derive(Default)]
-struct Globals(Vec<(u32, String)>);
+pub(crate) struct Globals(Vec<(u32, String)>);
+
+/// A connection to a compositor, with the seat that programs may act on.
+pub(crate) struct Seated {
+    pub(crate) queue: EventQueue<Globals>,
+    pub(crate) globals: Globals,
+    pub(crate) registry: WlRegistry,
+    pub(crate) seat: WlSeat,
+}
+
+impl Seated {
+    pub(crate) fn at(compositor: &Compositor) -> Result<Self> {
+        let connection = Connection::from_socket(UnixStream::connect(compositor.socket())?)?;
+        let mut queue = connection.new_event_queue();
+        let handle = queue.handle();
+        let registry = connection.display().get_registry(&handle, ());
+        let mut globals = Globals::default();
+        queue.roundtrip(&mut globals)?;
+        let seat = registry.bind(globals.number("wl_seat")?, 1, &handle, ());
+        Ok(Self { queue, globals, registry, seat })
+    }
+
+    /// Everything sent so far has been done by the compositor.
+    pub(crate) fn roundtrip(&mut self) -> Result<()> {
+        self.queue.roundtrip(&mut self.globals)?;
+        Ok(())
+    }
+}
+
+impl Globals {
+    pub(crate) fn number(&self, name: &str) -> Result<u32> {
+        self.0.iter().find(|one| one.1 == name).map(|one| one.0).with_context(|| format!("no {name}"))
+    }
+}
 
 /// Who types.
 pub struct Typist {
-    queue: EventQueue<Globals>,
-    globals: Globals,
+    seated: Seated,
     keyboard: Keyboard,
 }
 
@@ -29,19 +62,13 @@ impl Typist {
     /// # Errors
     /// It has no keyboard for programs.
     pub fn at(compositor: &Compositor) -> Result<Self> {
-        let connection = Connection::from_socket(UnixStream::connect(compositor.socket())?)?;
-        let mut queue = connection.new_event_queue();
-        let handle = queue.handle();
-        let registry = connection.display().get_registry(&handle, ());
-        let mut globals = Globals::default();
-        queue.roundtrip(&mut globals)?;
-        let number = |name: &str| globals.0.iter().find(|one| one.1 == name).map(|one| one.0);
-        let seat: WlSeat = registry.bind(number("wl_seat").context("a seat")?, 1, &handle, ());
-        let manager = number("zwp_virtual_keyboard_manager_v1").context("virtual keyboards")?;
-        let manager: ZwpVirtualKeyboardManagerV1 = registry.bind(manager, 1, &handle, ());
-        let keyboard = Keyboard::new(manager.create_virtual_keyboard(&seat, &handle, ()))?;
-        queue.roundtrip(&mut globals)?;
-        Ok(Self { queue, globals, keyboard })
+        let mut seated = Seated::at(compositor)?;
+        let (manager, handle) =
+            (seated.globals.number("zwp_virtual_keyboard_manager_v1")?, seated.queue.handle());
+        let manager: ZwpVirtualKeyboardManagerV1 = seated.registry.bind(manager, 1, &handle, ());
+        let keyboard = Keyboard::new(manager.create_virtual_keyboard(&seated.seat, &handle, ()))?;
+        seated.roundtrip()?;
+        Ok(Self { seated, keyboard })
     }
 
     /// Presses keys together, such as `Ctrl+Shift+C` or `Return`.
@@ -55,8 +82,7 @@ impl Typist {
             Err(_) => Chord { held: Held::default(), ..format!("Ctrl+{keys}").parse::<Chord>()? },
         };
         anyhow::ensure!(self.keyboard.press(chord), "no key for {keys}");
-        self.queue.roundtrip(&mut self.globals)?;
-        Ok(())
+        self.seated.roundtrip()
     }
 
     /// Types letters.
@@ -68,7 +94,7 @@ impl Typist {
             let held = Held { shift: letter.is_uppercase(), ..Held::default() };
             let key = keysym_of(letter).ok_or_else(|| anyhow!("no key for {letter}"))?;
             anyhow::ensure!(self.keyboard.press(Chord { held, key }), "no key for {letter}");
-            self.queue.roundtrip(&mut self.globals)?;
+            self.seated.roundtrip()?;
         }
         Ok(())
     }

@@ -47,7 +47,7 @@ fn add(service: &Service, texts: &[&str]) {
 
 #[tokio::test]
 async fn copies_arrive_by_themselves_and_the_lamp_tells_how_things_stand() -> Result<()> {
-    let mut display = Display::start();
+    let mut display = Display::start_apart();
     let service = Service::on(&display.name());
     let browser = open(&service).await?;
     browser

@@ -10,7 +10,7 @@ static TURN: std::sync::Mutex<()> = std::sync::Mutex::new(());
 #[test]
 fn what_was_announced_on_x11_is_there_in_the_evening() -> Result<()> {
     let _turn = TURN.lock();
-    let (day, _) = spend(Desk::X(Display::start()), 120, 7)?;
+    let (day, _) = spend(Desk::X(Display::start_apart()), 120, 7)?;
     assert!(day.takes >= 17, "{day:?}");
     Ok(())
 }

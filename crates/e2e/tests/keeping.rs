@@ -307,7 +307,7 @@ fn the_service_goes_on_without_a_display_and_when_it_goes_away() {
     let refused = service.client(&["take", "1"]);
     assert!(String::from_utf8_lossy(&refused.stderr).contains("no display is known"));
 
-    let mut display = Display::start();
+    let mut display = Display::start_apart();
     let service = Service::on(&display.name());
     display.end_server();
     let status = until("word of the lost display", || {

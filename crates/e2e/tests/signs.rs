@@ -8,9 +8,11 @@ use std::sync::{Arc, Mutex};
 use anyhow::Result;
 use yadori_api::CaptureState;
 use yadori_e2e::bus::Bus;
+use yadori_e2e::hand::{Hand, LEFT, RIGHT};
 use yadori_e2e::keyboard::Keyboard;
 use yadori_e2e::pointer::Pointer;
-use yadori_e2e::{Display, Service, until};
+use yadori_e2e::typist::Typist;
+use yadori_e2e::{Compositor, Display, Service, until};
 use zbus::zvariant::{OwnedValue, Value};
 use zbus::{Connection, Proxy};
 
@@ -196,7 +198,7 @@ async fn the_lamp_shows_state_and_count_opens_the_picker_and_pauses() -> Result<
 #[tokio::test(flavor = "multi_thread")]
 async fn a_person_is_told_once_that_copies_are_not_kept_and_of_copies_only_where_it_is_wanted() -> Result<()>
 {
-    let mut display = Display::start();
+    let mut display = Display::start_apart();
     let number: u32 = display.name()[1..].parse()?;
     let desktop = Desktop::start().await?;
     let service = desktop.service(&display, "");
@@ -291,5 +293,87 @@ fn the_lamp_is_dragged_anywhere_stays_there_opens_the_picker_and_is_hidden_and_c
     until("it hidden", || lamp_on(&display).is_none().then_some(()));
     service.yadori(&["settings", "set", "signs.lamp", "true"]);
     until("it back where it stood", || (lamp_on(&display) == Some((640, 90))).then_some(()));
+    Ok(())
+}
+
+/// Where the lamp is seen on a compositor's screen: by the light in its window.
+fn lamp_seen(compositor: &Compositor) -> Option<(i32, i32)> {
+    const LIGHT: [u8; 3] = [0xf2, 0xb5, 0x44];
+    /// Where in the picture the light begins.
+    const IN_PICTURE: (i32, i32) = (18, 24);
+    let shot = tempfile::Builder::new().suffix(".png").tempfile().ok()?;
+    compositor.picture(shot.path());
+    let screen = image::open(shot.path()).ok()?.to_rgb8();
+    let lit = || screen.enumerate_pixels().filter(|(_, _, color)| color.0 == LIGHT);
+    let (left, top) = (lit().map(|one| one.0).min()?, lit().map(|one| one.1).min()?);
+    Some((i32::try_from(left).ok()? - IN_PICTURE.0, i32::try_from(top).ok()? - IN_PICTURE.1))
+}
+
+#[test]
+fn the_lamp_is_dragged_and_pressed_on_wayland_without_x() -> Result<()> {
+    let mut compositor = Compositor::start();
+    let mut typist = Typist::at(&compositor)?;
+    let mut hand = Hand::at(&compositor)?;
+    let socket = compositor.socket().display().to_string();
+    let mut service = Service::configured_on(&socket, "[signs]\nlamp = true\n");
+    let stands = |compositor: &Compositor, at: (i32, i32)| {
+        let mut seen = None;
+        until(&format!("the lamp at {at:?}"), || {
+            seen = lamp_seen(compositor);
+            (seen == Some(at)).then_some(())
+        });
+    };
+    stands(&compositor, (1_208, 712));
+    let middle = |(x, y): (i32, i32)| (x + 24, y + 30);
+    let drag = |hand: &mut Hand, from: (i32, i32), to: (i32, i32)| -> Result<()> {
+        hand.move_to(middle(from))?;
+        hand.hold(LEFT, true)?;
+        hand.move_to(middle(to))?;
+        hand.hold(LEFT, false)
+    };
+    drag(&mut hand, (1_208, 712), (300, 200))?;
+    stands(&compositor, (300, 200));
+    // Never out of the screen, and back by the same way.
+    drag(&mut hand, (300, 200), (-500, 900))?;
+    stands(&compositor, (0, 736));
+    hand.move_to(middle((0, 736)))?;
+    hand.hold(LEFT, true)?;
+    hand.move_to((0, 799))?;
+    hand.move_to(middle((640, 90)))?;
+    hand.hold(LEFT, false)?;
+    stands(&compositor, (640, 90));
+    until("that to be remembered", || {
+        let text = std::fs::read_to_string(service.home().join("data/lamp.json")).ok()?;
+        text.contains("640").then_some(())
+    });
+    service.stop();
+    until("it gone", || lamp_seen(&compositor).is_none().then_some(()));
+    service.start_again();
+    service.await_keeping();
+    stands(&compositor, (640, 90));
+    // It never has the keyboard: what is in front stays there.
+    compositor.run("foot", &["--config=/dev/null", "--title=ledger"]);
+    compositor.await_front("foot", "ledger");
+    hand.move_to(middle((640, 90)))?;
+    hand.click(LEFT)?;
+    let picker = || compositor.windows().into_iter().find(|one| one.1 == "Yadori");
+    until("the picker in front", || picker().filter(|one| one.2));
+    typist.press("Escape")?;
+    until("the picker gone", || picker().is_none().then_some(()));
+    compositor.await_front("foot", "ledger");
+    // On a smaller screen it is still to be seen.
+    compositor.message(&["output HEADLESS-1 mode 600x400"]).expect("another mode");
+    stands(&compositor, (552, 90));
+    compositor.message(&["output HEADLESS-1 mode 1280x800"]).expect("the mode");
+    stands(&compositor, (640, 90));
+    hand.move_to(middle((640, 90)))?;
+    hand.click(RIGHT)?;
+    until("it hidden", || lamp_seen(&compositor).is_none().then_some(()));
+    service.yadori(&["settings", "set", "signs.lamp", "true"]);
+    stands(&compositor, (640, 90));
+    // It comes again with the display.
+    compositor.end_server();
+    compositor.start_again();
+    stands(&compositor, (640, 90));
     Ok(())
 }

@@ -182,7 +182,7 @@ pub async fn run_on(
     let around = signs::showing::Around {
         run: home.run.clone(),
         place: home.data.join("lamp.json"),
-        display: settings.displays.x.clone(),
+        displays: settings.displays.clone(),
         config: context.config.clone(),
     };
     app.parts.start("showing signs", signs::showing::run(app.clone(), around));

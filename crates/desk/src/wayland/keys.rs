@@ -1,14 +1,15 @@
 //! Keys that are pressed for the person, on a keyboard of our own (`virtual-keyboard-unstable-v1`): what is held on the real
 //! one does not mix with them. One keyboard for as long as the connection lasts; programs take a moment to get used to one.
 
-use std::io::Write as _;
 use std::os::fd::{AsFd, OwnedFd};
 use std::time::Instant;
 
-use rustix::fs::{MemfdFlags, SealFlags, fcntl_add_seals, memfd_create};
+use rustix::fs::SealFlags;
 use wayland_client::protocol::wl_keyboard::KeymapFormat;
 use wayland_protocols_misc::zwp_virtual_keyboard_v1::client::zwp_virtual_keyboard_v1::ZwpVirtualKeyboardV1;
 use yadori_core::take::chord::{Chord, Held};
+
+use super::wire::sealed_file;
 
 /// The keys of a usual keyboard, by the compositor's own tables (xkbcommon, text format version 1).
 const KEYMAP: &str = "xkb_keymap {
@@ -122,12 +123,8 @@ impl Keyboard {
 
 /// The keymap as a file that nobody can change.
 fn keymap() -> std::io::Result<OwnedFd> {
-    let file = memfd_create("keys", MemfdFlags::CLOEXEC | MemfdFlags::ALLOW_SEALING)?;
-    let mut file = std::fs::File::from(file);
-    file.write_all(KEYMAP.as_bytes())?;
-    file.write_all(&[0])?;
-    fcntl_add_seals(&file, SealFlags::SHRINK | SealFlags::GROW | SealFlags::WRITE | SealFlags::SEAL)?;
-    Ok(file.into())
+    let seals = SealFlags::SHRINK | SealFlags::GROW | SealFlags::WRITE | SealFlags::SEAL;
+    sealed_file("keys", &[KEYMAP.as_bytes(), &[0]].concat(), seals)
 }
 
 #[cfg(test)]

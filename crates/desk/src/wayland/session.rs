@@ -6,7 +6,6 @@ use std::path::Path;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use tokio::sync::{mpsc, oneshot};
 use wayland_client::backend::WaylandError;
 use wayland_client::protocol::wl_seat::WlSeat;
@@ -20,6 +19,7 @@ use super::keys::Keyboard;
 use super::state::protocols::Manager;
 use super::state::serving::Done;
 use super::state::{Answered, Bound, State};
+use super::wire::exchange;
 use crate::inbox::Inbox;
 use crate::{ChordHeard, ChordProblem, Command, DeskEvent, Live, TakeError};
 
@@ -205,41 +205,19 @@ impl<'a> Session<'a> {
 
     /// Sends what is to be sent, waits for something to come or for this time, and takes in what has come.
     fn exchange(&mut self, until: Option<Instant>) -> W<()> {
-        self.queue.dispatch_pending(&mut self.state)?;
-        // What does not fit is sent on when there is room again.
-        let full = match self.connection.flush() {
-            Ok(()) => false,
-            Err(WaylandError::Io(why)) if why.kind() == std::io::ErrorKind::WouldBlock => true,
-            Err(why) => return Err(why.into()),
-        };
-        let Some(guard) = self.queue.prepare_read() else {
-            self.queue.dispatch_pending(&mut self.state)?;
-            return Ok(());
-        };
-        let left = until.map(|until| until.saturating_duration_since(Instant::now()));
-        // Something that came with what was dispatched above may have been answered already.
-        let left = if self.state.answered.is_empty() { left } else { Some(Duration::ZERO) };
-        let limit = left.and_then(|left| Timespec::try_from(left).ok());
-        let wanted = if full { PollFlags::IN | PollFlags::OUT } else { PollFlags::IN };
-        let came = {
-            let connection = guard.connection_fd();
-            let mut fds = vec![
-                PollFd::from_borrowed_fd(connection, wanted),
-                PollFd::from_borrowed_fd(self.inbox.bell.as_fd(), PollFlags::IN),
-            ];
-            fds.extend(self.state.readings.iter().filter_map(super::state::reading::Reading::poll));
-            let _ = poll(&mut fds, limit.as_ref());
-            !(fds[0].revents() & !PollFlags::OUT).is_empty()
-        };
-        if came {
-            match guard.read() {
-                Ok(_) => {}
-                Err(WaylandError::Io(why)) if why.kind() == std::io::ErrorKind::WouldBlock => {}
-                Err(why) => return Err(why.into()),
+        let bell = self.inbox.bell.as_fd();
+        let limit = |state: &State| {
+            // Something that came with what was taken in before may have been answered already.
+            let waits = state.answered.is_empty();
+            if waits {
+                until.map(|until| until.saturating_duration_since(Instant::now()))
+            } else {
+                Some(Duration::ZERO)
             }
-        }
-        self.queue.dispatch_pending(&mut self.state)?;
-        Ok(())
+        };
+        exchange(&self.connection, &mut self.queue, &mut self.state, bell, limit, |state| {
+            state.readings.iter().filter_map(super::state::reading::Reading::poll).collect()
+        })
     }
 }
 

@@ -31,7 +31,8 @@ fn days(alone: Option<&str>) -> anyhow::Result<()> {
         if alone.is_some_and(|alone| alone != "day" && alone != format!("day-{}", name.to_lowercase())) {
             continue;
         }
-        let desk = if name == "X11" { Desk::X(Display::start()) } else { Desk::Wayland(Compositor::start()) };
+        let desk =
+            if name == "X11" { Desk::X(Display::start_apart()) } else { Desk::Wayland(Compositor::start()) };
         let (day, service) = spend(desk, 2_000, 6)?;
         let idle = idle(&service, Duration::from_secs(60));
         println!("a day on {name}: {day:?}; {:.3} % of a core when nothing happens", idle * 100.0);

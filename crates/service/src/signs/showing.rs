@@ -7,6 +7,7 @@ use std::time::Duration;
 use ksni::{Handle, TrayMethods};
 use tokio::sync::broadcast::error::RecvError;
 use yadori_core::{ClipId, Micros};
+use yadori_desk::displays::Displays;
 use yadori_desk::lamp::LampEvent;
 use yadori_words::word;
 use zbus::Connection;
@@ -49,8 +50,8 @@ pub(crate) struct Around {
     pub(crate) run: PathBuf,
     /// Where the lamp's place is remembered.
     pub(crate) place: PathBuf,
-    /// The X display that the window is shown on.
-    pub(crate) display: Option<String>,
+    /// What the window is shown on.
+    pub(crate) displays: Displays,
     /// The configuration: who dismisses the window does not want it.
     pub(crate) config: Arc<Config>,
 }
@@ -149,15 +150,15 @@ impl Showing {
     }
 
     fn show_window(&mut self, sight: &Sight, wanted: bool) {
-        let display = self.around.display.clone().filter(|_| wanted);
-        match (display, &self.window) {
-            (Some(_), Some(_)) if self.shown.as_ref() == Some(sight) => {}
-            (Some(_), Some(window)) => window.show(sight),
-            (Some(display), None) => match Window::new(display, &self.around.place, sight) {
+        let displays = &self.around.displays;
+        match (wanted && *displays != Displays::default(), &self.window) {
+            (true, Some(_)) if self.shown.as_ref() == Some(sight) => {}
+            (true, Some(window)) => window.show(sight),
+            (true, None) => match Window::new(displays.clone(), &self.around.place, sight) {
                 Ok(window) => self.window = Some(window),
                 Err(why) => tracing::warn!("no lamp: {why}"),
             },
-            (None, _) => self.window = None,
+            (false, _) => self.window = None,
         }
     }
 

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 use tokio::sync::mpsc;
+use yadori_desk::displays::Displays;
 use yadori_desk::lamp::{Lamp, LampEvent, Picture};
 
 use super::drawn::{HIGH, WIDE, lamp_with_count};
@@ -32,10 +33,10 @@ fn picture(sight: &Sight) -> Picture {
 
 impl Window {
     /// Puts it up where it stood last.
-    pub(super) fn new(display: String, file: &Path, sight: &Sight) -> std::io::Result<Self> {
+    pub(super) fn new(displays: Displays, file: &Path, sight: &Sight) -> std::io::Result<Self> {
         let place = std::fs::read(file).ok().and_then(|text| serde_json::from_slice::<Place>(&text).ok());
         let place = place.map(|place| (place.x, place.y));
-        let (lamp, events) = Lamp::start(display, place, picture(sight))?;
+        let (lamp, events) = Lamp::start(displays, place, picture(sight))?;
         Ok(Self { lamp, events, file: file.to_owned() })
     }
 
@@ -46,7 +47,7 @@ impl Window {
     /// What was done with it next. Where it was dragged to is remembered.
     pub(super) async fn next(&mut self) -> Option<LampEvent> {
         let event = self.events.recv().await?;
-        if let LampEvent::Moved(x, y) = event {
+        if let LampEvent::Moved((x, y)) = event {
             let text = serde_json::to_vec(&Place { x, y }).unwrap_or_default();
             if let Err(why) = write_private(&self.file, &text) {
                 tracing::warn!("where the lamp stands can't be remembered: {why}");
