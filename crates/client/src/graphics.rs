@@ -1,28 +1,25 @@
 //! Pictures in terminals that can show them: asked of the terminal itself, by the open protocols for it. Elsewhere half-blocks.
 
-use std::io::{self, IsTerminal, Read, Write};
-use std::os::fd::AsFd;
-use std::time::{Duration, Instant};
+mod asking;
+
+use std::io::{self, IsTerminal, Write};
 
 use base64::Engine as _;
 use base64::prelude::BASE64_STANDARD;
 use icy_sixel::SixelImage;
 use ratatui::crossterm::terminal::{disable_raw_mode, enable_raw_mode, window_size};
 use ratatui::style::Color;
-use rustix::event::{PollFd, PollFlags, Timespec, poll};
 
 use crate::failure::Failure;
 use crate::pixels::Pixels;
 use yadori_words::said;
 
-/// How long a terminal may take to answer; one far away takes its time.
-const ANSWER: Duration = Duration::from_millis(700);
-/// Bytes of an answer.
-const MOST: usize = 4_096;
 /// Characters of a picture in one piece (terminal graphics protocol of kitty: at most 4096).
 const PIECE: usize = 4_096;
 /// Pixels of a cell where the terminal does not tell.
 const CELL: (u16, u16) = (8, 16);
+/// Rows of pixels that sixels draw together.
+const BAND: usize = 6;
 /// Lines that a picture takes at most.
 pub(crate) const LINES: u16 = 24;
 
@@ -52,29 +49,49 @@ impl Terminal {
         if !io::stdout().is_terminal() || !io::stdin().is_terminal() {
             return None;
         }
+        enable_raw_mode().ok()?;
+        let heard = asking::ask();
+        disable_raw_mode().ok()?;
+        Self::that_says(&heard.map(|heard| heard.answers).unwrap_or_default())
+    }
+
+    /// Asks the terminal that is raw already. Gives what was typed meanwhile as well.
+    pub(crate) fn ask_raw() -> (Self, Vec<u8>) {
+        let heard = asking::ask().unwrap_or_default();
+        let blocks = Self { way: Way::Blocks, cell: CELL, columns: 80 };
+        (Self::that_says(&heard.answers).unwrap_or(blocks), heard.typed)
+    }
+
+    fn that_says(said: &str) -> Option<Self> {
         let size = window_size().ok()?;
-        let said = answer().unwrap_or_default();
         let of = |all: u16, cells: u16| all.checked_div(cells).filter(|one| *one > 0);
         let told = of(size.width, size.columns).zip(of(size.height, size.rows));
-        Some(Self { way: way_of(&said), cell: told.unwrap_or(CELL), columns: size.columns.max(1) })
+        Some(Self { way: way_of(said), cell: told.unwrap_or(CELL), columns: size.columns.max(1) })
+    }
+
+    /// It shows pictures in its own pixels.
+    pub(crate) fn draws(&self) -> bool {
+        self.way != Way::Blocks
     }
 
     /// Pixels of the longer side that it can show at most.
     pub(crate) fn most(&self) -> u32 {
         match self.way {
             Way::Blocks => 256,
-            Way::Kitty | Way::Sixel => {
-                let room = (u32::from(self.columns) * u32::from(self.cell.0))
-                    .max(u32::from(LINES) * u32::from(self.cell.1));
-                room.clamp(64, 1_200)
-            }
+            Way::Kitty | Way::Sixel => self.most_in((self.columns, LINES)).clamp(64, 1_200),
         }
     }
 
-    /// The cells that a picture of this size takes: in its own shape, no larger than it is.
-    fn cells(&self, (width, height): (usize, usize)) -> (u16, u16) {
+    /// Pixels of the longer side of so many columns and lines.
+    pub(crate) fn most_in(&self, (columns, lines): (u16, u16)) -> u32 {
+        let (wide, high) = self.cell;
+        (u32::from(columns) * u32::from(wide)).max(u32::from(lines) * u32::from(high))
+    }
+
+    /// The cells that a picture of this size takes in this room: in its own shape, no larger than it is.
+    pub(crate) fn cells(&self, (width, height): (usize, usize), room: (u16, u16)) -> (u16, u16) {
         let (wide, high) = (usize::from(self.cell.0), usize::from(self.cell.1));
-        let most = (usize::from(self.columns), usize::from(LINES));
+        let most = (usize::from(room.0), usize::from(room.1));
         let (mut columns, mut lines) = (width.div_ceil(wide).max(1), height.div_ceil(high).max(1));
         if columns > most.0 {
             (columns, lines) = (most.0, (lines * most.0).div_ceil(columns));
@@ -85,60 +102,54 @@ impl Terminal {
         (u16::try_from(columns).unwrap_or(1), u16::try_from(lines).unwrap_or(1))
     }
 
+    /// The picture in so many cells as sixels. It takes no line more: bands of six pixels that would reach into the next are
+    /// left out.
+    fn sixels(&self, pixels: &Pixels, (columns, lines): (u16, u16)) -> Result<String, Failure> {
+        let wide = usize::from(columns) * usize::from(self.cell.0);
+        let high = usize::from(lines) * usize::from(self.cell.1);
+        let small = pixels.within((wide, (high / BAND * BAND).max(1)));
+        let (width, height) = small.size();
+        let image = SixelImage::try_from_rgba(small.rgba(), width, height);
+        let sixels = image.and_then(|image| image.encode());
+        sixels.map_err(|why| Failure::Connection(said!("the picture can't be shown: {why}", why = why)))
+    }
+
+    /// Puts a picture into so many cells from this column and line on, counted from 0; the cursor stays where it is.
+    pub(crate) fn put(
+        &self,
+        pixels: &Pixels,
+        (column, line): (u16, u16),
+        cells: (u16, u16),
+        out: &mut dyn Write,
+    ) -> Result<(), Failure> {
+        let drawn = match self.way {
+            Way::Blocks => return Ok(()),
+            Way::Sixel => self.sixels(pixels, cells)?,
+            Way::Kitty => {
+                let (width, height) = pixels.size();
+                kitty(&pixels.rgb_bytes(), &format!("f=24,s={width},v={height},C=1"), cells)
+            }
+        };
+        Ok(write!(out, "\x1b7\x1b[{};{}H{drawn}\x1b8", line + 1, column + 1)?)
+    }
+
+    /// Takes away pictures that do not go by being written over.
+    pub(crate) fn wipe(&self, out: &mut dyn Write) -> Result<(), Failure> {
+        if self.way == Way::Kitty {
+            write!(out, "\x1b_Ga=d,d=A,q=2\x1b\\")?;
+        }
+        Ok(())
+    }
+
     /// Shows a picture. Nothing else is written to the terminal meanwhile.
     pub(crate) fn show(&self, png: &[u8], pixels: &Pixels, out: &mut dyn Write) -> Result<(), Failure> {
-        let (columns, lines) = self.cells(pixels.size());
+        let (columns, lines) = self.cells(pixels.size(), (self.columns, LINES));
         match self.way {
-            Way::Kitty => Ok(writeln!(out, "{}", kitty(png, columns, lines))?),
-            Way::Sixel => {
-                let (wide, high) = (
-                    usize::from(columns) * usize::from(self.cell.0),
-                    usize::from(lines) * usize::from(self.cell.1),
-                );
-                let small = pixels.within((wide, high));
-                let (width, height) = small.size();
-                let image = SixelImage::try_from_rgba(small.rgba(), width, height);
-                let sixels = image.and_then(|image| image.encode());
-                let sixels = sixels.map_err(|why| {
-                    Failure::Connection(said!("the picture can't be shown: {why}", why = why))
-                })?;
-                Ok(writeln!(out, "{sixels}")?)
-            }
+            Way::Kitty => Ok(writeln!(out, "{}", kitty(png, "f=100", (columns, lines)))?),
+            Way::Sixel => Ok(writeln!(out, "{}", self.sixels(pixels, (columns, lines))?)?),
             Way::Blocks => blocks(pixels, (columns.min(self.columns), lines), out),
         }
     }
-}
-
-/// What the terminal says of itself. It is asked for graphics, and at last for what every terminal answers (DA1, DEC VT510
-/// manual), so that nobody waits for an answer that does not come.
-fn answer() -> io::Result<String> {
-    let mut terminal = std::fs::OpenOptions::new().read(true).write(true).open("/dev/tty")?;
-    enable_raw_mode()?;
-    let said = (|| {
-        terminal.write_all(b"\x1b_Gi=31,s=1,v=1,a=q,t=d,f=24;AAAA\x1b\\\x1b[c")?;
-        terminal.flush()?;
-        let (until, mut said) = (Instant::now() + ANSWER, Vec::new());
-        while !ends(&said) && said.len() < MOST {
-            let left = until.saturating_duration_since(Instant::now());
-            let limit = Timespec::try_from(left).unwrap_or_default();
-            let ready = poll(&mut [PollFd::from_borrowed_fd(terminal.as_fd(), PollFlags::IN)], Some(&limit))?;
-            if ready == 0 {
-                break;
-            }
-            let mut piece = [0; 256];
-            let length = terminal.read(&mut piece)?;
-            said.extend_from_slice(&piece[..length]);
-        }
-        Ok(String::from_utf8_lossy(&said).into_owned())
-    })();
-    disable_raw_mode()?;
-    said
-}
-
-/// The answer to DA1 is there: `ESC [ ? … c`.
-fn ends(said: &[u8]) -> bool {
-    let begins = said.windows(3).position(|three| three == b"\x1b[?");
-    begins.is_some_and(|at| said[at..].contains(&b'c'))
 }
 
 fn way_of(said: &str) -> Way {
@@ -151,14 +162,14 @@ fn way_of(said: &str) -> Way {
     if attributes.split(';').skip(1).any(|one| one == "4") { Way::Sixel } else { Way::Blocks }
 }
 
-/// A PNG in the graphics protocol, in pieces.
-fn kitty(png: &[u8], columns: u16, lines: u16) -> String {
-    let text = BASE64_STANDARD.encode(png);
+/// A picture in the graphics protocol, in pieces; `form` says what its bytes are.
+fn kitty(bytes: &[u8], form: &str, (columns, lines): (u16, u16)) -> String {
+    let text = BASE64_STANDARD.encode(bytes);
     let pieces: Vec<&[u8]> = text.as_bytes().chunks(PIECE).collect();
     let mut out = String::new();
     for (n, piece) in pieces.iter().enumerate() {
         let more = u8::from(n + 1 < pieces.len());
-        let what = if n == 0 { format!("a=T,f=100,q=2,c={columns},r={lines},") } else { String::new() };
+        let what = if n == 0 { format!("a=T,{form},q=2,c={columns},r={lines},") } else { String::new() };
         out.push_str(&format!("\x1b_G{what}m={more};{}\x1b\\", String::from_utf8_lossy(piece)));
     }
     out
@@ -197,15 +208,15 @@ mod tests {
         assert_eq!(way_of("\x1b_Gi=31;OK\x1b\\\x1b[?62;c"), Way::Kitty);
         assert_eq!(way_of("\x1b[?62;4;22c"), Way::Sixel);
         assert_eq!(way_of("\x1b_Gi=31;EINVAL\x1b\\\x1b[?64;1;2;6c"), Way::Blocks);
+        assert_eq!(way_of("\x1b[?62;c\x1b_Gi=31;OK\x1b\\\x1b[?62;c"), Way::Kitty);
         // A level of 4 is no graphics; nothing said is nothing known.
         assert_eq!(way_of("\x1b[?4c"), Way::Blocks);
         assert_eq!(way_of(""), Way::Blocks);
-        assert!(!ends(b"\x1b[?62;4") && ends(b"x\x1b[?62;4c"));
     }
 
     #[test]
     fn a_picture_keeps_its_shape_and_is_no_larger_than_it_is() {
-        let cells = |size| terminal(Way::Sixel).cells(size);
+        let cells = |size| terminal(Way::Sixel).cells(size, (80, LINES));
         assert_eq!(cells((40, 40)), (4, 2));
         assert_eq!(cells((1_600, 400)), (80, 10));
         assert_eq!(cells((480, 4_800)), (4, 24));
@@ -214,7 +225,7 @@ mod tests {
 
     #[test]
     fn a_large_picture_comes_in_pieces_of_which_the_last_says_so() {
-        let text = kitty(&vec![7; 10_000], 20, 10);
+        let text = kitty(&vec![7; 10_000], "f=100", (20, 10));
         let pieces: Vec<&str> = text.split("\x1b_G").skip(1).collect();
         assert_eq!(pieces.len(), 4);
         assert!(pieces[0].starts_with("a=T,f=100,q=2,c=20,r=10,m=1;"));

@@ -2,9 +2,11 @@
 //! stands on the screen is drawn. Keys that were typed before it came come first.
 
 mod draw;
+mod early;
 mod keys;
 mod listening;
 mod pictures;
+mod placed;
 mod service;
 
 use std::sync::mpsc::{Receiver, Sender, channel};
@@ -21,9 +23,11 @@ use yadori_api::{Acted, Clear, ClearPlan, Detail, Edit, Kind, TypedKeys};
 
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
+use crate::graphics::Terminal;
 use crate::verbs::edit::{in_editor, saved};
 use listening::{Listening, may_edit};
-use pictures::Pictures;
+use pictures::{Pictures, Sizes};
+use placed::Placed;
 use service::{Answer, Rows};
 use yadori_words::{said, word};
 
@@ -35,10 +39,12 @@ enum Comes {
 }
 
 /// What is shown beside the machine's own.
-#[derive(Default)]
 pub(crate) struct Shown {
+    terminal: Terminal,
     rows: Rows,
     pictures: Pictures,
+    /// Pictures that the terminal has drawn.
+    placed: Placed,
     /// The whole of the clip that is looked at.
     whole: String,
     /// It is a picture.
@@ -59,6 +65,27 @@ pub(crate) struct Shown {
     total: u64,
 }
 
+impl Shown {
+    fn on(terminal: Terminal) -> Self {
+        Self {
+            terminal,
+            rows: Rows::default(),
+            pictures: Pictures::default(),
+            placed: Placed::default(),
+            whole: String::new(),
+            large: None,
+            tidied: None,
+            scrolled: 0,
+            message: None,
+            question: None,
+            question_comes: false,
+            batch: None,
+            by_chord: false,
+            total: 0,
+        }
+    }
+}
+
 /// What to do next.
 enum Next {
     GoOn,
@@ -68,8 +95,11 @@ enum Next {
 }
 
 pub(crate) fn run(service: &Connection, swap: bool) -> Result<(), Failure> {
-    let mut terminal = begin()?;
-    let outcome = show(service, swap, &mut terminal);
+    let terminal = ratatui::try_init()?;
+    // Before anybody reads keys: answers come where these come.
+    let (can, typed) = Terminal::ask_raw();
+    listen();
+    let outcome = show(service, swap, terminal, can, &typed);
     end();
     if let Some(words) = outcome? {
         println_out(&words)?;
@@ -85,8 +115,12 @@ const ALT_AS_BEFORE: &str = "\x1b[?1036;1039r";
 /// The terminal is the picker's.
 fn begin() -> Result<ratatui::DefaultTerminal, Failure> {
     let terminal = ratatui::try_init()?;
-    let _ = execute!(std::io::stdout(), EnableMouseCapture, EnableBracketedPaste, Print(ALT_IS_ESCAPE));
+    listen();
     Ok(terminal)
+}
+
+fn listen() {
+    let _ = execute!(std::io::stdout(), EnableMouseCapture, EnableBracketedPaste, Print(ALT_IS_ESCAPE));
 }
 
 fn end() {
@@ -112,24 +146,26 @@ fn ask_typed(send: &Sender<Comes>, service: &Connection) {
 fn show(
     service: &Connection,
     swap: bool,
-    terminal: &mut ratatui::DefaultTerminal,
+    mut terminal: ratatui::DefaultTerminal,
+    can: Terminal,
+    typed: &[u8],
 ) -> Result<Option<String>, Failure> {
     let (send, comes): (Sender<Comes>, Receiver<Comes>) = channel();
     let listening = Listening::begin(send.clone());
     ask_typed(&send, service);
-    let asking = service::Asking::new(service.clone(), send);
+    let asking = service::Asking::new(service.clone(), send, Sizes::on(&can));
     let (mut picker, first) = Picker::open(swap);
-    let mut shown = Shown::default();
+    let mut shown = Shown::on(can);
     asking.ask(first, &shown);
     asking.batch();
     // What is pressed in the terminal comes after what was typed before it was there.
-    let mut early = Some(Vec::new());
+    let mut early = Some(early::events(typed));
     let mut said = None;
     loop {
         let room = draw::rows_of(terminal.size()?.height);
         draw::fit(&mut picker, &shown, room);
         asking.pictures(&picker, &mut shown);
-        terminal.draw(|frame| draw::draw(frame, &picker, &shown))?;
+        draw_all(&mut terminal, &picker, &mut shown)?;
         let Ok(first) = comes.recv() else { return Ok(said) };
         // Everything that has come is done before it is drawn again.
         for one in std::iter::once(first).chain(std::iter::from_fn(|| comes.try_recv().ok())) {
@@ -166,7 +202,8 @@ fn show(
                 Next::Edit(id) => {
                     end();
                     let outcome = edit(service, &id);
-                    *terminal = begin()?;
+                    terminal = begin()?;
+                    shown.placed = Placed::default();
                     let wishes = edited(&mut picker, &mut shown, outcome, &asking);
                     carry_out(wishes, &mut shown, &asking);
                 }
@@ -174,6 +211,20 @@ fn show(
             (0..waits).for_each(|_| listening.go_on(is_edit));
         }
     }
+}
+
+/// Draws what is shown, and then the pictures that the terminal draws itself, if they are others than before.
+fn draw_all(
+    terminal: &mut ratatui::DefaultTerminal,
+    picker: &Picker,
+    shown: &mut Shown,
+) -> Result<(), Failure> {
+    let mut spots = Vec::new();
+    let size = terminal.draw(|frame| spots = draw::draw(frame, picker, shown))?.area.as_size();
+    if !shown.placed.stands(size, &spots) {
+        shown.place(size, spots)?;
+    }
+    Ok(())
 }
 
 /// Changes a text in the person's editor. What was typed is in a file when it can't be saved. `None`: nothing was changed.

@@ -71,6 +71,11 @@ impl Pixels {
         self.rgb.iter().flat_map(|[r, g, b]| [*r, *g, *b, u8::MAX]).collect()
     }
 
+    /// Red, green and blue of each pixel, row by row.
+    pub(crate) fn rgb_bytes(&self) -> Vec<u8> {
+        self.rgb.concat()
+    }
+
     /// The mean of the pixels in a part of the picture, given in shares of it.
     fn mean(&self, (x, y): (usize, usize), (across, down): (usize, usize)) -> Color {
         let span = |at: usize, of: usize, all: usize| {

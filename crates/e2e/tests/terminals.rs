@@ -8,6 +8,7 @@ use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result};
+use yadori_e2e::typist::Typist;
 use yadori_e2e::{Compositor, Display, Service, programs, until};
 
 /// A picture that is easily recognised, in colors that every terminal has: orange above, blue below.
@@ -20,10 +21,13 @@ fn picture() -> Vec<u8> {
     out.into_inner()
 }
 
+fn near(one: &image::Rgb<u8>, color: [u8; 3]) -> bool {
+    one.0.iter().zip(color).all(|(is, wanted)| is.abs_diff(wanted) < 24)
+}
+
 /// How many points of the screen have about this color.
 fn count(screen: &image::RgbImage, color: [u8; 3]) -> usize {
-    let near = |one: &image::Rgb<u8>| one.0.iter().zip(color).all(|(is, wanted)| is.abs_diff(wanted) < 24);
-    screen.pixels().filter(|one| near(one)).count()
+    screen.pixels().filter(|one| near(one, color)).count()
 }
 
 fn shows(screen: impl Fn(&Path) -> Option<image::RgbImage>, least: usize) {
@@ -136,15 +140,113 @@ impl Drop for OwnTerminal {
     }
 }
 
+fn picker_in_own_terminal(service: &Service) -> Result<OwnTerminal> {
+    let mut command = Command::new("script");
+    command.args(["-qfc", &format!("{} pick", programs().join("yadori").display()), "/dev/null"]);
+    command.env("YADORI_HOME", service.home()).env("TERM", "xterm").env("LC_ALL", "C.UTF-8");
+    let terminal = OwnTerminal::of(command)?;
+    terminal.wide(100)?;
+    Ok(terminal)
+}
+
+/// The terminal's attributes; graphics are none of them.
+const ATTRIBUTES: &str = "\x1b[?62;22c";
+
+#[test]
+fn keys_that_come_among_the_answers_of_a_terminal_are_typed() -> Result<()> {
+    let service = Service::without_desk();
+    service.add(&["oats 12 kg", "flour 4 kg"]);
+    let mut terminal = picker_in_own_terminal(&service)?;
+    until("the first question", || terminal.shows("\x1b[c").then_some(()));
+    terminal.keys.write_all(format!("oq{ATTRIBUTES}\x7fa").as_bytes())?;
+    until("the second question", || terminal.shows("a=q").then_some(()));
+    terminal.keys.write_all(format!("t\x1b_Gi=31;OK\x1b\\s{ATTRIBUTES} \x1b[").as_bytes())?;
+    // A key that is cut in the middle, and one that comes later.
+    terminal.keys.write_all(b"B1")?;
+    until("what was typed", || terminal.shows("oats 1").then_some(()));
+    terminal.keys.write_all(b"2")?;
+    until("what is typed now", || terminal.shows("1 found").then_some(()));
+    Ok(())
+}
+
+#[test]
+fn the_picker_puts_pictures_where_they_belong_and_takes_them_away() -> Result<()> {
+    let (service, _dir) = with_picture();
+    service.add(&["oats 12 kg"]);
+    let mut terminal = picker_in_own_terminal(&service)?;
+    until("the first question", || terminal.shows("\x1b[c").then_some(()));
+    terminal.keys.write_all(ATTRIBUTES.as_bytes())?;
+    until("the second question", || terminal.shows("a=q").then_some(()));
+    terminal.keys.write_all(format!("\x1b_Gi=31;OK\x1b\\{ATTRIBUTES}").as_bytes())?;
+    // Below the field, the line and the text, beside the sign of the row; the cursor stays in the field.
+    until("the picture", || terminal.shows("\x1b7\x1b[4;12H\x1b_Ga=T,f=24,s=").then_some(()));
+    until("all of it", || terminal.shows("m=0;").then_some(()));
+    until("the cursor", || terminal.shows("\x1b\\\x1b8").then_some(()));
+    // Nothing is drawn again while it stands.
+    terminal.shown.lock().unwrap().clear();
+    terminal.keys.write_all(b"\x1b[B")?;
+    until("the mark", || terminal.shows("PNG").then_some(()));
+    assert!(!terminal.shows("\x1b_G"));
+    // It goes when something is looked for that it is not.
+    terminal.keys.write_all(b"oats")?;
+    until("it gone", || terminal.shows("\x1b_Ga=d").then_some(()));
+    terminal.shown.lock().unwrap().clear();
+    terminal.keys.write_all(b"\x7f\x7f\x7f\x7f")?;
+    until("it again", || terminal.shows("a=T").then_some(()));
+    Ok(())
+}
+
+#[test]
+fn a_picker_with_sixels_shows_every_point_and_nothing_of_what_is_gone() -> Result<()> {
+    let service = Service::without_desk();
+    let dir = tempfile::tempdir()?;
+    let file = dir.path().join("fence.png");
+    // Posts so fine that cells can't tell them apart: each color is seen in a terminal that shows points alone.
+    let orange = |x: u32| if (x / 2).is_multiple_of(2) { [255, 135, 0] } else { [0, 95, 215] };
+    image::RgbImage::from_fn(80, 48, |x, _| image::Rgb(orange(x))).save(&file)?;
+    service.yadori(&["add", "--file", &file.display().to_string()]);
+    service.add(&["oats 12 kg"]);
+    let mut compositor = Compositor::start();
+    let mut typist = Typist::at(&compositor)?;
+    let client = programs().join("yadori").display().to_string();
+    let home = service.home().display().to_string();
+    compositor.run("foot", &["--config=/dev/null", "--title=pick", &client, "--home", &home, "pick"]);
+    compositor.await_front("foot", "pick");
+    let points = || {
+        let shot = dir.path().join("screen.png");
+        compositor.picture(&shot);
+        let screen = image::open(&shot).ok()?.into_rgb8();
+        Some([[255, 135, 0], [0, 95, 215]].map(|color| count(&screen, color)))
+    };
+    let all = || points().filter(|both| both.iter().all(|count| (1_700..2_000).contains(count)));
+    until("the picture", all);
+    // Past it, to it, away by a search, and back.
+    typist.press("Down")?;
+    typist.type_text("oats")?;
+    until("it gone", || points().filter(|both| *both == [0, 0]));
+    typist.press("Escape")?;
+    until("it again", all);
+    // A window of another size: once, where it belongs.
+    compositor.message(&["output HEADLESS-1 mode 900x500"]).expect("another mode");
+    until("it once", all);
+    // Looked at as a whole, and closed.
+    let left = || {
+        let screen = image::open(dir.path().join("screen.png")).ok()?.into_rgb8();
+        screen.enumerate_pixels().filter(|one| near(one.2, [0, 95, 215])).map(|one| one.0).min()
+    };
+    typist.press("Down")?;
+    typist.press("Ctrl+O")?;
+    until("it as a whole", || all().and_then(|_| left()).filter(|left| *left < 10));
+    typist.press("Escape")?;
+    until("it among the rows", || all().and_then(|_| left()).filter(|left| *left > 50));
+    Ok(())
+}
+
 #[test]
 fn keys_that_come_while_the_terminal_changes_its_size_wait_for_no_other_key() -> Result<()> {
     let service = Service::without_desk();
     service.add(&["oats 12 kg"]);
-    let mut command = Command::new("script");
-    command.args(["-qfc", &format!("{} pick", programs().join("yadori").display()), "/dev/null"]);
-    command.env("YADORI_HOME", service.home()).env("TERM", "xterm").env("LC_ALL", "C.UTF-8");
-    let mut terminal = OwnTerminal::of(command)?;
-    terminal.wide(100)?;
+    let mut terminal = picker_in_own_terminal(&service)?;
     until("the picker", || terminal.shows("oats 12 kg").then_some(()));
     // A letter comes into the field, and goes again.
     for n in 0..160u64 {

@@ -14,6 +14,8 @@ use yadori_api::{ClearPlan, Kind, Row, STEPS};
 
 use super::Shown;
 use super::pictures::THUMB;
+use super::placed::Spot;
+use crate::pixels::Pixels;
 use crate::symbols::shown as visible;
 use crate::table;
 use crate::when::when;
@@ -79,7 +81,9 @@ fn soft() -> Style {
     Style::new().add_modifier(Modifier::DIM)
 }
 
-pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
+/// Draws everything but the pictures that the terminal draws itself: those stand in these cells, which are kept free.
+pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) -> Vec<Spot> {
+    let mut spots = Vec::new();
     let lengths = [1, 1, rows_of(frame.area().height).try_into().unwrap_or(1), 1, 2];
     let [field, rule, list, words, keys] =
         Layout::vertical(lengths.map(Constraint::Length)).areas(frame.area());
@@ -89,14 +93,15 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
         draw_question(frame, list, plan, *question);
     } else if let Some(tidying) = &picker.tidying {
         draw_tidying(frame, list, tidying, shown);
-    } else if let (Some(_), Some(picture)) = (&picker.whole, &shown.large) {
-        frame.render_widget(Paragraph::new(picture.lines((list.width, list.height))), list);
+    } else if let (Some(id), Some(picture)) = (&picker.whole, &shown.large) {
+        spots.extend(draw_picture(frame, list, shown, picture, id));
+        spots.iter_mut().for_each(|spot| spot.whole = true);
     } else if picker.whole.is_some() {
         let text = visible(&shown.whole, true);
         frame
             .render_widget(Paragraph::new(text).wrap(Wrap { trim: false }).scroll((shown.scrolled, 0)), list);
     } else {
-        draw_list(frame, list, picker, shown);
+        spots = draw_list(frame, list, picker, shown);
     }
     match (&shown.message, &shown.batch) {
         (Some(message), _) => frame.render_widget(Paragraph::new(visible(message, false)), words),
@@ -125,6 +130,25 @@ pub(super) fn draw(frame: &mut Frame<'_>, picker: &Picker, shown: &Shown) {
     }
     let hints = Paragraph::new(Line::from(spans)).wrap(Wrap { trim: true });
     frame.render_widget(hints, keys);
+    shown.placed.keep_free(&spots, frame.buffer_mut());
+    spots
+}
+
+/// Draws a picture, or gives where the terminal draws it.
+fn draw_picture(
+    frame: &mut Frame<'_>,
+    area: Rect,
+    shown: &Shown,
+    picture: &Pixels,
+    id: &str,
+) -> Option<Spot> {
+    let room = (area.width, area.height);
+    if !shown.terminal.draws() {
+        frame.render_widget(Paragraph::new(picture.lines(room)), area);
+        return None;
+    }
+    let (width, height) = shown.terminal.cells(picture.size(), room);
+    Some(Spot { area: Rect { width, height, ..area }, id: id.to_owned(), whole: false })
 }
 
 fn draw_field(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) {
@@ -173,7 +197,8 @@ fn draw_field(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown)
     frame.set_cursor_position((area.x + cursor.min(area.width.saturating_sub(1)), area.y));
 }
 
-fn draw_list(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) {
+fn draw_list(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) -> Vec<Spot> {
+    let mut spots = Vec::new();
     if picker.ids.is_empty() {
         let words = match (picker.is_settled(), picker.query.is_empty(), picker.view) {
             (false, ..) => "",
@@ -185,20 +210,21 @@ fn draw_list(frame: &mut Frame<'_>, area: Rect, picker: &Picker, shown: &Shown) 
             (true, true, View::History) => word!("Nothing has been copied yet."),
         };
         frame.render_widget(Paragraph::new(words).style(soft()), area);
-        return;
+        return spots;
     }
     let zone = crate::zone::here();
     let mut y = area.y;
     for (at, id) in picker.ids.iter().enumerate().skip(picker.top).take(picker.page) {
         let height = lines_of(shown, id).min((area.y + area.height).saturating_sub(y));
         if height == 0 {
-            return;
+            break;
         }
         let row = Rect { y, height, ..area };
         y += height;
         let marked = at == picker.mark;
-        draw_row(frame, row, shown, (at + 1 - picker.top, id), marked, &zone);
+        spots.extend(draw_row(frame, row, shown, (at + 1 - picker.top, id), marked, &zone));
     }
+    spots
 }
 
 fn draw_row(
@@ -208,12 +234,12 @@ fn draw_row(
     (on_screen, id): (usize, &str),
     marked: bool,
     zone: &jiff::tz::TimeZone,
-) {
+) -> Option<Spot> {
     let line = Rect { height: 1, ..area };
     let style = if marked { Style::new().add_modifier(Modifier::REVERSED) } else { Style::new() };
     let Some(row) = shown.rows.get(id) else {
         frame.render_widget(Paragraph::new("  …").style(style), line);
-        return;
+        return None;
     };
     let picture = shown.pictures.get(id);
     let right = right_of(row, zone);
@@ -226,15 +252,16 @@ fn draw_row(
     let at = u16::try_from(sign.width()).unwrap_or(0).min(area.width);
     frame.render_widget(Paragraph::new(sign).style(style), Rect { width: at, ..line });
     let mut from = area.x + at;
+    let mut spot = None;
     if let Some(picture) = picture {
         let width = THUMB.0.min(area.width.saturating_sub(at));
-        let lines = picture.lines((width, area.height));
-        frame.render_widget(Paragraph::new(lines), Rect { x: from, width, ..area });
+        spot = draw_picture(frame, Rect { x: from, width, ..area }, shown, picture, id);
         from += width + 2;
     }
     let width = u16::try_from(words.width()).unwrap_or(area.width);
     let width = width.min((area.x + area.width).saturating_sub(from));
     frame.render_widget(Paragraph::new(words).style(style), Rect { x: from, width, ..line });
+    spot
 }
 
 /// What a clearing would take, below its two answers.

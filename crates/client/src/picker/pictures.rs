@@ -2,13 +2,32 @@
 
 use std::collections::{HashMap, HashSet};
 
+use crate::graphics::Terminal;
 use crate::pixels::Pixels;
 
 /// Cells of a picture among rows.
 pub(super) const THUMB: (u16, u16) = (22, 5);
-/// Pixels of the longer side that are asked for: among rows, and for the whole. The service makes PNGs of this size.
-pub(super) const SMALL: u32 = 64;
-pub(super) const LARGE: u32 = 128;
+/// The same where cells are painted: among rows, and for the whole. The service makes PNGs of this size.
+const SMALL: u32 = 64;
+const LARGE: u32 = 128;
+/// Pixels of the longer side that are asked for.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Sizes {
+    pub(super) small: u32,
+    pub(super) large: u32,
+}
+
+impl Sizes {
+    /// Where the terminal draws pictures itself, as many as it can show.
+    pub(super) fn on(terminal: &Terminal) -> Self {
+        if terminal.draws() {
+            Self { small: terminal.most_in(THUMB), large: terminal.most() }
+        } else {
+            Self { small: SMALL, large: LARGE }
+        }
+    }
+}
+
 /// Pictures that are kept at hand.
 const MOST: usize = 200;
 

@@ -11,7 +11,7 @@ use yadori_api::{
     Taken, Tidied, TryTidy,
 };
 
-use super::pictures::{LARGE, SMALL};
+use super::pictures::Sizes;
 use super::{Comes, Shown};
 use crate::connection::{Connection, escaped};
 use crate::failure::Failure;
@@ -95,13 +95,14 @@ pub(super) enum Answer {
 pub(super) struct Asking {
     service: Connection,
     send: Sender<Comes>,
+    sizes: Sizes,
     /// The newest act that was done here.
     done: Arc<Mutex<Vec<String>>>,
 }
 
 impl Asking {
-    pub(super) fn new(service: Connection, send: Sender<Comes>) -> Self {
-        Self { service, send, done: Arc::default() }
+    pub(super) fn new(service: Connection, send: Sender<Comes>, sizes: Sizes) -> Self {
+        Self { service, send, sizes, done: Arc::default() }
     }
 
     /// Asks how the batch in hand is.
@@ -128,9 +129,10 @@ impl Asking {
                 continue;
             }
             let (service, send, id) = (self.service.clone(), self.send.clone(), id.clone());
+            let most = self.sizes.small;
             std::thread::spawn(move || {
                 // One that can't be shown is told in words.
-                if let Ok(pixels) = fetch(&service, &id, SMALL) {
+                if let Ok(pixels) = fetch(&service, &id, most) {
                     let _ = send.send(Comes::Answered(Answer::Picture { id, pixels }));
                 }
             });
@@ -152,13 +154,13 @@ impl Asking {
 
     pub(super) fn ask(&self, wish: Do, shown: &Shown) {
         let (service, send, done) = (self.service.clone(), self.send.clone(), self.done.clone());
-        let by_chord = shown.by_chord;
+        let (by_chord, large) = (shown.by_chord, self.sizes.large);
         let pinned = match &wish {
             Do::Pin(id) => shown.rows.get(id).is_some_and(|row| row.kept.is_some()),
             _ => false,
         };
         std::thread::spawn(move || {
-            let answer = answer(&service, &done, wish, by_chord, pinned);
+            let answer = answer(&service, &done, wish, (by_chord, pinned), large);
             if let Some(answer) = answer {
                 let _ = send.send(Comes::Answered(answer));
             }
@@ -170,8 +172,8 @@ fn answer(
     service: &Connection,
     done: &Mutex<Vec<String>>,
     wish: Do,
-    by_chord: bool,
-    pinned: bool,
+    (by_chord, pinned): (bool, bool),
+    large: u32,
 ) -> Option<Answer> {
     let did = |id: &str| done.lock().unwrap_or_else(PoisonError::into_inner).push(id.to_owned());
     let outcome = match wish {
@@ -231,7 +233,7 @@ fn answer(
         Do::Whole(id) => service.get::<Detail>(&format!("/clips/{}", escaped(&id))).map(|detail| {
             let cut =
                 if detail.text_cut { word!("\n… it goes on; `yadori show` has all of it") } else { "" };
-            let picture = (detail.row.kind == Kind::Image).then(|| fetch(service, &id, LARGE).ok()).flatten();
+            let picture = (detail.row.kind == Kind::Image).then(|| fetch(service, &id, large).ok()).flatten();
             let text = detail.text.map(|text| text + cut).unwrap_or_else(|| about(&detail.row));
             Answer::Whole { id, text, picture }
         }),
