@@ -113,18 +113,62 @@ fn of_command(command: Command) -> Command {
         let (help, long) =
             (arg.get_help().map(ToString::to_string), arg.get_long_help().map(ToString::to_string));
         let mut arg = arg.help_heading(heading);
-        if let Some(help) = help {
-            arg = arg.help(say(help));
+        let (values, each) = (one_of(&arg), in_lines(&arg));
+        arg = arg.hide_possible_values(true).hide_default_value(true);
+        let short = help.clone().map(say).unwrap_or_default();
+        if help.is_some() || !values.is_empty() {
+            arg = arg.help(format!("{short}{values}"));
         }
-        if let Some(long) = long {
-            arg = arg.long_help(say(long));
+        if long.is_some() || !each.is_empty() {
+            let long = long.or(help).map(say).unwrap_or_default();
+            arg = arg.long_help(format!("{long}{each}").trim_start().to_owned());
         }
         arg
     });
+    let usage = command.render_usage().to_string();
+    let usage = usage.trim_start_matches("Usage:").trim().replace("[OPTIONS]", word!("[OPTIONS]"));
+    command = command.override_usage(usage.replace("<COMMAND>", word!("<COMMAND>")));
     for verb in verbs {
         command = command.mut_subcommand(verb, of_command);
     }
     command
+}
+
+/// What an argument takes that stands in the help as values of its own.
+fn values_of(arg: &Arg) -> Vec<clap::builder::PossibleValue> {
+    if !arg.get_action().takes_values() || arg.is_hide_possible_values_set() {
+        return Vec::new();
+    }
+    arg.get_possible_values().into_iter().filter(|value| !value.is_hide_set()).collect()
+}
+
+/// What it takes and what it is taken for where nothing is given, in the line of its help.
+fn one_of(arg: &Arg) -> String {
+    let names: Vec<String> = values_of(arg).iter().map(|value| value.get_name().to_owned()).collect();
+    let values = if names.is_empty() { String::new() } else { format!(" [{}]", names.join(", ")) };
+    format!("{values}{}", default_of(arg))
+}
+
+fn default_of(arg: &Arg) -> String {
+    let values: Vec<_> = arg.get_default_values().iter().map(|value| value.to_string_lossy()).collect();
+    if values.is_empty() || !arg.get_action().takes_values() {
+        return String::new();
+    }
+    said!(" [where none is given: {value}]", value = values.join(" "))
+}
+
+/// The same where there is more room: each value in a line of its own, with what it means.
+fn in_lines(arg: &Arg) -> String {
+    let values = values_of(arg);
+    if values.iter().all(|value| value.get_help().is_none()) {
+        return one_of(arg);
+    }
+    let mut text = format!("{}\n\n{}", default_of(arg), word!("Values:"));
+    for value in values {
+        let help = value.get_help().map(|help| format!(": {}", spoken().say(&help.to_string())));
+        text += &format!("\n- {}{}", value.get_name(), help.unwrap_or_default());
+    }
+    text
 }
 
 #[cfg(test)]
@@ -141,6 +185,8 @@ mod tests {
         for arg in command.get_arguments() {
             found
                 .extend([arg.get_help(), arg.get_long_help()].into_iter().flatten().map(ToString::to_string));
+            let values = values_of(arg);
+            found.extend(values.iter().filter_map(|value| value.get_help()).map(ToString::to_string));
         }
         command.get_subcommands().for_each(|verb| helps(verb, found));
     }

@@ -443,3 +443,35 @@ async fn the_console_changes_its_language_in_every_window_and_says_everything_in
         .await?;
     Ok(())
 }
+
+/// What the help says of itself is in the language that it speaks, for every verb.
+#[test]
+fn nothing_of_the_parsers_own_words_is_in_the_help() {
+    fn look(verbs: &[&str], seen: &mut usize) {
+        for form in ["--help", "-h"] {
+            let done = std::process::Command::new(yadori_e2e::programs().join("yadori"))
+                .args(["--lang", "ja"])
+                .args(verbs)
+                .arg(form)
+                .output()
+                .expect("the client");
+            let help = String::from_utf8_lossy(&done.stdout).into_owned();
+            assert!(done.status.success() && help.contains("使い方:"), "{verbs:?}: {help}");
+            for words in ["[OPTIONS]", "COMMAND>", "ossible values", "default:", "Usage", "Options:"] {
+                assert!(!help.contains(words), "{words} in {help}");
+            }
+            if form == "-h" {
+                *seen += 1;
+                let list = help.split_once("コマンド:\n").map_or("", |(_, list)| list);
+                let inner = list.lines().take_while(|line| line.starts_with("  "));
+                let inner: Vec<&str> = inner.filter_map(|line| line.split_whitespace().next()).collect();
+                for verb in inner.into_iter().filter(|verb| *verb != "help") {
+                    look(&[verbs, &[verb]].concat(), seen);
+                }
+            }
+        }
+    }
+    let mut seen = 0;
+    look(&[], &mut seen);
+    assert!(seen > 60, "{seen}");
+}
