@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { setContext } from 'svelte';
+  import { setContext, untrack } from 'svelte';
 
   import { isField, keepFocus } from './border/focus';
   import { speakAs } from './border/language';
@@ -107,6 +107,7 @@
     // Without its catalogue it goes on as it spoke before.
     speakAs(look.language ?? 'system').catch(() => {});
     [shown.hours, shown.density, shown.previews] = [look.hours, isTouched() ? 'normal' : (look.density ?? 'normal'), look.previews ?? 'medium'];
+    untrack(() => console.followLook(look));
   });
 </script>
 

@@ -9,6 +9,7 @@ export type Kind = Schemas['Kind'];
 export type Detail = Schemas['Detail'];
 export type Pictured = Schemas['Pictured'];
 export type Status = Schemas['Status'];
+export type Look = Schemas['Look'];
 export type Outline = Schemas['Outline'];
 export type Problem = Schemas['Problem'];
 export type ClipEvent = Schemas['ClipEvent'];

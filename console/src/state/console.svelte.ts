@@ -1,4 +1,5 @@
 // The console's whole state, joined from its topics.
+import type { Look } from '../api/types';
 import type { Service } from '../border/service';
 import { Acts } from './acts.svelte';
 import { Arrivals } from './arrivals.svelte';
@@ -11,7 +12,7 @@ import { Messages } from './messages.svelte';
 import type { Page } from './page';
 import { Picking } from './picking/picking.svelte';
 import { isList, Whereabouts, type Place } from './place.svelte';
-import { Prefs } from './prefs.svelte';
+import { Prefs, type Order } from './prefs.svelte';
 import { Questions } from './questions.svelte';
 import { Rows } from './rows.svelte';
 import { Search } from './search.svelte';
@@ -92,6 +93,23 @@ export class Console {
       this.#listening = false;
       this.messages.say(t('You are signed out. The page stays as it is; sign in to go on.'));
     };
+  }
+
+  /** The history in another order, or others of it: the list is another one. */
+  showHistory(order: Order, most: number): void {
+    [this.prefs.order, this.prefs.most] = [order, most];
+    this.#shownAnew();
+  }
+
+  /** What the settings say of the history is shown at once. */
+  followLook(look: Look): void {
+    if (this.prefs.follow(look.order ?? 'newest', look.shown)) this.#shownAnew();
+  }
+
+  #shownAnew(): void {
+    if (this.place.view !== 'history' || !this.sight.loaded) return;
+    this.selection.begin();
+    this.sight.show(this.sight.loaded, this.sight.sittings);
   }
 
   #parts() {

@@ -421,3 +421,24 @@ test('copies sound where that is wished, however many there are not more often t
   // It is remembered by the browser.
   expect(new Console(serviceOf({}), page).prefs.sound).toBe(true);
 });
+
+test('the history is shown as the settings say, until this window shows it otherwise', async () => {
+  const { console } = await opened(5);
+  const shown = () => console.sight.now.ids;
+  const newest = [4, 3, 2, 1, 0].map(idOf);
+  expect(shown()).toEqual(newest);
+  const look = (order: 'newest' | 'oldest', most?: number) => console.followLook({ theme: 'system', hours: '24', order, shown: most });
+  look('oldest', 2);
+  expect(shown()).toEqual([idOf(3), idOf(4)]);
+  expect(console.prefs.choices.map(([most]) => most)).toEqual([2, 50, 200, 1_000, Number.MAX_SAFE_INTEGER]);
+  // What the settings do not say anew stays as it is here.
+  console.showHistory('newest', 3);
+  expect(shown()).toEqual(newest.slice(0, 3));
+  look('oldest', 2);
+  expect(shown()).toEqual(newest.slice(0, 3));
+  look('oldest');
+  expect(shown()).toEqual(newest);
+  look('newest');
+  look('oldest');
+  expect(shown()).toEqual(newest.toReversed());
+});

@@ -57,8 +57,8 @@ pub use sign_in::{
     SignedInBrowsers,
 };
 pub use status::{
-    Brought, Capture, CaptureState, ChordStatus, Database, DatabaseState, Density, Hitch, Hours, Language,
-    LiveClipboard, LiveState, Look, PauseFor, Previews, Refusal, Restored, Status, Theme,
+    Brought, Capture, CaptureState, ChordStatus, Database, DatabaseState, Density, FirstShown, Hitch, Hours,
+    Language, LiveClipboard, LiveState, Look, PauseFor, Previews, Refusal, Restored, Status, Theme,
 };
 
 pub use transfers::{Checked, LeftOut, TransferEnd};

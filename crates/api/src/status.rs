@@ -299,6 +299,17 @@ pub enum Previews {
     Large,
 }
 
+/// Which end of the history comes first.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+#[expect(missing_docs, reason = "the names say it")]
+pub enum FirstShown {
+    #[default]
+    Newest,
+    Oldest,
+}
+
 /// How the console looks.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -312,6 +323,11 @@ pub struct Look {
     pub density: Density,
     #[serde(default)]
     pub previews: Previews,
+    #[serde(default)]
+    pub order: FirstShown,
+    /// Clips of the history that are shown; `None`: all.
+    #[serde(default)]
+    pub shown: Option<u32>,
 }
 
 /// What was restored.

@@ -337,3 +337,44 @@ async fn whether_it_starts_with_the_desktop_is_seen_and_changed_on_the_page() ->
     assert_eq!(std::fs::read_to_string(&entry)?, "[Desktop Entry]\nExec=own\n");
     Ok(())
 }
+
+#[tokio::test]
+async fn the_history_is_shown_as_the_settings_say_in_every_window() -> Result<()> {
+    let service = Service::without_desk();
+    for n in 0..9 {
+        service.yadori(&["add", &format!("bunk {n}")]);
+    }
+    let browser = opened(&service).await?;
+    // By keys, on the page.
+    press(&browser, "[data-setting='look.order']").await?;
+    browser.press(format!("{CTRL}a{NULL}oldest{ENTER}")).await?;
+    until("the order in the file", || {
+        let file = std::fs::read_to_string(service.home().join("config.toml")).ok()?;
+        file.contains("order = \"oldest\"").then_some(())
+    });
+    let first = |bunk: u32, of: usize| {
+        format!(
+            "return document.querySelector('[role=treegrid]')?.ariaRowCount === '{of}' && \
+             document.querySelector('[aria-posinset=\"1\"] [data-summary]')?.textContent === 'bunk {bunk}'"
+        )
+    };
+    browser.script("location.hash = '#/'").await?;
+    browser.until(&first(0, 9)).await?;
+    // From elsewhere, at once.
+    service.yadori(&["settings", "set", "look.shown", "4"]);
+    browser.until(&first(5, 4)).await?;
+    // This window shows it otherwise; another one begins as the settings say.
+    press(&browser, "[data-order]").await?;
+    browser.until(&first(8, 4)).await?;
+    let other = Browser::console(&service).await?;
+    other.until(&first(5, 4)).await?;
+    service.yadori(&["settings", "set", "look.shown", "all"]);
+    browser.until(&first(8, 9)).await?;
+    other.until(&first(0, 9)).await?;
+    for (value, words) in [("0", "1 on"), ("-3", "1 on"), ("some", "must be all")] {
+        let refused = service.client(&["settings", "set", "look.shown", "--", value]);
+        let said = String::from_utf8_lossy(&refused.stderr).into_owned();
+        assert!(!refused.status.success() && said.contains(words), "{said}");
+    }
+    Ok(())
+}

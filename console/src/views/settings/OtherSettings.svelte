@@ -4,7 +4,6 @@
   import { chime } from '../../border/sound';
   import type { Setting } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
-  import { MOST } from '../../state/prefs.svelte';
   import { inField, ofField, type Changes } from '../../state/settings.svelte';
   import { t } from '../../language/language.svelte';
 
@@ -93,15 +92,6 @@
     <li class="border-base-300 flex flex-wrap items-center gap-x-3 gap-y-1 border-t py-1.5">
       <label class="min-w-0 grow" for="sound">{t('A soft sound at each copy, from this page')} <span class="facts block">{t('kept by this browser; the one of the desktop is signs.sound')}</span></label>
       <input type="checkbox" class="checkbox touch" id="sound" checked={prefs.sound} onchange={(event) => sound(event.currentTarget.checked)} data-sound />
-    </li>
-    <li class="border-base-300 flex flex-wrap items-center gap-x-3 gap-y-1 border-t py-1.5">
-      <span class="grow">{t('How the history is shown')} <span class="facts block">{t('kept by this browser')}</span></span>
-      <label class="flex items-center gap-1.5">{t('order')}
-        <select class="field h-9" value={prefs.order} onchange={(event) => { prefs.order = event.currentTarget.value === 'oldest' ? 'oldest' : 'newest'; prefs.save(); }}><option value="newest">{t('newest first')}</option><option value="oldest">{t('oldest first')}</option></select>
-      </label>
-      <label class="flex items-center gap-1.5">{t('at once')}
-        <select class="field h-9" value={prefs.most} onchange={(event) => { prefs.most = Number(event.currentTarget.value); prefs.save(); }}>{#each MOST as [value, label] (value)}<option {value}>{t(label)}</option>{/each}</select>
-      </label>
     </li>
   </ul>
 </section>

@@ -7,7 +7,6 @@
   import type { Completion } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import type { Command } from '../../state/keys.svelte';
-  import { MOST } from '../../state/prefs.svelte';
   import { completed, kindOf } from '../../state/query';
   import { count } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
@@ -81,14 +80,6 @@
         ? t('{copies} above', { copies: count(sight.waiting.size, 'new copy', 'new copies') })
         : t('{changes}: show', { changes: count(sight.waiting.size, 'change') }),
   );
-
-  /** Another order or number: the list is another one. */
-  function change(what: () => void): void {
-    what();
-    console.prefs.save();
-    selection.begin();
-    sight.show(sight.loaded, sight.sittings);
-  }
 </script>
 
 <header class="header border-base-300 border-b px-3 pt-3 pb-2 sm:px-6.5">
@@ -174,7 +165,7 @@
           <button
             type="button"
             class="link touch max-sm:hidden"
-            onclick={() => change(() => (console.prefs.order = console.prefs.order === 'newest' ? 'oldest' : 'newest'))}
+            onclick={() => console.showHistory(console.prefs.order === 'newest' ? 'oldest' : 'newest', console.prefs.most)}
             title={t('Turn the order round')}
             data-order={console.prefs.order}>{console.prefs.order === 'newest' ? t('Newest first') : t('Oldest first')}</button
           >
@@ -183,9 +174,9 @@
             <select
               class="bg-base-100 touch h-6 cursor-pointer appearance-none rounded-sm text-right underline underline-offset-2 [field-sizing:content]"
               value={console.prefs.most}
-              onchange={(event) => change(() => (console.prefs.most = Number(event.currentTarget.value)))}
+              onchange={(event) => console.showHistory(console.prefs.order, Number(event.currentTarget.value))}
             >
-              {#each MOST as [most, label] (most)}<option value={most}>{t('show {label}', { label: t(label) })}</option>{/each}
+              {#each console.prefs.choices as [most, label] (most)}<option value={most}>{t('show {label}', { label: t(label) })}</option>{/each}
             </select>
           </label>
         {/if}

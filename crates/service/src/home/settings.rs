@@ -21,6 +21,7 @@ use crate::home::place::{BaseDirectories, Home, HomeError};
 pub mod change;
 mod exchanged;
 pub mod kept;
+mod known;
 pub mod look;
 pub mod phone;
 mod pictures;

@@ -1,7 +1,7 @@
 //! What of the file says how the console looks, and in which language everything is said.
 
 use serde::Deserialize;
-use yadori_api::{Density, Hours, Language, Look, Previews, Theme};
+use yadori_api::{Density, FirstShown, Hours, Language, Look, Previews, Theme};
 
 /// Why it can't look so.
 #[derive(Debug, thiserror::Error)]
@@ -19,6 +19,9 @@ pub enum LookError {
     /// No way of telling hours.
     #[error("`look.hours` is {0}; it must be 24 or 12")]
     Hours(u8),
+    /// No number of clips.
+    #[error("`look.shown` is {0}; it must be all or a number of clips from 1 on")]
+    Shown(String),
 }
 
 /// The section as it is written.
@@ -30,6 +33,16 @@ pub(super) struct LookSection {
     language: Option<String>,
     density: Option<String>,
     previews: Option<String>,
+    order: Option<String>,
+    shown: Option<Number>,
+}
+
+/// How many: a number, or a word for all.
+#[derive(Debug, Deserialize, PartialEq)]
+#[serde(untagged)]
+enum Number {
+    Number(i64),
+    Word(String),
 }
 
 /// One of some words, or the usual when none is written.
@@ -84,6 +97,20 @@ impl LookSection {
                     _ => None,
                 },
             )?,
+            order: word("order", "newest or oldest", self.order.as_deref(), |word| match word {
+                "newest" => Some(FirstShown::Newest),
+                "oldest" => Some(FirstShown::Oldest),
+                _ => None,
+            })?,
+            shown: match &self.shown {
+                None => None,
+                Some(Number::Word(word)) if word == "all" => None,
+                Some(Number::Word(word)) => return Err(LookError::Shown(word.clone())),
+                Some(Number::Number(number)) => match u32::try_from(*number) {
+                    Ok(number @ 1..) => Some(number),
+                    _ => return Err(LookError::Shown(number.to_string())),
+                },
+            },
         })
     }
 }
