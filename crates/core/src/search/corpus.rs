@@ -18,7 +18,7 @@ use crate::search::index::{Found, GoOn, Index, SEARCHED_BYTES, Text, facts_are_w
 use crate::search::query::Query;
 use crate::search::scan;
 use crate::search::texts::{
-    DEAD, DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Run, Spot, TITLED, Texts, WHOLE,
+    DEAD, DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Run, Sealed, Sealing, Spot, TITLED, Texts, WHOLE,
 };
 use crate::text::fold::{PART, fold, fold_into};
 
@@ -50,6 +50,16 @@ impl Corpus {
     /// Everything as it is now. Later changes do not reach it, and do not wait for it.
     pub fn texts(&self) -> Texts {
         self.texts.clone()
+    }
+
+    /// Blocks that are to be sealed next, if there are any: whoever makes their seal holds nobody up, and gives it back.
+    pub fn unsealed(&self) -> Option<Sealing> {
+        self.texts.main.unsealed()
+    }
+
+    /// Puts a seal on. False: what is below it has changed, and it is of no use.
+    pub fn put_seal(&mut self, sealed: Sealed) -> bool {
+        self.texts.main.put_seal(sealed)
     }
 
     /// How many clips can be found.

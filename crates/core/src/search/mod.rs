@@ -9,6 +9,7 @@ pub mod names;
 pub mod pattern;
 pub mod query;
 mod scan;
+mod seal;
 pub mod texts;
 mod tokens;
 pub mod when;

@@ -1,7 +1,8 @@
-//! The scan: blocks of documents, newest first, taken in turn by two threads, until enough was found.
+//! The scan: blocks of documents, newest first, taken in turn by two threads, until enough was found. Of blocks with a seal only
+//! those places are looked at that the seal leaves.
 
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use memchr::memmem::Finder;
 
@@ -12,12 +13,20 @@ use crate::search::index::{Found, GoOn};
 use crate::search::names::drawers_called;
 use crate::search::pattern::Pattern;
 use crate::search::query::{Is, Query, Term, Test};
+use crate::search::seal::{BLOCKS, FEW_BLOCKS, Left, Needle, Seal};
 use crate::search::texts::{Block, DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, TITLED, Texts};
 use crate::text::fold::{PART, fold};
 use crate::text::stack::overwrite_stack_of_scan;
 
 /// Blocks that one thread looks at before it is worth starting a second.
 const ALONE: usize = 3;
+
+/// What is looked at in one go.
+#[derive(Clone, Copy)]
+enum Piece<'t> {
+    Block(&'t Block),
+    Sealed(&'t [Arc<Block>], &'t Seal),
+}
 
 /// A word, a pattern, or a look at what is known without the text.
 enum Check<'q> {
@@ -37,6 +46,8 @@ pub(super) struct Bound<'q> {
     anchor: Option<Box<Finder<'q>>>,
     anchor_length: usize,
     checks: Checks<'q>,
+    /// The same, or the longest word where something cheaper tells documents apart, for what is sealed.
+    needle: Option<(Needle, Finder<'q>)>,
 }
 
 impl<'q> Bound<'q> {
@@ -49,7 +60,14 @@ impl<'q> Bound<'q> {
             anchor = Some(finder);
         }
         let anchor_length = anchor.as_ref().map_or(0, |finder| finder.needle().len());
-        Self { anchor, anchor_length, checks }
+        let words = query.terms.iter().filter(|term| !term.not).filter_map(|term| match &term.test {
+            Test::Words(words) => Some(words.as_bytes()),
+            _ => None,
+        });
+        let longest = || words.max_by_key(|words| words.len()).map(Finder::new);
+        let finder = anchor.as_deref().cloned().or_else(longest);
+        let needle = finder.and_then(|finder| Some((Needle::new(finder.needle())?, finder)));
+        Self { anchor, anchor_length, checks, needle }
     }
 
     fn holds(&self, block: &Block, doc: &Doc) -> bool {
@@ -198,13 +216,17 @@ pub(super) fn find(
 /// up.
 fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, go_on: GoOn<'_>) -> Option<Vec<&'t Doc>> {
     let mut found = Vec::new();
-    let newest_first: Vec<&Block> = run.blocks.iter().rev().map(|block| &**block).collect();
-    let (first, rest) = newest_first.split_at(newest_first.len().min(ALONE));
-    for block in first {
+    let newest_first = pieces(run, bound);
+    let blocks = newest_first.iter().filter(|piece| matches!(piece, Piece::Block(_))).count();
+    // What is sealed takes less time than a second thread takes to begin.
+    let alone = if blocks > 2 * ALONE { ALONE } else { newest_first.len() };
+    let (first, rest) = newest_first.split_at(newest_first.len().min(alone));
+    let mut left = Left::default();
+    for piece in first {
         if !go_on() {
             return None;
         }
-        look(block, bound, &mut found);
+        look_at(*piece, bound, wanted, &mut found, &mut left);
         if found.len() >= wanted {
             return Some(found);
         }
@@ -234,6 +256,31 @@ fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, go_on: GoOn<'_>) -> 
     Some(found)
 }
 
+/// A run in pieces, newest first.
+fn pieces<'t>(run: &'t Run, bound: &Bound<'_>) -> Vec<Piece<'t>> {
+    let mut pieces = Vec::with_capacity(run.blocks.len() / BLOCKS + BLOCKS);
+    let mut end = run.blocks.len();
+    while end > 0 {
+        // The seal of most blocks that end here, if there is one.
+        let sealed = [BLOCKS, FEW_BLOCKS].into_iter().find_map(|blocks| {
+            let first =
+                end.checked_sub(blocks).filter(|first| bound.needle.is_some() && first % blocks == 0)?;
+            Some((first, run.seals.get(first, blocks)?))
+        });
+        end = match sealed {
+            Some((first, seal)) => {
+                pieces.push(Piece::Sealed(&run.blocks[first..end], seal));
+                first
+            }
+            None => {
+                pieces.push(Piece::Block(&run.blocks[end - 1]));
+                end - 1
+            }
+        };
+    }
+    pieces
+}
+
 /// Blocks that two threads take in turn.
 struct Sharing<'t> {
     next: AtomicUsize,
@@ -252,19 +299,20 @@ struct Done<'t> {
 }
 
 impl<'t> Sharing<'t> {
-    fn work(&self, bound: &Bound<'_>, blocks: &[&'t Block], wanted: usize, go_on: GoOn<'_>) {
+    fn work(&self, bound: &Bound<'_>, pieces: &[Piece<'t>], wanted: usize, go_on: GoOn<'_>) {
+        let mut left = Left::default();
         loop {
             let n = self.next.fetch_add(1, Ordering::Relaxed);
-            if n >= blocks.len() {
+            if n >= pieces.len() {
                 return;
             }
             if !go_on() {
                 self.given_up.store(true, Ordering::Relaxed);
-                self.next.store(blocks.len(), Ordering::Relaxed);
+                self.next.store(pieces.len(), Ordering::Relaxed);
                 return;
             }
             let mut found = Vec::new();
-            look(blocks[n], bound, &mut found);
+            look_at(pieces[n], bound, wanted, &mut found, &mut left);
             let mut done = self.done.lock().unwrap_or_else(PoisonError::into_inner);
             done.parts[n] = Some(found);
             while let Some(Some(next)) = done.parts.get(done.whole) {
@@ -272,9 +320,53 @@ impl<'t> Sharing<'t> {
                 done.whole += 1;
             }
             if done.found >= wanted {
-                self.next.store(blocks.len(), Ordering::Relaxed);
+                self.next.store(pieces.len(), Ordering::Relaxed);
                 return;
             }
+        }
+    }
+}
+
+/// Adds what matches in a piece, newest first; at least up to as many as are wanted in all.
+fn look_at<'t>(
+    piece: Piece<'t>,
+    bound: &Bound<'_>,
+    wanted: usize,
+    found: &mut Vec<&'t Doc>,
+    left: &mut Left,
+) {
+    match (piece, &bound.needle) {
+        (Piece::Block(block), _) => look(block, bound, found),
+        (Piece::Sealed(blocks, seal), Some((needle, finder))) => {
+            let mut last = None;
+            let mut here: Vec<(usize, &Doc)> = Vec::new();
+            seal.places(needle, left, |place| {
+                let block: &Block = &blocks[place.block];
+                let end = place.to.min(block.text.len());
+                let (mut at, mut from) = (place.from, 0);
+                while at < end
+                    && let Some(hit) = finder.find(&block.text[at..end])
+                {
+                    let behind = at + hit + finder.needle().len();
+                    let n = from + block.docs[from..].partition_point(|doc| (doc.end as usize) < behind);
+                    let Some(doc) = block.docs.get(n) else { break };
+                    if !doc.is(DEAD) && bound.holds(block, doc) {
+                        here.push((n, doc));
+                    }
+                    (at, from) = (doc.end as usize, n);
+                }
+                // A text that goes on in the next piece was found there already.
+                for (n, doc) in here.drain(..).rev() {
+                    if last.is_none_or(|last| (place.block, n) < last) {
+                        last = Some((place.block, n));
+                        found.push(doc);
+                    }
+                }
+                found.len() < wanted
+            });
+        }
+        (Piece::Sealed(blocks, _), None) => {
+            blocks.iter().rev().for_each(|block| look(block, bound, found));
         }
     }
 }

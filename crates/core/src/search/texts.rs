@@ -8,12 +8,13 @@ use std::sync::Arc;
 
 use zeroize::Zeroize;
 
+use super::seal::{BLOCKS, FEW_BLOCKS, Seal};
 use crate::clip::device::DeviceId;
 use crate::clip::id::ClipId;
 use crate::clip::time::Micros;
 
 /// Documents in a block at most.
-pub(super) const BLOCK_DOCS: usize = 512;
+pub(super) const BLOCK_DOCS: usize = if cfg!(test) { 8 } else { 512 };
 /// Bytes of text in a block, unless a single text is longer.
 const BLOCK_BYTES: usize = 256 << 10;
 const FIRST_BYTES: usize = 4 << 10;
@@ -118,6 +119,69 @@ pub(super) struct Run {
     /// Bytes of text in its blocks, and how many of them are of dead documents.
     pub(super) bytes: usize,
     pub(super) dead_bytes: usize,
+    pub(super) seals: Seals,
+}
+
+/// The seals of a run.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Seals {
+    /// Of few blocks and of many, in the order of these, as far as they have one.
+    few: Vec<Option<Arc<Seal>>>,
+    many: Vec<Option<Arc<Seal>>>,
+}
+
+impl Seals {
+    fn of(&mut self, blocks: usize) -> &mut Vec<Option<Arc<Seal>>> {
+        if blocks == BLOCKS { &mut self.many } else { &mut self.few }
+    }
+
+    /// The seal of so many blocks from this one on.
+    pub(super) fn get(&self, block: usize, blocks: usize) -> Option<&Seal> {
+        let all = if blocks == BLOCKS { &self.many } else { &self.few };
+        all.get(block / blocks)?.as_deref()
+    }
+
+    fn put(&mut self, block: usize, blocks: usize, seal: Seal) {
+        let (all, number) = (self.of(blocks), block / blocks);
+        all.resize(all.len().max(number + 1), None);
+        all[number] = Some(Arc::new(seal));
+        if blocks == BLOCKS {
+            let fews = self.few.iter_mut().skip(block / FEW_BLOCKS).take(BLOCKS / FEW_BLOCKS);
+            fews.for_each(|few| *few = None);
+        }
+    }
+
+    /// Something below has changed.
+    fn open(&mut self, block: usize) {
+        for blocks in [FEW_BLOCKS, BLOCKS] {
+            if let Some(seal) = self.of(blocks).get_mut(block / blocks) {
+                *seal = None;
+            }
+        }
+    }
+
+    pub(super) fn all(&self) -> impl Iterator<Item = &Seal> {
+        self.few.iter().chain(&self.many).flatten().map(|seal| &**seal)
+    }
+}
+
+/// Blocks that are to be sealed, as they are.
+#[derive(Clone, Debug)]
+pub struct Sealing {
+    first: usize,
+    blocks: Vec<Arc<Block>>,
+}
+
+/// Blocks with their seal.
+#[derive(Debug)]
+pub struct Sealed(Sealing, Seal);
+
+impl Sealing {
+    /// Makes the seal; some tens of milliseconds, for which nobody has to wait.
+    pub fn seal(self) -> Sealed {
+        let seal = Seal::of(&self.blocks);
+        Sealed(self, seal)
+    }
 }
 
 impl Run {
@@ -148,7 +212,35 @@ impl Run {
         Spot { side, block: as_u32(number), n: as_u32(block.docs.len() - 1) }
     }
 
+    /// The newest blocks that are whole and have no seal: few that are not yet many, then many.
+    pub(super) fn unsealed(&self) -> Option<Sealing> {
+        // The last one is still written to.
+        let whole = self.blocks.len().saturating_sub(1);
+        let many = whole / BLOCKS * BLOCKS;
+        let open = |blocks: usize, from: usize, to: usize| {
+            let firsts = (from..to).step_by(blocks).filter(|first| first + blocks <= to);
+            firsts.rev().find(|first| self.seals.get(*first, blocks).is_none()).map(|first| (first, blocks))
+        };
+        let (first, blocks) = open(FEW_BLOCKS, many, whole).or_else(|| open(BLOCKS, 0, many))?;
+        Some(Sealing { first, blocks: self.blocks[first..first + blocks].to_vec() })
+    }
+
+    /// Puts a seal on blocks that are as they were when it was begun. False: they are not.
+    pub(super) fn put_seal(&mut self, Sealed(of, seal): Sealed) -> bool {
+        let blocks = of.blocks.len();
+        let same = self
+            .blocks
+            .get(of.first..of.first + blocks)
+            .is_some_and(|now| now.iter().zip(&of.blocks).all(|(now, then)| Arc::ptr_eq(now, then)));
+        if same {
+            self.seals.put(of.first, blocks, seal);
+        }
+        same
+    }
+
     pub(super) fn kill(&mut self, spot: Spot) -> Doc {
+        // It would tell of what is gone.
+        self.seals.open(spot.block as usize);
         let block = Arc::make_mut(&mut self.blocks[spot.block as usize]);
         let doc = &mut block.docs[spot.n as usize];
         doc.flags |= DEAD;
@@ -262,6 +354,11 @@ impl Texts {
     /// Bytes of text held.
     pub fn bytes(&self) -> usize {
         [&self.main, &self.side].iter().flat_map(|run| &run.blocks).map(|one| one.text.capacity()).sum()
+    }
+
+    /// Bytes of seals.
+    pub fn seal_bytes(&self) -> usize {
+        self.main.seals.all().map(Seal::bytes).sum()
     }
 }
 

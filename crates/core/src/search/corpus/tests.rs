@@ -18,6 +18,7 @@ use crate::merge::drawer::{Drawer, DrawerState};
 use crate::merge::register::Written;
 use crate::merge::stamp::Stamp;
 use crate::search::query::{Is, Term, Test};
+use crate::search::seal::{BLOCKS, FEW_BLOCKS, Seal};
 use crate::search::when::Here;
 use crate::text::fold::fold;
 
@@ -117,6 +118,7 @@ enum Step {
     Title(u64, String),
     Pin(u64, bool),
     Read(u64, String),
+    Seal,
 }
 
 fn text() -> impl Strategy<Value = String> {
@@ -135,8 +137,9 @@ fn steps() -> impl Strategy<Value = Vec<Step>> {
         1 => (0u64..40, text()).prop_map(|(n, title)| Step::Title(n, title)),
         1 => (0u64..40, any::<bool>()).prop_map(|(n, drawer)| Step::Pin(n, drawer)),
         1 => (0u64..40, text()).prop_map(|(n, words)| Step::Read(n, words)),
+        1 => Just(Step::Seal),
     ];
-    proptest::collection::vec(step, 0..80)
+    proptest::collection::vec(step, 0..120)
 }
 
 fn query_text() -> impl Strategy<Value = String> {
@@ -170,6 +173,13 @@ fn query_text() -> impl Strategy<Value = String> {
         (any::<bool>(), group.prop_map(|parts| format!("({})", joined(parts)))).prop_map(turned)
     });
     proptest::collection::vec((any::<bool>(), part), 1..4).prop_map(joined)
+}
+
+/// Seals whatever can be sealed.
+fn seal(corpus: &mut Corpus) {
+    while let Some(sealing) = corpus.unsealed() {
+        assert!(corpus.put_seal(sealing.seal()));
+    }
 }
 
 fn put(history: &mut History, corpus: &mut Corpus, clip: Clip) {
@@ -212,6 +222,7 @@ proptest! {
                     clip.state.keep(kept, at);
                     put(&mut history, &mut corpus, clip);
                 },
+                Step::Seal => seal(&mut corpus),
                 Step::Read(n, words) => if let Some(clip) = known(n) {
                     corpus.put_read(&clip, history.drawers(), &words);
                     read.insert(clip.id, words);
@@ -358,4 +369,99 @@ fn a_search_sees_the_texts_as_they_were_and_no_writer_waits_for_it() {
     };
     assert_eq!((count(&before, "oats"), count(&before, "gas")), (3_000, 0));
     assert_eq!((count(&corpus.texts(), "oats"), count(&corpus.texts(), "gas")), (1_000, 1_000));
+}
+
+/// Texts long enough to go over pieces and blocks, of few letters, so that words are nearly there more often than not.
+fn long_text() -> impl Strategy<Value = String> {
+    prop_oneof![
+        6 => "[abか ]{0,60}",
+        2 => "[ab小 \n]{200,600}",
+        1 => "[abc]{3000,5000}",
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(150))]
+
+    #[test]
+    fn what_is_sealed_is_found_as_what_is_not(
+        texts in proptest::collection::vec(long_text(), 30..120),
+        gone in proptest::collection::vec(any::<proptest::sample::Index>(), 0..12),
+        cuts in proptest::collection::vec((any::<proptest::sample::Index>(), any::<proptest::sample::Index>(), 1usize..60), 1..16),
+        more in proptest::collection::vec(long_text(), 0..20),
+        most in prop_oneof![Just(1usize), Just(3), Just(1_000)],
+    ) {
+        let (mut plain, mut sealed) = (Corpus::default(), Corpus::default());
+        let drawers = Drawers::default();
+        let mut number = 0u64;
+        let mut add = |text: &str, both: [&mut Corpus; 2]| {
+            number += 1;
+            for corpus in both {
+                corpus.put(&clip(number, text, number as i64), &drawers, Text::Whole(text));
+            }
+        };
+        for text in &texts {
+            add(text, [&mut plain, &mut sealed]);
+        }
+        let early = sealed.unsealed();
+        for (n, one) in gone.iter().enumerate() {
+            let id = clip(one.index(texts.len()) as u64 + 1, "", 0).id;
+            plain.remove(id);
+            sealed.remove(id);
+            if n % 3 == 0 {
+                seal(&mut sealed);
+            }
+        }
+        // Made of what was there before: it is put on only where that is still as it was.
+        if let Some(early) = early {
+            sealed.put_seal(early.seal());
+        }
+        seal(&mut sealed);
+        for text in &more {
+            add(text, [&mut plain, &mut sealed]);
+        }
+        prop_assert!(sealed.texts.seal_bytes() > 0 || sealed.texts.main.blocks.len() < 3);
+        for (which, from, length) in cuts {
+            let text = fold(&texts[which.index(texts.len())]);
+            let letters: Vec<char> = text.chars().collect();
+            let from = from.index(letters.len().max(1));
+            let word: String = letters.iter().skip(from).take(length).collect();
+            for word in [word.clone(), format!("{word}b"), format!("x{word}")] {
+                if word.trim().is_empty() || word.contains('"') {
+                    continue;
+                }
+                let query = Query::parse(&format!("\"{word}\""), &here()).unwrap();
+                let found = |corpus: &Corpus| corpus.find(&query, &drawers, most, &|| true).unwrap();
+                prop_assert_eq!(found(&sealed), found(&plain), "{:?}", word);
+            }
+        }
+    }
+
+    #[test]
+    fn no_seal_tells_of_what_was_removed(
+        texts in proptest::collection::vec("[a-f]{4,40}", 20..60),
+        gone in proptest::collection::vec(any::<proptest::sample::Index>(), 1..6),
+    ) {
+        let mut corpus = Corpus::default();
+        let drawers = Drawers::default();
+        for (n, text) in texts.iter().enumerate() {
+            corpus.put(&clip(n as u64, text, n as i64), &drawers, Text::Whole(text));
+        }
+        seal(&mut corpus);
+        for one in &gone {
+            corpus.remove(clip(one.index(texts.len()) as u64, "", 0).id);
+            // At once: each seal that there is was made of what there is.
+            let run = &corpus.texts.main;
+            for blocks in [BLOCKS, FEW_BLOCKS] {
+                for first in (0..run.blocks.len()).step_by(blocks) {
+                    if let Some(own) = run.seals.get(first, blocks) {
+                        prop_assert_eq!(own, &Seal::of(&run.blocks[first..first + blocks]));
+                    }
+                }
+            }
+        }
+        let of_sealed = corpus.texts.main.seals.all().count();
+        seal(&mut corpus);
+        prop_assert!(corpus.texts.main.seals.all().count() >= of_sealed);
+    }
 }
