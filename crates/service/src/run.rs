@@ -29,7 +29,7 @@ use crate::state::clock::now;
 use crate::state::files::Files;
 use crate::state::pausing::Pausing;
 use crate::writer::{Queue, Writer, queue};
-use crate::{chords, clearing, hosting, intake, letting_in, pictures, records, signs};
+use crate::{chords, clearing, hosting, intake, letting_in, pictures, records, search, signs};
 
 /// How long open requests may take to end.
 const LAST_REQUESTS: Duration = Duration::from_secs(3);
@@ -186,6 +186,7 @@ pub async fn run_on(
         config: context.config.clone(),
     };
     app.parts.start("showing signs", signs::showing::run(app.clone(), around));
+    app.parts.start("sealing what is searched", search::sealing::run(app.clone()));
     app.parts.start("reading pictures", pictures::reading::run(app.clone(), queue.clone()));
     app.parts.start("room for the records", records::space::run(app.clone(), of_records));
     app.parts.start("telling how things stand", app.clone().tell_status());

@@ -18,7 +18,8 @@ use crate::search::index::{Found, GoOn, Index, SEARCHED_BYTES, Text, facts_are_w
 use crate::search::query::Query;
 use crate::search::scan;
 use crate::search::texts::{
-    DEAD, DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Run, Sealed, Sealing, Spot, TITLED, Texts, WHOLE,
+    DEAD, DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Replaced, Run, Sealable, Sealed, Sealing, Spot,
+    TITLED, Texts, WHOLE,
 };
 use crate::text::fold::{PART, fold, fold_into};
 
@@ -52,13 +53,14 @@ impl Corpus {
         self.texts.clone()
     }
 
-    /// Blocks that are to be sealed next, if there are any: whoever makes their seal holds nobody up, and gives it back.
-    pub fn unsealed(&self) -> Option<Sealing> {
-        self.texts.main.unsealed()
+    /// Blocks that are to be sealed next, if there are any that may not wait: whoever makes their seal holds nobody up, and gives
+    /// it back.
+    pub fn unsealed(&self, may_wait: &dyn Fn(Sealable) -> bool) -> Option<Sealing> {
+        self.texts.main.unsealed(may_wait)
     }
 
-    /// Puts a seal on. False: what is below it has changed, and it is of no use.
-    pub fn put_seal(&mut self, sealed: Sealed) -> bool {
+    /// Puts a seal on; gives those whose place it takes. `None`: what is below it has changed, and it is of no use.
+    pub fn put_seal(&mut self, sealed: Sealed) -> Option<Replaced> {
         self.texts.main.put_seal(sealed)
     }
 

@@ -2,7 +2,9 @@
 //! letters of a pattern are folded as texts are, so that case and accents do not matter in it either.
 
 use regex::bytes::{Regex, RegexBuilder};
-use regex_syntax::ast::{self, Ast, ClassSetItem, Literal, LiteralKind, Visitor};
+use regex_syntax::ast::{
+    self, Ast, ClassSetItem, Literal, LiteralKind, RepetitionKind, RepetitionRange, Visitor,
+};
 
 use crate::text::fold::fold;
 
@@ -11,9 +13,9 @@ pub const PATTERN_CHARS: usize = 400;
 /// Bytes of a compiled pattern at most.
 const COMPILED_BYTES: usize = 1 << 20;
 
-/// A compiled pattern.
+/// A compiled pattern, and the longest piece of text that whatever matches has, if there is one.
 #[derive(Clone, Debug)]
-pub struct Pattern(Regex);
+pub struct Pattern(Regex, String);
 
 /// Why a pattern can't be used: the byte in it where that shows, and why.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -48,13 +50,18 @@ impl Pattern {
             .size_limit(COMPILED_BYTES)
             .dfa_size_limit(COMPILED_BYTES)
             .build()
-            .map(Self)
+            .map(|compiled| Self(compiled, required(&ast)))
             .map_err(|why| match why {
                 regex::Error::CompiledTooBig(_) => too_large(),
                 why => {
                     PatternError { at: 0, why: why.to_string().lines().last().unwrap_or_default().to_owned() }
                 }
             })
+    }
+
+    /// Folded letters that every text has in which it matches; may be none.
+    pub fn required(&self) -> &str {
+        &self.1
     }
 
     /// True when it matches somewhere in a folded text.
@@ -84,6 +91,64 @@ fn folded(text: &str, ast: &Ast) -> String {
     }
     out.push_str(&text[at..]);
     out
+}
+
+/// The longest run of letters that a match must have.
+fn required(ast: &Ast) -> String {
+    /// What has been run together so far, and the longest of what was before.
+    #[derive(Default)]
+    struct Runs {
+        now: String,
+        longest: String,
+    }
+    impl Runs {
+        fn end(&mut self) {
+            let now = std::mem::take(&mut self.now);
+            if now.len() > self.longest.len() {
+                self.longest = now;
+            }
+        }
+
+        fn add(&mut self, ast: &Ast) {
+            match ast {
+                // Neither takes up any text.
+                Ast::Empty(_) | Ast::Assertion(_) | Ast::Flags(_) => {}
+                Ast::Literal(literal) if literal.c.is_ascii() => {
+                    self.now.push(literal.c.to_ascii_lowercase());
+                }
+                Ast::Literal(literal) if literal.kind == LiteralKind::Verbatim => {
+                    let folded = fold(literal.c.encode_utf8(&mut [0; 4]));
+                    if folded.is_empty() {
+                        self.end();
+                    }
+                    self.now.push_str(&folded);
+                }
+                Ast::Group(group) => self.add(&group.ast),
+                Ast::Concat(all) => all.asts.iter().for_each(|one| self.add(one)),
+                Ast::Repetition(repeated) => {
+                    self.end();
+                    let least = match &repeated.op.kind {
+                        RepetitionKind::OneOrMore => 1,
+                        RepetitionKind::ZeroOrOne | RepetitionKind::ZeroOrMore => 0,
+                        RepetitionKind::Range(
+                            RepetitionRange::Exactly(least)
+                            | RepetitionRange::AtLeast(least)
+                            | RepetitionRange::Bounded(least, _),
+                        ) => *least,
+                    };
+                    if least > 0 {
+                        self.add(&repeated.ast);
+                        self.end();
+                    }
+                }
+                _ => self.end(),
+            }
+        }
+    }
+    let mut runs = Runs::default();
+    runs.add(ast);
+    runs.end();
+    runs.longest
 }
 
 #[derive(Default)]
@@ -129,6 +194,8 @@ impl Visitor for Letters {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
 
     fn matches(pattern: &str, text: &str) -> bool {
@@ -141,6 +208,30 @@ mod tests {
         assert!(matches("straße$", "Lange Strasse"));
         assert!(matches(r"^\w+ HUT", "Kestrel Hut"));
         assert!(!matches(r"^hut", "Kestrel Hut"));
+    }
+
+    #[test]
+    fn what_a_pattern_requires_is_the_longest_run_of_its_letters() {
+        let required = |pattern: &str| Pattern::new(pattern).unwrap().required().to_owned();
+        assert_eq!(required(r"hut \d+ Bunks"), " bunks");
+        assert_eq!(required("Straße|Weg"), "");
+        assert_eq!(required("(Lange )Straße$"), "lange strasse");
+        assert_eq!(required("ab?cde(fg)*h{2,3}"), "cde");
+        assert_eq!(required(r"^M[äö]kinen\b"), "kinen");
+        assert_eq!(required("x*"), "");
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_matches_has_what_is_required(
+            pattern in "(a|B|é|ß|ﬁ|ς|か|゛|\\.|[ab]|[^b]|\\w|a\\+|b\\*|é\\?|(\\(a|(b|é)\\))|\\^|\\$|(k|S){1,2}){1,7}",
+            text in "[aAbBéßﬁςσkKsſ゛かが ]{0,24}",
+        ) {
+            if let Ok(pattern) = Pattern::new(&pattern) {
+                let folded = fold(&text);
+                prop_assert!(!pattern.matches(folded.as_bytes()) || folded.contains(pattern.required()));
+            }
+        }
     }
 
     #[test]

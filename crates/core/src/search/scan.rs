@@ -40,14 +40,33 @@ enum Check<'q> {
 /// Checks that must all hold, each with whether it is turned round: the cheap ones first.
 struct Checks<'q>(Vec<(bool, Check<'q>)>);
 
+/// A word by which a document can be found.
+type Way<'q> = (Needle, Finder<'q>);
+
+/// Words of which every match has one, if there are such: those that are likely to be the rarest.
+fn ways(terms: &[Term]) -> Option<Vec<&[u8]>> {
+    fn of(term: &Term) -> Option<Vec<&[u8]>> {
+        match &term.test {
+            _ if term.not => None,
+            Test::Words(words) => Some(vec![words.as_bytes()]),
+            Test::Pattern(pattern) => Some(vec![pattern.required().as_bytes()]),
+            Test::Any(any) => Some(any.iter().map(|terms| ways(terms)).collect::<Option<Vec<_>>>()?.concat()),
+            _ => None,
+        }
+    }
+    let all = terms.iter().filter_map(of).filter(|words| words.iter().all(|word| !word.is_empty()));
+    // Long words are rare words; of several the shortest counts.
+    all.max_by_key(|words| (words.iter().map(|word| word.len()).min(), std::cmp::Reverse(words.len())))
+}
+
 /// A query bound to a corpus: names resolved to numbers, words prepared for finding.
 pub(super) struct Bound<'q> {
     /// The longest word that must be there, when nothing cheaper tells documents apart.
     anchor: Option<Box<Finder<'q>>>,
     anchor_length: usize,
     checks: Checks<'q>,
-    /// The same, or the longest word where something cheaper tells documents apart, for what is sealed.
-    needle: Option<(Needle, Finder<'q>)>,
+    /// What is sealed has one of these, or does not match; `None`: nothing is known of that.
+    ways: Option<Vec<Way<'q>>>,
 }
 
 impl<'q> Bound<'q> {
@@ -60,18 +79,20 @@ impl<'q> Bound<'q> {
             anchor = Some(finder);
         }
         let anchor_length = anchor.as_ref().map_or(0, |finder| finder.needle().len());
-        let words = query.terms.iter().filter(|term| !term.not).filter_map(|term| match &term.test {
-            Test::Words(words) => Some(words.as_bytes()),
-            _ => None,
+        let ways = ways(&query.terms).map(|words| {
+            words.into_iter().filter_map(|word| Some((Needle::new(word)?, Finder::new(word)))).collect()
         });
-        let longest = || words.max_by_key(|words| words.len()).map(Finder::new);
-        let finder = anchor.as_deref().cloned().or_else(longest);
-        let needle = finder.and_then(|finder| Some((Needle::new(finder.needle())?, finder)));
-        Self { anchor, anchor_length, checks, needle }
+        Self { anchor, anchor_length, checks, ways }
     }
 
     fn holds(&self, block: &Block, doc: &Doc) -> bool {
         self.checks.hold(block, doc)
+    }
+
+    /// The same of a document that was not found by the anchor.
+    fn matches(&self, block: &Block, doc: &Doc) -> bool {
+        let has = |anchor: &Finder<'_>| anchor.find(block.text_of(doc)).is_some();
+        !doc.is(DEAD) && self.anchor.as_deref().is_none_or(has) && self.holds(block, doc)
     }
 }
 
@@ -264,7 +285,7 @@ fn pieces<'t>(run: &'t Run, bound: &Bound<'_>) -> Vec<Piece<'t>> {
         // The seal of most blocks that end here, if there is one.
         let sealed = [BLOCKS, FEW_BLOCKS].into_iter().find_map(|blocks| {
             let first =
-                end.checked_sub(blocks).filter(|first| bound.needle.is_some() && first % blocks == 0)?;
+                end.checked_sub(blocks).filter(|first| bound.ways.is_some() && first % blocks == 0)?;
             Some((first, run.seals.get(first, blocks)?))
         });
         end = match sealed {
@@ -335,40 +356,72 @@ fn look_at<'t>(
     found: &mut Vec<&'t Doc>,
     left: &mut Left,
 ) {
-    match (piece, &bound.needle) {
+    match (piece, bound.ways.as_deref()) {
         (Piece::Block(block), _) => look(block, bound, found),
-        (Piece::Sealed(blocks, seal), Some((needle, finder))) => {
-            let mut last = None;
-            let mut here: Vec<(usize, &Doc)> = Vec::new();
-            seal.places(needle, left, |place| {
-                let block: &Block = &blocks[place.block];
-                let end = place.to.min(block.text.len());
-                let (mut at, mut from) = (place.from, 0);
-                while at < end
-                    && let Some(hit) = finder.find(&block.text[at..end])
-                {
-                    let behind = at + hit + finder.needle().len();
-                    let n = from + block.docs[from..].partition_point(|doc| (doc.end as usize) < behind);
-                    let Some(doc) = block.docs.get(n) else { break };
-                    if !doc.is(DEAD) && bound.holds(block, doc) {
-                        here.push((n, doc));
-                    }
-                    (at, from) = (doc.end as usize, n);
-                }
-                // A text that goes on in the next piece was found there already.
-                for (n, doc) in here.drain(..).rev() {
-                    if last.is_none_or(|last| (place.block, n) < last) {
-                        last = Some((place.block, n));
-                        found.push(doc);
-                    }
+        (Piece::Sealed(blocks, _), None) => {
+            blocks.iter().rev().for_each(|block| look(block, bound, found));
+        }
+        (Piece::Sealed(blocks, seal), Some([way])) => {
+            look_by(blocks, seal, way, left, |block, _, doc| {
+                if bound.matches(block, doc) {
+                    found.push(doc);
                 }
                 found.len() < wanted
             });
         }
-        (Piece::Sealed(blocks, _), None) => {
-            blocks.iter().rev().for_each(|block| look(block, bound, found));
+        // By each way, and then in order.
+        (Piece::Sealed(blocks, seal), Some(ways)) => {
+            let mut may: Vec<(usize, usize)> = Vec::new();
+            for way in ways {
+                look_by(blocks, seal, way, left, |_, place, _| {
+                    may.push(place);
+                    true
+                });
+            }
+            may.sort_unstable_by(|one, other| other.cmp(one));
+            may.dedup();
+            let docs = may.into_iter().map(|(block, n)| (&*blocks[block], &blocks[block].docs[n]));
+            found.extend(docs.filter(|(block, doc)| bound.matches(block, doc)).map(|(_, doc)| doc));
         }
     }
+}
+
+/// Gives the documents below a seal that have a word, newest first, each with its block and its number there, until nobody wants
+/// more.
+fn look_by<'t>(
+    blocks: &'t [Arc<Block>],
+    seal: &Seal,
+    (needle, finder): &Way<'_>,
+    left: &mut Left,
+    mut each: impl FnMut(&'t Block, (usize, usize), &'t Doc) -> bool,
+) {
+    let mut last = None;
+    let mut here = Vec::new();
+    seal.places(needle, left, |place| {
+        let block: &Block = &blocks[place.block];
+        let end = place.to.min(block.text.len());
+        let (mut at, mut from) = (place.from, 0);
+        while at < end
+            && let Some(hit) = finder.find(&block.text[at..end])
+        {
+            let behind = at + hit + finder.needle().len();
+            let n = from + block.docs[from..].partition_point(|doc| (doc.end as usize) < behind);
+            let Some(doc) = block.docs.get(n) else { break };
+            here.push(n);
+            (at, from) = (doc.end as usize, n);
+        }
+        // A text that goes on in the next piece was found there already.
+        while let Some(n) = here.pop() {
+            let at = (place.block, n);
+            if last.is_none_or(|last| at < last) {
+                last = Some(at);
+                if !each(block, at, &block.docs[n]) {
+                    return false;
+                }
+            }
+        }
+        true
+    });
 }
 
 /// Adds what matches in a block, newest first.

@@ -12,6 +12,7 @@ use super::seal::{BLOCKS, FEW_BLOCKS, Seal};
 use crate::clip::device::DeviceId;
 use crate::clip::id::ClipId;
 use crate::clip::time::Micros;
+use crate::text::stack::overwrite_stack;
 
 /// Documents in a block at most.
 pub(super) const BLOCK_DOCS: usize = if cfg!(test) { 8 } else { 512 };
@@ -141,14 +142,15 @@ impl Seals {
         all.get(block / blocks)?.as_deref()
     }
 
-    fn put(&mut self, block: usize, blocks: usize, seal: Seal) {
+    fn put(&mut self, block: usize, blocks: usize, seal: Seal) -> Replaced {
         let (all, number) = (self.of(blocks), block / blocks);
         all.resize(all.len().max(number + 1), None);
         all[number] = Some(Arc::new(seal));
-        if blocks == BLOCKS {
-            let fews = self.few.iter_mut().skip(block / FEW_BLOCKS).take(BLOCKS / FEW_BLOCKS);
-            fews.for_each(|few| *few = None);
+        if blocks < BLOCKS {
+            return Replaced(Vec::new());
         }
+        let fews = self.few.iter_mut().skip(block / FEW_BLOCKS).take(BLOCKS / FEW_BLOCKS);
+        Replaced(fews.filter_map(Option::take).collect())
     }
 
     /// Something below has changed.
@@ -176,10 +178,23 @@ pub struct Sealing {
 #[derive(Debug)]
 pub struct Sealed(Sealing, Seal);
 
+/// Seals that another one has taken the place of. To let go of them takes a while, for which nobody has to wait.
+#[derive(Debug)]
+pub struct Replaced(#[expect(dead_code, reason = "held to be let go of")] Vec<Arc<Seal>>);
+
+/// Which blocks: the number of the first, and how many.
+pub type Sealable = (usize, usize);
+
 impl Sealing {
+    /// Which blocks they are.
+    pub fn which(&self) -> Sealable {
+        (self.first, self.blocks.len())
+    }
+
     /// Makes the seal; some tens of milliseconds, for which nobody has to wait.
     pub fn seal(self) -> Sealed {
         let seal = Seal::of(&self.blocks);
+        overwrite_stack();
         Sealed(self, seal)
     }
 }
@@ -212,30 +227,28 @@ impl Run {
         Spot { side, block: as_u32(number), n: as_u32(block.docs.len() - 1) }
     }
 
-    /// The newest blocks that are whole and have no seal: few that are not yet many, then many.
-    pub(super) fn unsealed(&self) -> Option<Sealing> {
+    /// The newest blocks that are whole and have no seal: few that are not yet many, then many. Not those that may wait.
+    pub(super) fn unsealed(&self, may_wait: &dyn Fn(Sealable) -> bool) -> Option<Sealing> {
         // The last one is still written to.
         let whole = self.blocks.len().saturating_sub(1);
         let many = whole / BLOCKS * BLOCKS;
         let open = |blocks: usize, from: usize, to: usize| {
-            let firsts = (from..to).step_by(blocks).filter(|first| first + blocks <= to);
-            firsts.rev().find(|first| self.seals.get(*first, blocks).is_none()).map(|first| (first, blocks))
+            let firsts = (from..to).step_by(blocks).filter(|first| first + blocks <= to).rev();
+            let mut open = firsts.filter(|first| self.seals.get(*first, blocks).is_none());
+            open.find(|first| !may_wait((*first, blocks))).map(|first| (first, blocks))
         };
         let (first, blocks) = open(FEW_BLOCKS, many, whole).or_else(|| open(BLOCKS, 0, many))?;
         Some(Sealing { first, blocks: self.blocks[first..first + blocks].to_vec() })
     }
 
-    /// Puts a seal on blocks that are as they were when it was begun. False: they are not.
-    pub(super) fn put_seal(&mut self, Sealed(of, seal): Sealed) -> bool {
+    /// Puts a seal on blocks that are as they were when it was begun. `None`: they are not.
+    pub(super) fn put_seal(&mut self, Sealed(of, seal): Sealed) -> Option<Replaced> {
         let blocks = of.blocks.len();
         let same = self
             .blocks
             .get(of.first..of.first + blocks)
             .is_some_and(|now| now.iter().zip(&of.blocks).all(|(now, then)| Arc::ptr_eq(now, then)));
-        if same {
-            self.seals.put(of.first, blocks, seal);
-        }
-        same
+        same.then(|| self.seals.put(of.first, blocks, seal))
     }
 
     pub(super) fn kill(&mut self, spot: Spot) -> Doc {

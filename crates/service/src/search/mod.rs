@@ -2,3 +2,4 @@
 
 pub mod find;
 pub mod long_texts;
+pub mod sealing;

@@ -11,7 +11,7 @@ use tokio::sync::{Notify, watch};
 use yadori_core::acts::far_ahead;
 use yadori_core::history::stored::Held;
 use yadori_core::search::index::facts_are_whole;
-use yadori_core::search::texts::Texts;
+use yadori_core::search::texts::{Sealable, Sealed, Sealing, Texts};
 use yadori_core::search::{Corpus, Index, Text};
 use yadori_core::text::stack::overwrite_stack;
 use yadori_core::{
@@ -31,6 +31,7 @@ pub struct Clips {
     unread: AtomicU64,
     loaded: watch::Sender<bool>,
     grew: Notify,
+    searched: Notify,
 }
 
 impl Clips {
@@ -44,6 +45,7 @@ impl Clips {
             unread: AtomicU64::new(0),
             loaded: watch::Sender::new(false),
             grew: Notify::new(),
+            searched: Notify::new(),
         }
     }
 
@@ -110,6 +112,22 @@ impl Clips {
         self.corpus.read().texts()
     }
 
+    /// What is searched has changed since this was asked last.
+    pub async fn searched_changes(&self) {
+        self.searched.notified().await;
+    }
+
+    /// Texts that are to be sealed next, if there are any that may not wait.
+    pub fn unsealed(&self, may_wait: &dyn Fn(Sealable) -> bool) -> Option<Sealing> {
+        self.corpus.read().unsealed(may_wait)
+    }
+
+    /// Puts a seal on texts, if they are as they were. What it replaces is let go of here, while nobody waits.
+    pub fn put_seal(&self, sealed: Sealed) {
+        let replaced = self.corpus.write().put_seal(sealed);
+        drop(replaced);
+    }
+
     /// True when all that is searched of this clip's text is known to the search.
     pub fn has_whole_text(&self, id: ClipId) -> bool {
         self.corpus.read().has_whole(id)
@@ -165,6 +183,7 @@ impl Clips {
         *self.corpus.write() = corpus;
         *self.history.write() = history;
         self.grew.notify_one();
+        self.searched.notify_one();
     }
 
     pub(crate) fn set_loaded(&self) {
@@ -183,6 +202,7 @@ impl Clips {
             Some(clip) => corpus.put(clip, &drawers, text.map_or(Text::Known, Text::Whole)),
             None => corpus.remove(id),
         }
+        self.searched.notify_one();
         let mut history = self.history.write();
         let placed = match clip {
             Some(clip) => {
@@ -217,6 +237,7 @@ impl Clips {
             }
             forgotten.iter().for_each(|id| corpus.remove(*id));
         }
+        self.searched.notify_one();
         let mut history = self.history.write();
         history.settle_many(many, forgotten);
     }
@@ -231,6 +252,7 @@ impl Clips {
     /// Nothing is left of a clip, not even that it was there.
     pub(crate) fn forget(&self, id: ClipId) -> (Placed, u64) {
         self.corpus.write().remove(id);
+        self.searched.notify_one();
         let mut history = self.history.write();
         let placed = history.forget(id);
         (placed, history.revision())
@@ -250,6 +272,7 @@ impl Clips {
         };
         if let Some(clip) = clip {
             put(&mut corpus, &clip, &drawers);
+            self.searched.notify_one();
         }
     }
 

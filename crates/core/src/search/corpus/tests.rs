@@ -177,8 +177,8 @@ fn query_text() -> impl Strategy<Value = String> {
 
 /// Seals whatever can be sealed.
 fn seal(corpus: &mut Corpus) {
-    while let Some(sealing) = corpus.unsealed() {
-        assert!(corpus.put_seal(sealing.seal()));
+    while let Some(sealing) = corpus.unsealed(&|_| false) {
+        assert!(corpus.put_seal(sealing.seal()).is_some());
     }
 }
 
@@ -376,18 +376,18 @@ fn long_text() -> impl Strategy<Value = String> {
     prop_oneof![
         6 => "[abか ]{0,60}",
         2 => "[ab小 \n]{200,600}",
-        1 => "[abc]{3000,5000}",
+        1 => "[abc]{1500,2500}",
     ]
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(150))]
+    #![proptest_config(ProptestConfig::with_cases(64))]
 
     #[test]
     fn what_is_sealed_is_found_as_what_is_not(
         texts in proptest::collection::vec(long_text(), 30..120),
         gone in proptest::collection::vec(any::<proptest::sample::Index>(), 0..12),
-        cuts in proptest::collection::vec((any::<proptest::sample::Index>(), any::<proptest::sample::Index>(), 1usize..60), 1..16),
+        cuts in proptest::collection::vec((any::<proptest::sample::Index>(), any::<proptest::sample::Index>(), 1usize..60), 1..6),
         more in proptest::collection::vec(long_text(), 0..20),
         most in prop_oneof![Just(1usize), Just(3), Just(1_000)],
     ) {
@@ -403,7 +403,7 @@ proptest! {
         for text in &texts {
             add(text, [&mut plain, &mut sealed]);
         }
-        let early = sealed.unsealed();
+        let early = sealed.unsealed(&|_| false);
         for (n, one) in gone.iter().enumerate() {
             let id = clip(one.index(texts.len()) as u64 + 1, "", 0).id;
             plain.remove(id);
@@ -430,9 +430,19 @@ proptest! {
                 if word.trim().is_empty() || word.contains('"') {
                     continue;
                 }
-                let query = Query::parse(&format!("\"{word}\""), &here()).unwrap();
+                let turned = word.chars().rev().collect::<String>();
+                let pattern = word.replace(['\n', '/'], ".");
+                for text in [
+                    format!("\"{word}\""),
+                    format!("\"{word}\" OR \"{turned}\""),
+                    format!("(\"{turned}\" OR (\"{word}\" kind:text)) -\"bbb\""),
+                    format!("/a?{pattern}/"),
+                    format!("since:1970-01-01 \"{word}\""),
+                ] {
+                let query = Query::parse(&text, &here()).unwrap();
                 let found = |corpus: &Corpus| corpus.find(&query, &drawers, most, &|| true).unwrap();
-                prop_assert_eq!(found(&sealed), found(&plain), "{:?}", word);
+                prop_assert_eq!(found(&sealed), found(&plain), "{}", text);
+                }
             }
         }
     }

@@ -1,0 +1,118 @@
+//! Sealing what is searched, in the background: with seals a search looks only where it may find.
+
+use std::collections::HashMap;
+use std::time::Duration;
+
+use tokio::time::Instant;
+use yadori_core::search::texts::Sealable;
+
+use super::find::make_way;
+use crate::state::app::Shared;
+
+/// How often it is looked whether there is something to seal, at most.
+const LOOK: Duration = Duration::from_secs(1);
+/// How long texts that were sealed and have changed are scanned before they are sealed anew: where each copy lets the oldest one
+/// go, the oldest texts change with each.
+const QUIET: Duration = Duration::from_mins(1);
+
+/// Seals until the service ends, one run of blocks after another, on a thread that lets everything else run first.
+pub(crate) async fn run(app: Shared) {
+    let mut lately: HashMap<Sealable, Instant> = HashMap::new();
+    loop {
+        lately.retain(|_, at| at.elapsed() < QUIET);
+        let Some(sealing) = app.clips.unsealed(&|which| lately.contains_key(&which)) else {
+            let wait = if lately.is_empty() { Duration::from_hours(24) } else { QUIET };
+            tokio::select! {
+                () = app.clips.searched_changes() => {}
+                () = tokio::time::sleep(wait) => {}
+                () = app.shutdown.cancelled() => return,
+            }
+            tokio::select! {
+                () = tokio::time::sleep(LOOK) => {}
+                () = app.shutdown.cancelled() => return,
+            }
+            continue;
+        };
+        lately.insert(sealing.which(), Instant::now());
+        let (give, sealed) = tokio::sync::oneshot::channel();
+        let work = move || {
+            make_way();
+            let _ = give.send(sealing.seal());
+        };
+        if let Err(why) = std::thread::Builder::new().name("sealing".into()).spawn(work) {
+            tracing::warn!("searches stay slower for now: no thread to seal what is searched: {why}");
+            continue;
+        }
+        tokio::select! {
+            sealed = sealed => sealed.into_iter().for_each(|sealed| app.clips.put_seal(sealed)),
+            () = app.shutdown.cancelled() => return,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::HashMap;
+    use std::sync::Arc;
+
+    use jiff::tz::TimeZone;
+    use tokio_util::sync::CancellationToken;
+    use yadori_core::history::stored::StoredClip;
+    use yadori_core::search::Query;
+    use yadori_core::search::when::Here;
+    use yadori_core::{Class, ClipId, ClipState, DeviceId, Facts, OfferRecord, Stamp};
+
+    use super::*;
+    use crate::state::app::App;
+
+    const DEVICE: DeviceId = DeviceId([1; 16]);
+
+    fn clip(n: u64, text: &str) -> StoredClip {
+        let mut state = ClipState::default();
+        let stamp = Stamp { wall_ms: n + 1, counter: 0, device: DEVICE };
+        let at = i64::try_from(n).unwrap() + 1;
+        state.capture(OfferRecord::default(), at, stamp);
+        let facts = Some(Facts::of_text(text, text.len() as u64, false));
+        StoredClip { id: ClipId::of(Class::Text, &[&n.to_le_bytes()]), state, facts, ordered_at: at }
+    }
+
+    async fn until(what: &str, is: impl Fn() -> bool) {
+        let end = Instant::now() + Duration::from_secs(60);
+        while !is() {
+            assert!(Instant::now() < end, "{what}");
+            tokio::task::yield_now().await;
+        }
+    }
+
+    #[tokio::test]
+    async fn what_is_old_is_sealed_by_itself_and_found_and_a_removal_opens_it() {
+        let shutdown = CancellationToken::new();
+        let app = Arc::new(App::new(DEVICE, None, "run".into(), Duration::from_secs(600), shutdown.clone()));
+        let sealing = tokio::spawn(run(app.clone()));
+        let put = |from: u64, to: u64| {
+            let text =
+                |n: u64| if n == 77 { "a rare orchid".to_owned() } else { format!("bunk {n} of the hut") };
+            app.clips.settle_many((from..to).map(|n| clip(n, &text(n))).collect(), &[], &HashMap::new());
+        };
+        put(0, 6_000);
+        until("it is sealed", || app.clips.texts().seal_bytes() > 0).await;
+        // What comes later is sealed as well, and is found before it is.
+        put(6_000, 12_000);
+        let found = |words: &str| {
+            let here = Here { now: 0, zone: TimeZone::UTC };
+            let query = Query::parse(words, &here).unwrap();
+            app.clips.texts().find(&query, &app.clips.drawers(), 3, &|| true).unwrap().ids
+        };
+        let id = |n: u64| ClipId::of(Class::Text, &[&n.to_le_bytes()]);
+        assert_eq!(found("\"bunk 11999\""), [id(11_999)]);
+        let before = app.clips.texts().seal_bytes();
+        until("more is sealed", || app.clips.texts().seal_bytes() > before).await;
+        assert_eq!((found("orchid"), found("\"bunk 11999\"")), (vec![id(77)], vec![id(11_999)]));
+        let before = app.clips.texts().seal_bytes();
+        app.clips.forget(id(77));
+        assert!(app.clips.texts().seal_bytes() < before, "at once");
+        assert_eq!(found("orchid"), []);
+        shutdown.cancel();
+        sealing.await.unwrap();
+    }
+}
