@@ -36,6 +36,8 @@ enum Comes {
     Pressed(Event),
     Typed(TypedKeys),
     Answered(Answer),
+    /// There is no terminal any more.
+    Gone,
 }
 
 /// What is shown beside the machine's own.
@@ -193,6 +195,7 @@ fn show(
                     });
                     (waits, next.unwrap_or(Next::GoOn))
                 }
+                Comes::Gone => (0, Next::End),
                 Comes::Answered(answer) => (0, answered(&mut picker, &mut shown, &asking, answer, &mut said)),
             };
             let is_edit = matches!(next, Next::Edit(_));

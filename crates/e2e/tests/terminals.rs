@@ -149,6 +149,30 @@ fn picker_in_own_terminal(service: &Service) -> Result<OwnTerminal> {
     Ok(terminal)
 }
 
+#[test]
+fn a_picker_ends_when_its_terminal_does_also_where_it_is_told_to_stay() -> Result<()> {
+    let service = Service::without_desk();
+    service.add(&["oats 12 kg"]);
+    // While it asks the terminal what it can, and while it listens.
+    for wanted in ["\x1b[c", "oats 12 kg"] {
+        let mut command = Command::new("script");
+        // As under nohup(1): the end of the terminal ends nothing by itself.
+        let line = format!("trap '' HUP; echo its $$; exec {} pick", programs().join("yadori").display());
+        command.args(["-qfc", &line, "/dev/null"]);
+        command.env("YADORI_HOME", service.home()).env("TERM", "xterm").env("LC_ALL", "C.UTF-8");
+        let terminal = OwnTerminal::of(command)?;
+        terminal.wide(100)?;
+        let number = until("its number", || {
+            let shown = String::from_utf8_lossy(&terminal.shown.lock().unwrap()).into_owned();
+            Some(shown.split_once("its ")?.1.split_once(['\r', '\n'])?.0.to_owned())
+        });
+        until("the picker", || terminal.shows(wanted).then_some(()));
+        drop(terminal);
+        until("it gone", || (!Path::new("/proc").join(&number).exists()).then_some(()));
+    }
+    Ok(())
+}
+
 /// The terminal's attributes; graphics are none of them.
 const ATTRIBUTES: &str = "\x1b[?62;22c";
 

@@ -57,11 +57,15 @@ fn read_until(
         let left = until.saturating_duration_since(Instant::now());
         let limit = Timespec::try_from(left).unwrap_or_default();
         let ready = poll(&mut [PollFd::from_borrowed_fd(terminal.as_fd(), PollFlags::IN)], Some(&limit))?;
-        if ready == 0 || came.len() >= MOST {
+        if ready == 0 || left.is_zero() || came.len() >= MOST {
             return Ok(false);
         }
         let mut piece = [0; 4_096];
         let length = terminal.read(&mut piece)?;
+        if length == 0 {
+            // Nobody is there any more: it would be ready for ever.
+            return Err(io::ErrorKind::UnexpectedEof.into());
+        }
         came.extend_from_slice(&piece[..length]);
     }
     Ok(true)

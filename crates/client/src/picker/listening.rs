@@ -4,6 +4,7 @@ use std::sync::mpsc::{Sender, channel};
 use std::time::Duration;
 
 use crossterm::event::{Event, poll, read};
+use rustix::event::{PollFd, PollFlags};
 use yadori_api::picker::keys::Ask;
 
 use super::{Comes, keys};
@@ -23,8 +24,13 @@ impl Listening {
     /// What is pressed is sent on until nobody wants it any more.
     pub(super) fn begin(send: Sender<Comes>) -> Self {
         let (go, goes) = channel();
+        tell_of_the_end(send.clone());
         std::thread::spawn(move || {
-            while let Ok(event) = read() {
+            loop {
+                let Ok(event) = read() else {
+                    let _ = send.send(Comes::Gone);
+                    return;
+                };
                 let waits = may_edit(&event);
                 if send.send(Comes::Pressed(event)).is_err() {
                     return;
@@ -44,4 +50,21 @@ impl Listening {
     pub(super) fn go_on(&self, edited: bool) {
         let _ = self.0.send(edited);
     }
+}
+
+/// Tells when the terminal has gone, which whoever reads keys is not told: where nobody is, there is always nothing to read.
+fn tell_of_the_end(send: Sender<Comes>) {
+    std::thread::spawn(move || {
+        let terminal = std::io::stdin();
+        loop {
+            // Asked for nothing, it tells of the end alone (poll(2), POLLHUP).
+            match rustix::event::poll(&mut [PollFd::new(&terminal, PollFlags::empty())], None) {
+                Err(rustix::io::Errno::INTR) => {}
+                _ => {
+                    let _ = send.send(Comes::Gone);
+                    return;
+                }
+            }
+        }
+    });
 }
