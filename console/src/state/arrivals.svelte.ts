@@ -48,6 +48,8 @@ const FIRST_PAUSE = 250;
 const LONGEST_PAUSE = 4_000;
 /** Between two changes of the list by copies, in milliseconds. */
 const FLOOD = 100;
+/** How often everything is read in one go; what is still missed then is read with what comes next. */
+const MOST_READINGS = 3;
 /** Between two sounds, likewise. */
 const APART = 400;
 
@@ -68,6 +70,11 @@ export class Arrivals {
   #listening = false;
   #lampSaid = '';
   #sounded = -Infinity;
+  /** Everything is being read, and is to be read (once more). */
+  #reading = false;
+  #unread = false;
+  /** What was told of meanwhile. */
+  #meanwhile: Told[] = [];
 
   constructor(
     private service: Service,
@@ -84,7 +91,7 @@ export class Arrivals {
     while (session.entry === 'in') {
       try {
         const events = (await this.service.events(this.#lastEventId)).getReader();
-        if (!list.loaded) await this.#reload();
+        if (!list.loaded || this.#unread) await this.#reload();
         void drawers.read().catch(() => {});
         void this.parts.batches.read().catch(() => {});
         session.reached = true;
@@ -110,9 +117,27 @@ export class Arrivals {
     this.#listening = false;
   }
 
+  /** Reads everything anew. What comes meanwhile may be newer than what is read, and is applied to that. */
   async #reload(): Promise<void> {
-    await this.parts.list.load();
+    this.#unread = true;
+    if (this.#reading) return;
+    this.#reading = true;
+    try {
+      // What is asked for while it is read is read once more.
+      for (let times = 0; this.#unread && times < MOST_READINGS; times++) {
+        this.#unread = false;
+        await this.parts.list.load();
+      }
+    } catch (why) {
+      // It is read when the service can be reached again; what came is read with it.
+      this.#unread = true;
+      this.#meanwhile = [];
+      throw why;
+    } finally {
+      this.#reading = false;
+    }
     this.parts.reloaded();
+    this.apply(this.#meanwhile.splice(0));
   }
 
   /** Says how things stand, when that has changed. */
@@ -158,7 +183,11 @@ export class Arrivals {
     let changed = false;
     let batches: BatchesEvent | null = null;
     const kept: KeptEvent[] = [];
-    const listed = told.filter(({ event }) => event === 'clip' || event === 'gone');
+    let listed = told.filter(({ event }) => event === 'clip' || event === 'gone');
+    if (this.#reading || told.some(({ event }) => event === 'reset')) {
+      this.#meanwhile.push(...listed);
+      listed = [];
+    }
     for (const { id, event, data } of told) {
       if (id) this.#lastEventId = id;
       if (event === 'reset') reload = true;

@@ -442,3 +442,36 @@ test('the history is shown as the settings say, until this window shows it other
   look('oldest');
   expect(shown()).toEqual(newest.toReversed());
 });
+
+test('what is copied and removed while everything is read anew is there, and not there, afterwards', async () => {
+  const answers: ((clips: number, revision: number) => void)[] = [];
+  let first = true;
+  const { console } = await opened(3, {
+    outline: () => {
+      if (!first) return new Promise((done) => answers.push((clips, revision) => done({ ...outline(clips), revision })));
+      first = false;
+      return Promise.resolve(outline(3));
+    },
+  });
+  const shown = () => console.sight.now.ids;
+  // Told of together with what follows it, and before the answer, which is older than both.
+  console.arrivals.apply([{ event: 'reset', data: '{}' }, { event: 'clip', data: arrival(4, 8) }]);
+  console.arrivals.apply([gone(0, 5, 9)]);
+  expect(shown()).toEqual([2, 1, 0].map(idOf));
+  answers[0]?.(4, 7);
+  await settled();
+  expect(shown()).toEqual([4, 3, 2, 1].map(idOf));
+  // The answer knows of it already.
+  console.arrivals.apply([{ event: 'reset', data: '{}' }, { event: 'clip', data: arrival(4, 10) }]);
+  answers[1]?.(5, 10);
+  await settled();
+  expect(shown()).toEqual([4, 3, 2, 1, 0].map(idOf));
+  // It was to be read again while it was read: the newer answer holds.
+  console.arrivals.apply([{ event: 'reset', data: '{}' }]);
+  console.arrivals.apply([{ event: 'reset', data: '{}' }, { event: 'clip', data: arrival(6, 3) }]);
+  answers[2]?.(2, 1);
+  await settled();
+  answers[3]?.(6, 2);
+  await settled();
+  expect(shown()).toEqual([6, 5, 4, 3, 2, 1, 0].map(idOf));
+});
