@@ -238,10 +238,8 @@ pub(super) fn find(
 fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, go_on: GoOn<'_>) -> Option<Vec<&'t Doc>> {
     let mut found = Vec::new();
     let newest_first = pieces(run, bound);
-    let blocks = newest_first.iter().filter(|piece| matches!(piece, Piece::Block(_))).count();
-    // What is sealed takes less time than a second thread takes to begin.
-    let alone = if blocks > 2 * ALONE { ALONE } else { newest_first.len() };
-    let (first, rest) = newest_first.split_at(newest_first.len().min(alone));
+    let alone = worth_alone(&newest_first);
+    let (first, rest) = newest_first.split_at(alone);
     let mut left = Left::default();
     for piece in first {
         if !go_on() {
@@ -275,6 +273,14 @@ fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, go_on: GoOn<'_>) -> 
         found.extend(part.unwrap_or_default());
     }
     Some(found)
+}
+
+/// How many pieces one thread looks at before it is worth starting a second.
+fn worth_alone(pieces: &[Piece<'_>]) -> usize {
+    let blocks = pieces.iter().take(2 * ALONE).filter(|piece| matches!(piece, Piece::Block(_))).count();
+    // Below a seal less is read.
+    let alone = if blocks > ALONE { ALONE } else { 4 * ALONE };
+    if pieces.len() > 2 * alone { alone } else { pieces.len() }
 }
 
 /// A run in pieces, newest first.

@@ -23,6 +23,8 @@ pub(super) const BLOCKS: usize = FEW_BLOCKS * FEWS;
 const FEWS: usize = if cfg!(test) { 2 } else { 8 };
 /// Columns that are looked at rather than asked about any further.
 const FEW: u32 = 6;
+/// Words of 64 bits that memory gives at once.
+const LINE: usize = 8;
 /// Rows that are read before it is looked how many columns are left.
 const ROWS: usize = 4;
 /// Grams of a long word that are asked about in large pieces first.
@@ -38,13 +40,13 @@ struct Shape {
     beyond: usize,
     /// Bytes of its grams.
     grams: std::ops::RangeInclusive<usize>,
-    /// Rows; a power of two.
+    /// Rows.
     rows: usize,
     /// Rows that a gram has a bit in.
     hashes: u32,
 }
 
-const SMALL: Shape = Shape { stride: 224, beyond: 32, grams: 4..=4, rows: 2_048, hashes: 3 };
+const SMALL: Shape = Shape { stride: 224, beyond: 32, grams: 4..=4, rows: 3_072, hashes: 2 };
 const LARGE: Shape = Shape { stride: 16 << 10, beyond: 64, grams: 1..=3, rows: LARGE_ROWS, hashes: 4 };
 const LARGE_ROWS: usize = if cfg!(test) { 1 << 9 } else { 1 << 16 };
 
@@ -72,7 +74,9 @@ impl Gram {
     }
 
     fn row(self, number: u32, rows: usize) -> usize {
-        self.first.wrapping_add(self.step.wrapping_mul(number)) as usize & (rows - 1)
+        let hash = self.first.wrapping_add(self.step.wrapping_mul(number));
+        // As far into the rows as it is into all numbers.
+        (hash as usize * rows) >> 32
     }
 }
 
@@ -162,6 +166,9 @@ impl Rows {
         let rows = (0..hashes).flat_map(|number| grams.iter().map(move |gram| (gram, number)));
         let mut left = u32::MAX;
         for (count, (gram, number)) in rows.enumerate() {
+            if count % grams.len() == 0 {
+                self.fetch(grams, number);
+            }
             let row = gram.row(number, self.shape.rows) * self.width;
             for (may, row) in may.iter_mut().zip(&self.bits[row..row + self.width]) {
                 *may &= row;
@@ -174,6 +181,13 @@ impl Rows {
             }
         }
         left > 0
+    }
+
+    /// Has the memory fetch what is asked about next all at once: rows lie far apart, and each would be waited for by itself.
+    fn fetch(&self, grams: &[Gram], number: u32) {
+        let first = |gram: &Gram| gram.row(number, self.shape.rows) * self.width;
+        let some = |row: usize| (row..row + self.width).step_by(LINE * 4).map(|at| self.bits[at]);
+        std::hint::black_box(grams.iter().flat_map(|gram| some(first(gram))).fold(0, |all, one| all ^ one));
     }
 
     /// The column of a piece.
