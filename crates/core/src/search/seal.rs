@@ -9,11 +9,8 @@
 //! A seal tells something of the texts below it. When one of these is removed the whole seal is thrown away and overwritten, and
 //! made anew of what is left.
 
-use std::sync::Arc;
-
 use zeroize::Zeroize;
 
-use super::texts::Block;
 use crate::text::fold::PART;
 
 /// Blocks below one seal: a few where blocks are new, and many at last. The fewer seals there are, the less is jumped about in
@@ -118,17 +115,17 @@ impl Drop for Rows {
 }
 
 impl Rows {
-    fn of(shape: &'static Shape, blocks: &[Arc<Block>]) -> Self {
+    fn of(shape: &'static Shape, blocks: &[&[u8]]) -> Self {
         let mut firsts = vec![0];
         let mut columns = 0u32;
         for block in blocks {
-            columns += u32::try_from(block.text.len().div_ceil(shape.stride)).unwrap_or(u32::MAX);
+            columns += u32::try_from(block.len().div_ceil(shape.stride)).unwrap_or(u32::MAX);
             firsts.push(columns);
         }
         let width = (columns as usize).div_ceil(64);
         let mut rows = Self { shape, firsts, width, bits: vec![0; shape.rows * width] };
         for (number, block) in blocks.iter().enumerate() {
-            rows.fill(rows.firsts[number] as usize, &block.text);
+            rows.fill(rows.firsts[number] as usize, block);
         }
         rows
     }
@@ -224,7 +221,8 @@ pub(super) struct Place {
 }
 
 impl Seal {
-    pub(super) fn of(blocks: &[Arc<Block>]) -> Self {
+    /// Of the texts of blocks.
+    pub(super) fn of(blocks: &[&[u8]]) -> Self {
         Self { small: Rows::of(&SMALL, blocks), large: Rows::of(&LARGE, blocks) }
     }
 

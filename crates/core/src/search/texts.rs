@@ -182,6 +182,10 @@ pub struct Sealed(Sealing, Seal);
 #[derive(Debug)]
 pub struct Replaced(#[expect(dead_code, reason = "held to be let go of")] Vec<Arc<Seal>>);
 
+pub(super) fn seal_of(blocks: &[Arc<Block>]) -> Seal {
+    Seal::of(&blocks.iter().map(|block| block.text.as_slice()).collect::<Vec<_>>())
+}
+
 /// Which blocks: the number of the first, and how many.
 pub type Sealable = (usize, usize);
 
@@ -193,7 +197,7 @@ impl Sealing {
 
     /// Makes the seal; some tens of milliseconds, for which nobody has to wait.
     pub fn seal(self) -> Sealed {
-        let seal = Seal::of(&self.blocks);
+        let seal = seal_of(&self.blocks);
         overwrite_stack();
         Sealed(self, seal)
     }

@@ -18,7 +18,8 @@ use crate::merge::drawer::{Drawer, DrawerState};
 use crate::merge::register::Written;
 use crate::merge::stamp::Stamp;
 use crate::search::query::{Is, Term, Test};
-use crate::search::seal::{BLOCKS, FEW_BLOCKS, Seal};
+use crate::search::seal::{BLOCKS, FEW_BLOCKS};
+use crate::search::texts::seal_of;
 use crate::search::when::Here;
 use crate::text::fold::fold;
 
@@ -465,7 +466,7 @@ proptest! {
             for blocks in [BLOCKS, FEW_BLOCKS] {
                 for first in (0..run.blocks.len()).step_by(blocks) {
                     if let Some(own) = run.seals.get(first, blocks) {
-                        prop_assert_eq!(own, &Seal::of(&run.blocks[first..first + blocks]));
+                        prop_assert_eq!(own, &seal_of(&run.blocks[first..first + blocks]));
                     }
                 }
             }
