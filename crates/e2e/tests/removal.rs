@@ -173,7 +173,10 @@ fn the_words_of_a_removed_picture_are_nowhere_once_its_time_has_ended() {
     until_within("its words", Duration::from_secs(600), || {
         service.yadori(&["show", &id]).contains("quillstone").then_some(())
     });
-    assert!(!service.yadori(&["list", "quillstone"]).is_empty());
+    // Recorded first, and then found.
+    until("the search to know them", || {
+        service.client(&["list", "quillstone"]).status.success().then_some(())
+    });
     assert!(!in_memory(service.pid(), "quillstone").is_empty(), "a look into memory finds what is there");
     service.yadori(&["remove", &id]);
     until_within("the end of the removal", Duration::from_secs(30), || {
