@@ -123,7 +123,7 @@ pub(super) fn there(history: &History, ids: &[ClipId]) -> Result<Vec<StoredClip>
     let found: Vec<StoredClip> = ids
         .iter()
         .filter(|id| seen.insert(**id))
-        .filter_map(|id| history.get(*id).map(|clip| StoredClip::from(&**clip)))
+        .filter_map(|id| history.get(*id).map(|clip| StoredClip::from(&*clip)))
         .collect();
     if found.is_empty() { Err(ActError::NoneThere) } else { Ok(found) }
 }

@@ -67,7 +67,7 @@ pub fn step(
 
 /// True when the clip was there all through, and is gone now: nothing of it can be stepped.
 fn is_lost(change: &ClipChange, history: &History) -> bool {
-    change.before.is_some() && change.after.is_some() && history.get(change.id).is_none()
+    change.before.is_some() && change.after.is_some() && !history.has(change.id)
 }
 
 /// One clip of it.

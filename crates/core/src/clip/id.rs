@@ -25,6 +25,9 @@ pub enum Class {
 }
 
 impl Class {
+    /// All of them, in the order of their numbers.
+    pub const ALL: [Self; 4] = [Self::Text, Self::Image, Self::Files, Self::Other];
+
     fn tag(self) -> &'static [u8] {
         match self {
             Self::Text => b"text\0",

@@ -26,6 +26,18 @@ pub enum SecretKind {
 }
 
 impl SecretKind {
+    /// All of them, in the order of their numbers.
+    pub const ALL: [Self; 8] = [
+        Self::PrivateKey,
+        Self::AccessToken,
+        Self::WebToken,
+        Self::CardNumber,
+        Self::Iban,
+        Self::OneTimeCode,
+        Self::Password,
+        Self::Ruled,
+    ];
+
     /// Those that are recognised, and can be switched off.
     pub const RECOGNISED: [Self; 7] = [
         Self::PrivateKey,

@@ -8,9 +8,10 @@ use crate::clip::id::{ClipId, prefix_range};
 use crate::clip::time::Micros;
 use crate::history::address::{Address, reads_as_id};
 use crate::history::drawers::Drawers;
+use crate::history::packed::{Packed, Packing};
 use crate::history::stored::{Clip, StoredClip};
 use crate::history::tally::Tallies;
-use crate::merge::clip::{ClipState, Kept};
+use crate::merge::clip::Kept;
 
 /// The shortest prefix of an id that is shown.
 pub const SHORTEST_PREFIX: usize = 4;
@@ -36,16 +37,18 @@ pub enum Unresolved {
     Several(Vec<String>),
 }
 
-/// All clips of this device. Places count from 1, the newest.
+/// All clips of this device. Places count from 1, the newest. They are held packed: whoever asks for one gets it as it is at
+/// that moment.
 #[derive(Debug, Default)]
 pub struct History {
-    clips: BTreeMap<ClipId, Arc<Clip>>,
+    clips: BTreeMap<ClipId, Packed>,
     /// Oldest first, so that the usual change, a new copy, is a push.
     order: Vec<(Micros, ClipId)>,
     /// What is kept, by place kept and rank.
     kept: BTreeSet<(Kept, ClipId)>,
     /// What is left of clips that are not there: floors and counts.
-    gone: HashMap<ClipId, ClipState>,
+    gone: HashMap<ClipId, Packed>,
+    packing: Packing,
     drawers: Arc<Drawers>,
     batches: Batches,
     tallies: Tallies,
@@ -80,27 +83,22 @@ impl History {
         for stored in clips {
             let id = stored.id;
             if stored.state.is_there() && stored.facts.is_some() {
-                if let Some(clip) = stored.into_clip() {
-                    self.clips.entry(id).or_insert_with(|| Arc::new(clip));
+                if !self.clips.contains_key(&id)
+                    && let Some(clip) = stored.into_clip()
+                {
+                    self.hold(&clip);
                 }
-            } else {
-                self.gone.entry(id).or_insert(stored.state);
+            } else if !self.gone.contains_key(&id) {
+                let packed = self.packing.pack_state(&stored.state);
+                self.gone.insert(id, packed);
             }
         }
     }
 
     /// Puts everything in order, after [`History::add`].
     pub fn put_in_order(&mut self) {
-        self.order = self.clips.values().map(|clip| (clip.ordered_at, clip.id)).collect();
+        self.order = self.clips.iter().map(|(id, clip)| (clip.ordered_at(), *id)).collect();
         self.order.sort_unstable();
-        self.kept = self
-            .clips
-            .values()
-            .filter(|clip| clip.state.is_pinned())
-            .map(|clip| (clip.state.kept().clone(), clip.id))
-            .collect();
-        self.tallies = Tallies::default();
-        self.clips.values().for_each(|clip| self.tallies.add(clip));
         self.revision += 1;
     }
 
@@ -110,14 +108,14 @@ impl History {
     }
 
     /// All clips, oldest first.
-    pub fn oldest_first(&self) -> impl Iterator<Item = &Arc<Clip>> {
-        self.order.iter().filter_map(|(_, id)| self.clips.get(id))
+    pub fn oldest_first(&self) -> impl Iterator<Item = Arc<Clip>> {
+        self.order.iter().filter_map(|(_, id)| self.get(*id))
     }
 
     /// The same from behind a clip that was seen last, be it still there or not.
-    pub fn oldest_first_after(&self, seen: Option<(Micros, ClipId)>) -> impl Iterator<Item = &Arc<Clip>> {
+    pub fn oldest_first_after(&self, seen: Option<(Micros, ClipId)>) -> impl Iterator<Item = Arc<Clip>> {
         let from = seen.map_or(0, |seen| self.order.partition_point(|one| *one <= seen));
-        self.order[from..].iter().filter_map(|(_, id)| self.clips.get(id))
+        self.order[from..].iter().filter_map(|(_, id)| self.get(*id))
     }
 
     /// All drawers.
@@ -148,10 +146,10 @@ impl History {
     /// What is known of a clip, whether it is there or not.
     pub fn stored(&self, id: ClipId) -> StoredClip {
         match self.clips.get(&id) {
-            Some(clip) => StoredClip::from(&**clip),
+            Some(clip) => self.packing.unpack(id, clip).into(),
             None => StoredClip {
                 id,
-                state: self.gone.get(&id).cloned().unwrap_or_default(),
+                state: self.gone.get(&id).map(|state| self.packing.unpack_state(state)).unwrap_or_default(),
                 facts: None,
                 ordered_at: 0,
             },
@@ -165,14 +163,13 @@ impl History {
 
     /// Puts what is now known of a clip: where its time says, or (when its state shows no offer) out of the history.
     pub fn settle(&mut self, stored: StoredClip) -> Placed {
-        let (id, state) = (stored.id, stored.state.clone());
-        match stored.into_clip() {
-            Some(clip) => self.put(clip),
-            None => {
-                self.gone.insert(id, state);
-                self.remove(id)
-            }
+        let id = stored.id;
+        if stored.is_there() {
+            return stored.into_clip().map_or(Placed { before: None, now: None }, |clip| self.put(clip));
         }
+        let packed = self.packing.pack_state(&stored.state);
+        self.gone.insert(id, packed);
+        self.remove(id)
     }
 
     /// Puts a clip where its time says, replacing what was known of it. A clip whose state shows no offer leaves.
@@ -186,22 +183,23 @@ impl History {
         let key = (clip.ordered_at, clip.id);
         let at = self.order.partition_point(|known| *known < key);
         self.order.insert(at, key);
-        self.hold(clip);
+        self.hold(&clip);
         Placed { before, now: Some(self.order.len() - at) }
     }
 
     /// Everything that is known of a clip but its place.
-    fn hold(&mut self, clip: Clip) {
-        self.tallies.add(&clip);
+    fn hold(&mut self, clip: &Clip) {
+        self.tallies.add(clip);
         if clip.state.is_pinned() {
             self.kept.insert((clip.state.kept().clone(), clip.id));
         }
-        self.clips.insert(clip.id, Arc::new(clip));
+        let packed = self.packing.pack(clip);
+        self.clips.insert(clip.id, packed);
     }
 
     /// Lets go of what [`History::hold`] holds.
-    fn let_go(&mut self, id: ClipId) -> Option<Arc<Clip>> {
-        let old = self.clips.remove(&id)?;
+    fn let_go(&mut self, id: ClipId) -> Option<Clip> {
+        let old = self.packing.unpack(id, &self.clips.remove(&id)?);
         self.tallies.take(&old);
         if old.state.is_pinned() {
             self.kept.remove(&(old.state.kept().clone(), id));
@@ -223,16 +221,14 @@ impl History {
             self.gone.remove(id);
         }
         for stored in many {
-            let (id, state) = (stored.id, stored.state.clone());
-            match stored.into_clip() {
-                Some(clip) => {
-                    self.gone.remove(&id);
-                    coming.push((clip.ordered_at, id));
-                    self.hold(clip);
-                }
-                None => {
-                    self.gone.insert(id, state);
-                }
+            let id = stored.id;
+            if !stored.is_there() {
+                let packed = self.packing.pack_state(&stored.state);
+                self.gone.insert(id, packed);
+            } else if let Some(clip) = stored.into_clip() {
+                self.gone.remove(&id);
+                coming.push((clip.ordered_at, id));
+                self.hold(&clip);
             }
         }
         self.take_places(out);
@@ -282,19 +278,35 @@ impl History {
     }
 
     /// The clip with this id.
-    pub fn get(&self, id: ClipId) -> Option<&Arc<Clip>> {
-        self.clips.get(&id)
+    pub fn get(&self, id: ClipId) -> Option<Arc<Clip>> {
+        self.clips.get(&id).map(|packed| Arc::new(self.packing.unpack(id, packed)))
+    }
+
+    /// There is a clip with this id.
+    pub fn has(&self, id: ClipId) -> bool {
+        self.clips.contains_key(&id)
+    }
+
+    /// The time by which the clip with this id is ordered.
+    pub fn ordered_at(&self, id: ClipId) -> Option<Micros> {
+        Some(self.clips.get(&id)?.ordered_at())
     }
 
     /// The clip at a place.
-    pub fn at(&self, place: usize) -> Option<&Arc<Clip>> {
+    pub fn at(&self, place: usize) -> Option<Arc<Clip>> {
+        self.get(self.id_at(place)?)
+    }
+
+    /// The id of the clip at a place.
+    pub fn id_at(&self, place: usize) -> Option<ClipId> {
         let index = self.order.len().checked_sub(place)?;
-        self.clips.get(&self.order.get(index)?.1)
+        Some(self.order.get(index)?.1)
     }
 
     /// The place of a clip.
     pub fn place_of(&self, id: ClipId) -> Option<usize> {
-        Some(self.order.len() - self.index_of(self.clips.get(&id)?)?)
+        let key = (self.ordered_at(id)?, id);
+        Some(self.order.len() - self.order.binary_search(&key).ok()?)
     }
 
     /// The place that follows a clip with this time and id, whether or not it is still there.
@@ -303,23 +315,30 @@ impl History {
     }
 
     /// Clips from `place` on, newest first.
-    pub fn from(&self, place: usize) -> impl Iterator<Item = &Arc<Clip>> {
+    pub fn from(&self, place: usize) -> impl Iterator<Item = Arc<Clip>> {
+        self.keys_from(place).filter_map(|(_, id)| self.get(id))
+    }
+
+    /// The times by which clips from `place` on are ordered, newest first, and their ids.
+    pub fn keys_from(&self, place: usize) -> impl Iterator<Item = (Micros, ClipId)> {
         let end = (self.order.len() + 1).saturating_sub(place.max(1));
-        self.order[..end].iter().rev().filter_map(|(_, id)| self.clips.get(id))
+        self.order[..end].iter().rev().copied()
     }
 
     /// The clip an address names.
-    pub fn resolve(&self, address: &Address) -> Result<&Arc<Clip>, Unresolved> {
+    pub fn resolve(&self, address: &Address) -> Result<Arc<Clip>, Unresolved> {
         let none = Unresolved::None { clips: self.len() };
         match address {
             Address::Place(place) => self.at(*place).ok_or(none),
-            Address::Favorite(place) => self.favorites().get(place - 1).copied().ok_or(none),
+            Address::Favorite(place) => {
+                self.favorite_ids().get(place - 1).and_then(|id| self.get(*id)).ok_or(none)
+            }
             Address::Id(prefix) => {
                 let Some((low, high)) = prefix_range(prefix) else { return Err(none) };
-                let mut found = self.clips.range(low..=high).map(|(_, clip)| clip);
+                let mut found = self.clips.range(low..=high).map(|(id, _)| *id);
                 match (found.next(), found.next()) {
                     (None, _) => Err(none),
-                    (Some(clip), None) => Ok(clip),
+                    (Some(id), None) => self.get(id).ok_or(none),
                     _ => Err(Unresolved::Several(
                         self.clips.range(low..=high).take(6).map(|(id, _)| self.prefix_of(*id)).collect(),
                     )),
@@ -329,15 +348,19 @@ impl History {
     }
 
     /// Favorites in their own order; clips of drawers that were removed come last.
-    pub fn favorites(&self) -> Vec<&Arc<Clip>> {
+    pub fn favorites(&self) -> Vec<Arc<Clip>> {
+        self.favorite_ids().into_iter().filter_map(|id| self.get(id)).collect()
+    }
+
+    /// Their ids.
+    pub fn favorite_ids(&self) -> Vec<ClipId> {
         let own = self.kept.range((Kept::Favorite(String::new()), ClipId([0; 16]))..);
         let mut orphans = Vec::new();
         let mut found = Vec::new();
         for (kept, id) in own {
-            let Some(clip) = self.clips.get(id) else { continue };
             match kept.drawer() {
-                None => found.push(clip),
-                Some(drawer) if self.drawers.get(drawer).is_none() => orphans.push(clip),
+                None => found.push(*id),
+                Some(drawer) if self.drawers.get(drawer).is_none() => orphans.push(*id),
                 Some(_) => {}
             }
         }
@@ -346,13 +369,18 @@ impl History {
     }
 
     /// The clips of a drawer, in their own order.
-    pub fn in_drawer(&self, drawer: &str) -> impl Iterator<Item = &Arc<Clip>> {
+    pub fn in_drawer(&self, drawer: &str) -> impl Iterator<Item = Arc<Clip>> {
+        self.ids_in_drawer(drawer).filter_map(|id| self.get(id))
+    }
+
+    /// Their ids.
+    pub fn ids_in_drawer(&self, drawer: &str) -> impl Iterator<Item = ClipId> {
         let from = Kept::Drawer { drawer: drawer.to_owned(), rank: String::new() };
         let drawer = drawer.to_owned();
         self.kept
             .range((from, ClipId([0; 16]))..)
             .take_while(move |(kept, _)| kept.drawer() == Some(drawer.as_str()))
-            .filter_map(|(_, id)| self.clips.get(id))
+            .map(|(_, id)| *id)
     }
 
     /// The name of the drawer a clip is in, when that drawer is there.
@@ -361,8 +389,8 @@ impl History {
     }
 
     /// Every clip that is kept: favorites in their order, then by drawer.
-    pub fn kept_clips(&self) -> impl Iterator<Item = &Arc<Clip>> {
-        self.kept.iter().filter_map(|(_, id)| self.clips.get(id))
+    pub fn kept_clips(&self) -> impl Iterator<Item = Arc<Clip>> {
+        self.kept.iter().filter_map(|(_, id)| self.get(*id))
     }
 
     /// The shortest beginning of `id` that names no other clip here and is not read as a place.

@@ -1,13 +1,12 @@
 //! Insight: how the history is made up, for charts. Days and hours are those of the viewer's zone.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
 use crate::clip::facts::Kind;
 use crate::clip::time::{Micros, at};
-use crate::history::stored::Clip;
 
 /// How old a clip is, in days: up to 1, 7, 30, 90, 365, and older.
 pub const AGES: [i64; 5] = [1, 7, 30, 90, 365];
@@ -22,11 +21,32 @@ pub struct Share {
 }
 
 impl Share {
-    fn add(&mut self, clip: &Clip) {
+    fn join(&mut self, other: Self) {
+        self.clips += other.clips;
+        self.bytes += other.bytes;
+    }
+
+    fn add(&mut self, clip: &Glance) {
         self.clips += 1;
-        self.bytes += clip.facts.size;
+        self.bytes += clip.size;
     }
 }
+
+/// What is looked at of a clip.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Glance {
+    /// When it was last copied.
+    pub copied_at: Micros,
+    /// Bytes of all its representations.
+    pub size: u64,
+    /// Its kind.
+    pub kind: Kind,
+    /// The number of the program that it came from.
+    pub program: u32,
+}
+
+/// Zones change their clocks on quarters of an hour, in microseconds.
+const QUARTER: Micros = 15 * 60 * 1_000_000;
 
 /// How the history is made up.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -45,9 +65,11 @@ pub struct Insight {
     pub all: Share,
 }
 
-/// Computes the insight into some clips as of `now`; at most `days` days and `sources` programs.
-pub fn insight<'c>(
-    clips: impl Iterator<Item = &'c Clip>,
+/// Computes the insight into some clips as of `now`; at most `days` days and `sources` programs. `called` gives the name of a
+/// program, where it has one.
+pub fn insight<'n>(
+    clips: impl Iterator<Item = Glance>,
+    called: impl Fn(u32) -> Option<&'n str>,
     now: Micros,
     zone: &TimeZone,
     days: usize,
@@ -55,24 +77,52 @@ pub fn insight<'c>(
 ) -> Insight {
     let mut out = Insight::default();
     let mut by_day: BTreeMap<Date, u64> = BTreeMap::new();
-    let mut by_source: BTreeMap<&str, Share> = BTreeMap::new();
+    let mut by_source: HashMap<u32, Share> = HashMap::new();
+    // Of a million clips most were copied in the same quarter of an hour as the one before, and from the same program.
+    let mut quarter: Option<(Micros, Date, usize, u64)> = None;
+    let mut source: Option<(u32, Share)> = None;
     for clip in clips {
-        let when = at(clip.copied_at(), zone);
-        *by_day.entry(when.date()).or_default() += 1;
-        out.hours[usize::try_from(when.hour()).unwrap_or(0)] += 1;
-        let kind = match clip.facts.kind() {
+        let own = clip.copied_at.div_euclid(QUARTER);
+        match &mut quarter {
+            Some((known, _, hour, count)) if *known == own => {
+                *count += 1;
+                out.hours[*hour] += 1;
+            }
+            _ => {
+                let when = at(clip.copied_at, zone);
+                let hour = usize::try_from(when.hour()).unwrap_or(0);
+                out.hours[hour] += 1;
+                if let Some((_, day, _, count)) = quarter.replace((own, when.date(), hour, 1)) {
+                    *by_day.entry(day).or_default() += count;
+                }
+            }
+        }
+        match &mut source {
+            Some((known, share)) if *known == clip.program => share.add(&clip),
+            _ => {
+                let mut share = Share::default();
+                share.add(&clip);
+                if let Some((program, share)) = source.replace((clip.program, share)) {
+                    by_source.entry(program).or_default().join(share);
+                }
+            }
+        }
+        let kind = match clip.kind {
             Kind::Text => 0,
             Kind::Link => 1,
             Kind::Image => 2,
             Kind::Files => 3,
         };
-        out.kinds[kind].add(clip);
-        if let Some(program) = clip.state.offer().and_then(|offer| offer.source.program.as_deref()) {
-            by_source.entry(program).or_default().add(clip);
-        }
-        let age = (now - clip.copied_at()) / 86_400_000_000;
-        out.ages[AGES.iter().position(|most| age < *most).unwrap_or(AGES.len())].add(clip);
-        out.all.add(clip);
+        out.kinds[kind].add(&clip);
+        let age = (now - clip.copied_at) / 86_400_000_000;
+        out.ages[AGES.iter().position(|most| age < *most).unwrap_or(AGES.len())].add(&clip);
+        out.all.add(&clip);
+    }
+    if let Some((_, day, _, count)) = quarter {
+        *by_day.entry(day).or_default() += count;
+    }
+    if let Some((program, share)) = source {
+        by_source.entry(program).or_default().join(share);
     }
     let today = at(now, zone).date();
     let mut day = today;
@@ -84,7 +134,8 @@ pub fn insight<'c>(
         }
     }
     out.days.reverse();
-    out.sources = by_source.into_iter().map(|(name, share)| (name.to_owned(), share)).collect();
+    let named = by_source.into_iter().filter_map(|(program, share)| Some((called(program)?.to_owned(), share)));
+    out.sources = named.collect();
     out.sources.sort_by(|(a, x), (b, y)| y.clips.cmp(&x.clips).then(a.cmp(b)));
     out.sources.truncate(sources);
     out
@@ -93,35 +144,24 @@ pub fn insight<'c>(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::clip::device::DeviceId;
-    use crate::clip::facts::Facts;
-    use crate::clip::id::{Class, ClipId};
-    use crate::clip::offer::Source;
-    use crate::history::stored::Held;
-    use crate::merge::clip::{ClipState, OfferRecord};
-    use crate::merge::stamp::Stamp;
     use jiff::civil::DateTime;
+    use proptest::prelude::*;
 
-    fn clip(when: &str, zone: &TimeZone) -> Clip {
+    fn clip(when: &str, zone: &TimeZone) -> Glance {
         let at =
             when.parse::<DateTime>().unwrap().to_zoned(zone.clone()).unwrap().timestamp().as_microsecond();
-        let mut state = ClipState::default();
-        let source = Source { program: Some("Writer".into()), ..Source::default() };
-        let stamp = Stamp { wall_ms: 1, counter: 0, device: DeviceId([1; 16]) };
-        state.capture(
-            OfferRecord { representations: Vec::new(), source, ..OfferRecord::default() },
-            at,
-            stamp,
-        );
-        let id = ClipId::of(Class::Text, &[when.as_bytes()]);
-        Clip { id, state, facts: Facts::of_text(when, 10, false), ordered_at: at, held: Held::Recorded }
+        Glance { copied_at: at, size: 10, kind: Kind::Text, program: 1 }
+    }
+
+    fn called(program: u32) -> Option<&'static str> {
+        [None, Some("Writer"), Some("Mail")].get(program as usize).copied().flatten()
     }
 
     #[test]
     fn days_and_hours_are_the_viewers_also_when_clocks_change() {
         let berlin = TimeZone::get("Europe/Berlin").unwrap();
         // 25 October 2026 has 25 hours: both half past two lie in it, and in hour 2.
-        let clips: Vec<Clip> = [
+        let clips: Vec<Glance> = [
             "2026-10-24T23:59:00",
             "2026-10-25T00:00:00",
             "2026-10-25T02:30:00",
@@ -132,7 +172,7 @@ mod tests {
         .map(|when| clip(when, &berlin))
         .collect();
         let now = "2026-10-26T12:00:00".parse::<DateTime>().unwrap().to_zoned(berlin.clone()).unwrap();
-        let found = insight(clips.iter(), now.timestamp().as_microsecond(), &berlin, 4, 5);
+        let found = insight(clips.iter().copied(), called, now.timestamp().as_microsecond(), &berlin, 4, 5);
         let days: Vec<(String, u64)> = found.days.iter().map(|(day, n)| (day.to_string(), *n)).collect();
         let expected = [("2026-10-23", 0), ("2026-10-24", 1), ("2026-10-25", 3), ("2026-10-26", 1)];
         assert_eq!(days, expected.map(|(day, n)| (day.to_owned(), n)));
@@ -140,7 +180,43 @@ mod tests {
         assert_eq!(found.sources, [("Writer".to_owned(), Share { clips: 5, bytes: 50 })]);
         // The same moments in another zone fall on other days.
         let tokyo = TimeZone::get("Asia/Tokyo").unwrap();
-        let there = insight(clips.iter(), now.timestamp().as_microsecond(), &tokyo, 2, 5);
+        let there = insight(clips.iter().copied(), called, now.timestamp().as_microsecond(), &tokyo, 2, 5);
         assert_eq!(there.days.iter().map(|(_, n)| *n).collect::<Vec<_>>(), [3, 2]);
+    }
+    proptest! {
+        #[test]
+        fn the_shares_are_those_of_counting_clip_by_clip(
+            clips in proptest::collection::vec((0i64..400_000_000_000, 0u64..90, 0u8..4, 0u32..4), 0..60),
+            zone in proptest::sample::select(&["Europe/Berlin", "Asia/Kathmandu", "America/St_Johns"][..]),
+        ) {
+            let zone = TimeZone::get(zone).unwrap();
+            // From before to behind a change of the clocks.
+            let start = 1_792_800_000_000_000;
+            let now = start + 400_000_000_000;
+            let clips: Vec<Glance> = clips
+                .into_iter()
+                .map(|(after, size, kind, program)| Glance {
+                    copied_at: start + after,
+                    size,
+                    kind: [Kind::Text, Kind::Link, Kind::Image, Kind::Files][usize::from(kind)],
+                    program,
+                })
+                .collect();
+            let found = insight(clips.iter().copied(), called, now, &zone, 30, 5);
+            let count = |fits: &dyn Fn(&Glance) -> bool| clips.iter().filter(|clip| fits(clip)).count() as u64;
+            for (day, clips) in &found.days {
+                prop_assert_eq!(*clips, count(&|clip| at(clip.copied_at, &zone).date() == *day));
+            }
+            for (hour, clips) in (0i8..).zip(found.hours) {
+                prop_assert_eq!(clips, count(&|clip| at(clip.copied_at, &zone).hour() == hour));
+            }
+            for (name, share) in &found.sources {
+                prop_assert_eq!(share.clips, count(&|clip| called(clip.program) == Some(name)));
+                let own = clips.iter().filter(|clip| called(clip.program) == Some(name));
+                prop_assert_eq!(share.bytes, own.map(|clip| clip.size).sum::<u64>());
+            }
+            prop_assert_eq!(found.kinds.iter().map(|kind| kind.clips).sum::<u64>(), clips.len() as u64);
+            prop_assert_eq!(found.ages.iter().map(|age| age.clips).sum::<u64>(), clips.len() as u64);
+        }
     }
 }

@@ -75,16 +75,25 @@ impl StoredClip {
         self.state.offers.iter().flat_map(|offer| offer.value.representations.iter().map(|one| one.digest))
     }
 
+    /// It is in the history.
+    pub fn is_there(&self) -> bool {
+        self.facts.is_some() && self.state.is_there()
+    }
+
     /// As a clip of the history; `None` when it is not in the history.
     pub fn into_clip(self) -> Option<Clip> {
         if !self.state.is_there() {
             return None;
         }
-        let (mut state, mut facts) = (self.state, self.facts?);
+        let (mut state, facts) = (self.state, self.facts?);
         state.say_pinned_with();
-        state.shrink();
-        facts.head.shrink_to_fit();
         Some(Clip { id: self.id, state, facts, ordered_at: self.ordered_at, held: Held::Recorded })
+    }
+}
+
+impl From<Clip> for StoredClip {
+    fn from(Clip { id, state, facts, ordered_at, held: _ }: Clip) -> Self {
+        Self { id, state, facts: Some(facts), ordered_at }
     }
 }
 

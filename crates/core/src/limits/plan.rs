@@ -287,7 +287,7 @@ impl Planner {
 /// What goes of a history: a [`Planner`] that has looked at all of it.
 pub fn plan(history: &History, limits: &Limits, now: Micros, thorough: bool) -> Plan {
     let mut planner = Planner::new(limits, history.tallies(), now, thorough);
-    let _ = history.oldest_first().all(|clip| planner.look(clip));
+    let _ = history.oldest_first().all(|clip| planner.look(&clip));
     planner.end()
 }
 
@@ -358,8 +358,8 @@ impl Foresight {
 
 /// The outlook of a clip: a [`Foresight`] that has looked at all of the history.
 pub fn outlook(history: &History, limits: &Limits, id: ClipId, now: Micros) -> Option<Outlook> {
-    let mut foresight = Foresight::of(history.get(id)?, limits, history.tallies(), now)?;
-    history.oldest_first().for_each(|clip| foresight.look(clip));
+    let mut foresight = Foresight::of(&*history.get(id)?, limits, history.tallies(), now)?;
+    history.oldest_first().for_each(|clip| foresight.look(&clip));
     foresight.end()
 }
 

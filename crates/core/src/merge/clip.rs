@@ -352,15 +352,6 @@ impl ClipState {
         self.copies.values().map(|one| one.ever.saturating_sub(void(one))).sum()
     }
 
-    /// Gives back room that it does not need: reading it from its written form leaves room for several of everything.
-    pub fn shrink(&mut self) {
-        for offer in &mut self.offers {
-            offer.value.representations.shrink_to_fit();
-            offer.value.also.shrink_to_fit();
-        }
-        self.offers.shrink_to_fit();
-    }
-
     /// The newest stamp anywhere in it: a change to the clip must exceed it.
     pub fn newest_stamp(&self) -> Option<Stamp> {
         self.stamps().max()

@@ -121,7 +121,7 @@ impl Corpus {
             forms: Arc::make_mut(&mut self.texts.forms).hold(&forms),
             drawer: Arc::make_mut(&mut self.texts.drawers).hold(&drawer),
             devices: Arc::make_mut(&mut self.texts.devices).hold(&devices),
-            kind: clip.facts.kind() as u8,
+            kind: clip.facts.kind(),
             color: state.color().map_or(u8::MAX, |color| color as u8),
             flags,
         }

@@ -145,7 +145,7 @@ fn fact<'q>(
     }
     match test {
         Test::Kind(kind) => {
-            let kind = *kind as u8;
+            let kind = *kind;
             Box::new(move |doc| doc.kind == kind)
         }
         Test::From(name) => {

@@ -10,8 +10,10 @@ use zeroize::Zeroize;
 
 use super::seal::{BLOCKS, FEW_BLOCKS, Seal};
 use crate::clip::device::DeviceId;
+use crate::clip::facts::Kind;
 use crate::clip::id::ClipId;
 use crate::clip::time::Micros;
+use crate::history::insight::Glance;
 use crate::text::stack::overwrite_stack;
 
 /// Documents in a block at most.
@@ -45,7 +47,7 @@ pub(super) struct Doc {
     pub(super) forms: u32,
     pub(super) drawer: u32,
     pub(super) devices: u32,
-    pub(super) kind: u8,
+    pub(super) kind: Kind,
     pub(super) color: u8,
     pub(super) flags: u8,
 }
@@ -366,6 +368,22 @@ impl Texts {
             .filter(|doc| !doc.is(DEAD) && seen.insert(doc.program))
             .filter_map(|doc| self.programs.get(doc.program).map(String::as_str))
             .collect()
+    }
+
+    /// What can be told of every clip without its words, newest first but for what came late.
+    pub fn glances(&self) -> impl Iterator<Item = Glance> {
+        let blocks = self.main.blocks.iter().rev().chain(self.side.blocks.iter().rev());
+        blocks.flat_map(|block| block.docs.iter().rev()).filter(|doc| !doc.is(DEAD)).map(|doc| Glance {
+            copied_at: doc.copied_at,
+            size: doc.size,
+            kind: doc.kind,
+            program: doc.program,
+        })
+    }
+
+    /// The name of a program by the number that a [`Glance`] tells; none for clips whose program is not known.
+    pub fn program(&self, number: u32) -> Option<&str> {
+        self.programs.get(number).map(String::as_str).filter(|name| !name.is_empty())
     }
 
     /// Bytes of text held.

@@ -129,13 +129,13 @@ pub async fn filled(app: &App, disk: &Disk, wanted: &Filling) -> Result<(Vec<Pie
 /// The clips of the sitting in which a clip was copied, oldest first.
 fn sitting(app: &App, address: &str) -> Result<Vec<ClipId>, FillingError> {
     let history = app.clips.history();
-    let clip = address.parse().ok().and_then(|address: Address| history.resolve(&address).ok().cloned());
+    let clip = address.parse().ok().and_then(|address: Address| history.resolve(&address).ok());
     let clip = clip.ok_or(FillingError::NoClip)?;
     let place = history.place_of(clip.id).ok_or(FillingError::NoClip)?;
     let places =
-        sitting_of(history.from(1).map(|clip| clip.ordered_at), place).ok_or(FillingError::NoClip)?;
+        sitting_of(history.keys_from(1).map(|(at, _)| at), place).ok_or(FillingError::NoClip)?;
     room(places.len())?;
-    Ok(places.rev().filter_map(|place| history.at(place).map(|clip| clip.id)).collect())
+    Ok(places.rev().filter_map(|place| history.id_at(place)).collect())
 }
 
 fn room(count: usize) -> Result<(), ActError> {

@@ -100,7 +100,7 @@ pub async fn plan(app: &App, scope: &Scope, zone: TimeZone) -> Result<api::Clear
     let taken = Taken::of(app, scope, found.as_ref(), Some(upto), None);
     let history = app.clips.history();
     let newest = taken.ids.iter().rev();
-    let sample = newest.filter_map(|id| Some(row(&history, history.get(*id)?))).take(SAMPLE).collect();
+    let sample = newest.filter_map(|id| Some(row(&history, &*history.get(*id)?))).take(SAMPLE).collect();
     Ok(api::ClearPlan {
         clips: taken.ids.len() as u64 + taken.fleeting,
         bytes: taken.bytes,

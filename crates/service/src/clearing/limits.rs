@@ -58,7 +58,7 @@ pub fn preview(app: &App, limits: &Limits) -> api::LimitsPlan {
             .going
             .iter()
             .take(SAMPLE)
-            .filter_map(|one| Some(row(&history, history.get(one.id)?)))
+            .filter_map(|one| Some(row(&history, &*history.get(one.id)?)))
             .collect(),
         ages: ages
             .into_iter()

@@ -132,7 +132,7 @@ pub(super) async fn let_go(
     }
     let timed: Vec<(ClipId, Micros)> = {
         let history = app.clips.history();
-        ids.into_iter().filter_map(|id| Some((id, history.get(id)?.ordered_at))).collect()
+        ids.into_iter().filter_map(|id| Some((id, history.ordered_at(id)?))).collect()
     };
     Ok(queue.evict(timed, false).await?.count)
 }

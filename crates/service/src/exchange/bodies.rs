@@ -82,7 +82,7 @@ impl Exchanger {
             }
             DueState::Other if due.subject.0 == SENT => {
                 let clip = read_sent_id(&due.subject.1)
-                    .and_then(|(_, clip)| self.app.clips.history().get(clip).cloned())
+                    .and_then(|(_, clip)| self.app.clips.history().get(clip))
                     .filter(|clip| may_be_sent(clip));
                 // It may have gone meanwhile.
                 let Some(clip) = clip else { return Ok(Body::Nothing) };

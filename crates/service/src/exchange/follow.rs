@@ -16,7 +16,7 @@ impl Exchanger {
         if !self.app.settings().exchange.follow || self.app.desk.is_none() {
             return;
         }
-        let newest = self.app.clips.history().at(1).cloned();
+        let newest = self.app.clips.history().at(1);
         let Some(clip) = newest else { return };
         let Some((_, from)) = came.iter().rev().find(|(id, _)| *id == clip.id) else { return };
         let copied = clip.state.copied_at.as_ref();

@@ -65,7 +65,7 @@ impl Exchanger {
         if device.this {
             return Err(SendError::This);
         }
-        let clip = self.app.clips.history().get(clip).cloned().ok_or(SendError::Gone)?;
+        let clip = self.app.clips.history().get(clip).ok_or(SendError::Gone)?;
         if !may_be_sent(&clip) {
             return Err(SendError::Never);
         }
@@ -83,7 +83,7 @@ impl Exchanger {
     pub(super) async fn bring(&self, came: &[Came]) {
         let Some(last) = came.last() else { return };
         let name = self.members().into_iter().find(|one| one.id == last.from).map(|one| one.name);
-        let clip = self.app.clips.history().get(last.clip).cloned();
+        let clip = self.app.clips.history().get(last.clip);
         // It was removed here, and not copied since.
         let Some(clip) = clip else { return };
         let mut live = false;

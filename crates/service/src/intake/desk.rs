@@ -144,6 +144,6 @@ fn meant(app: &App, purpose: Purpose) -> Pressed {
         Purpose::Next => Pressed::Next,
         Purpose::Gather => Pressed::Gather,
         Purpose::Pause => Pressed::Pause,
-        Purpose::Place(n) => Pressed::Paste(n, app.clips.history().at(usize::from(n)).cloned()),
+        Purpose::Place(n) => Pressed::Paste(n, app.clips.history().at(usize::from(n))),
     }
 }

@@ -60,7 +60,7 @@ fn holders(app: &App, bad: &HashSet<Digest>) -> HashMap<Digest, Vec<(ClipId, Opt
     for clip in app.clips.history().from(1) {
         let digests = clip.state.offer().into_iter().flat_map(|offer| &offer.representations);
         for digest in digests.map(|one| one.digest).filter(|digest| bad.contains(digest)) {
-            let tells = clip.facts.class == Class::Text && facts_are_whole(clip);
+            let tells = clip.facts.class == Class::Text && facts_are_whole(&clip);
             let text = tells.then(|| Content::new(clip.facts.head.clone()));
             let text = text.filter(|content| content.digest() == digest);
             holders.entry(digest).or_default().push((clip.id, text));

@@ -228,7 +228,7 @@ impl App {
             LiveNow::Item => (api::LiveState::Item, false, None),
             LiveNow::Unkept => (api::LiveState::Unkept, false, None),
             LiveNow::Clip(id, plain) => match history.get(id) {
-                Some(clip) => (api::LiveState::Clip, plain, Some(Box::new(row(&history, clip)))),
+                Some(clip) => (api::LiveState::Clip, plain, Some(Box::new(row(&history, &clip)))),
                 None => (api::LiveState::Unkept, false, None),
             },
         };

@@ -26,7 +26,7 @@ fn item_of(history: &History, (at, record, field): (usize, usize, usize), item: 
         size: facts.size,
         picture: facts.picture.clone(),
         files: files(facts),
-        from: item.piece.from.filter(|id| history.get(*id).is_some()).map(|id| id.to_string()),
+        from: item.piece.from.filter(|id| history.has(*id)).map(|id| id.to_string()),
         source: item.piece.offer.source.clone(),
     }
 }

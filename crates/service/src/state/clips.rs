@@ -71,7 +71,7 @@ impl Clips {
             let history = self.history();
             let mut count = 0;
             for clip in history.oldest_first_after(seen).take(PIECE) {
-                if Some(clip.ordered_at) > newest || !look(&history, clip) {
+                if Some(clip.ordered_at) > newest || !look(&history, &clip) {
                     return;
                 }
                 seen = Some((clip.ordered_at, clip.id));
@@ -91,7 +91,7 @@ impl Clips {
         let mut ahead = HashMap::new();
         for some in ids.chunks(PIECE) {
             let history = self.history();
-            ahead.extend(some.iter().filter_map(|id| Some((*id, far_ahead(history.get(*id)?, floor, now)?))));
+            ahead.extend(some.iter().filter_map(|id| Some((*id, far_ahead(&*history.get(*id)?, floor, now)?))));
             RwLockReadGuard::unlock_fair(history);
         }
         ahead
@@ -99,7 +99,7 @@ impl Clips {
 
     /// A clip, if it is in the history.
     pub fn get(&self, id: ClipId) -> Option<Arc<Clip>> {
-        self.history().get(id).cloned()
+        self.history().get(id)
     }
 
     /// The drawers as they are now.
@@ -268,7 +268,7 @@ impl Clips {
         let mut corpus = self.corpus.write();
         let (clip, drawers) = {
             let history = self.history();
-            (history.get(id).cloned(), history.drawers_now())
+            (history.get(id), history.drawers_now())
         };
         if let Some(clip) = clip {
             put(&mut corpus, &clip, &drawers);
@@ -284,8 +284,8 @@ impl Clips {
     /// What is told of a clip has changed, though nothing of the clip itself has. `None`: it is not there any more.
     pub(crate) fn renew(&self, id: ClipId) -> Option<(Placed, u64)> {
         let mut history = self.history.write();
-        let clip = history.get(id)?.clone();
-        let placed = history.put((*clip).clone());
+        let clip = history.get(id)?;
+        let placed = history.put(Arc::unwrap_or_clone(clip));
         Some((placed, history.revision()))
     }
 
@@ -303,7 +303,7 @@ impl Clips {
             |history: &History| history.drawers().get(&id).and_then(|one| one.name().map(str::to_owned));
         let before = told(&history);
         history.drawers_mut().put(drawer);
-        if before == told(&history) { Vec::new() } else { history.in_drawer(&id).cloned().collect() }
+        if before == told(&history) { Vec::new() } else { history.in_drawer(&id).collect() }
     }
 }
 
@@ -316,11 +316,9 @@ fn named_corpus(device: DeviceId, name: &str) -> Corpus {
 /// Fills a search from a history. Gives the ids of clips whose facts do not hold all of their text.
 pub(crate) fn fill_search(history: &History, corpus: &mut Corpus) -> Vec<ClipId> {
     let mut long = Vec::new();
-    let mut oldest_first: Vec<_> = history.from(1).collect();
-    oldest_first.reverse();
-    for clip in oldest_first {
-        corpus.put(clip, history.drawers(), Text::Known);
-        if !facts_are_whole(clip) {
+    for clip in history.oldest_first() {
+        corpus.put(&clip, history.drawers(), Text::Known);
+        if !facts_are_whole(&clip) {
             long.push(clip.id);
         }
     }

@@ -36,7 +36,7 @@ pub fn row(history: &History, clip: &Clip) -> api::Row {
         saved: clip.held != Held::Waiting,
         color: clip.state.color(),
         kept: kept(history, clip),
-        made_from: clip.state.made_from().filter(|id| history.get(*id).is_some()).map(|id| id.to_string()),
+        made_from: clip.state.made_from().filter(|id| history.has(*id)).map(|id| id.to_string()),
         fill_ins: clip.state.is_pinned() && !clip.is_secret() && may_hold(&facts.head),
         secret: facts.secret,
         until: match clip.held {

@@ -12,7 +12,7 @@ pub fn told(app: &App, event: &Happening) -> api::Event {
     match event {
         Happening::Clip { id, before, place, revision, copied } => {
             let history = app.clips.history();
-            let mut row = history.get(*id).map_or_else(|| blank_row(*id), |clip| row(&history, clip));
+            let mut row = history.get(*id).map_or_else(|| blank_row(*id), |clip| row(&history, &clip));
             row.place = *place;
             let (before, revision, copied) = (*before, *revision, *copied);
             api::Event::Clip(Box::new(api::ClipEvent { row, before, revision, copied }))

@@ -61,7 +61,7 @@ fn called(app: &App, name: &str) -> Option<Arc<Clip>> {
     let history = app.clips.history();
     let by_title =
         history.kept_clips().find(|clip| clip.state.title().is_some_and(|title| fold(title) == wanted));
-    by_title.cloned().or_else(|| history.resolve(&name.parse::<Address>().ok()?).ok().cloned())
+    by_title.or_else(|| history.resolve(&name.parse::<Address>().ok()?).ok())
 }
 
 /// A text with its fill-ins filled.

@@ -238,7 +238,7 @@ impl Writer {
                 subject: act.subject.clone(),
                 first: subject
                     .and_then(ClipId::parse)
-                    .and_then(|id| Some(Box::new(row(&history, history.get(id)?)))),
+                    .and_then(|id| Some(Box::new(row(&history, &*history.get(id)?)))),
                 about: subject.filter(|_| act.kind == ActKind::Clear).map(str::to_owned),
                 drawer: subject.and_then(|id| Some(history.drawers().get(id)?.name()?.to_owned())),
                 batch: subject

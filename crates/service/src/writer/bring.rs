@@ -66,7 +66,7 @@ impl Writer {
         // Whatever is written from now on comes after all of it, but for what a clock far ahead has stamped.
         let now_ms = u64::try_from(now() / 1_000).unwrap_or(0);
         let clips = (1..=history.len()).filter_map(|place| history.at(place));
-        clips.flat_map(|clip| clip.state.stamps()).for_each(|seen| self.clock.witness(now_ms, seen));
+        clips.for_each(|clip| clip.state.stamps().for_each(|seen| self.clock.witness(now_ms, seen)));
         drawers
             .iter()
             .filter_map(|one| one.state.newest_stamp())

@@ -335,7 +335,7 @@ impl Writer {
         let count = ids.len() as u64;
         let ending = {
             let history = self.app.clips.history();
-            self.log.gone_for_good(&ids, |id| others.contains(&id) || history.get(id).is_some())
+            self.log.gone_for_good(&ids, |id| others.contains(&id) || history.has(id))
         };
         let mut group = Group {
             now: now(),

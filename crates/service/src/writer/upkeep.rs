@@ -22,7 +22,7 @@ impl Writer {
         let Some(store) = self.store.clone() else { return };
         let ending = {
             let history = self.app.clips.history();
-            self.log.ending(self.steady.now(), AT_ONCE, |id| history.get(id).is_some())
+            self.log.ending(self.steady.now(), AT_ONCE, |id| history.has(id))
         };
         if ending.acts.is_empty() {
             return;

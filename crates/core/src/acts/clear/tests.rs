@@ -88,7 +88,7 @@ impl World {
     fn faces(&self) -> Faces {
         self.history
             .from(1)
-            .filter_map(|clip| Some((clip.id, ClipFace::of(&StoredClip::from(&**clip))?)))
+            .filter_map(|clip| Some((clip.id, ClipFace::of(&StoredClip::from(&*clip))?)))
             .collect()
     }
 

@@ -41,7 +41,7 @@ impl World {
 
     fn seen(&self) -> Seen {
         let face = |clip: &StoredClip| ClipFace::of(clip).expect("it is there");
-        let clips = self.history.from(1).map(|clip| (clip.id, face(&StoredClip::from(&**clip)))).collect();
+        let clips = self.history.from(1).map(|clip| (clip.id, face(&StoredClip::from(&*clip)))).collect();
         let drawers: BTreeMap<_, _> =
             self.history.drawers().all().map(|one| (one.id, DrawerFace::of(&one.state))).collect();
         let drawers: BTreeMap<_, _> = drawers.into_iter().filter(|(_, face)| face.is_some()).collect();
@@ -305,7 +305,7 @@ proptest! {
                 record.clips.iter().filter(|one| one.before.is_none()).map(|one| one.id).collect();
             world.apply(stepped.clips, stepped.drawers);
             for id in before {
-                prop_assert!(made.contains(&id) || world.history.get(id).is_some());
+                prop_assert!(made.contains(&id) || world.history.has(id));
             }
         }
         for text in copies {

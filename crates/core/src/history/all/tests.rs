@@ -5,7 +5,7 @@ use crate::clip::device::DeviceId;
 use crate::clip::facts::Facts;
 use crate::clip::id::Class;
 use crate::history::stored::Held;
-use crate::merge::clip::OfferRecord;
+use crate::merge::clip::{ClipState, OfferRecord};
 use crate::merge::stamp::Stamp;
 use proptest::prelude::*;
 

@@ -142,7 +142,7 @@ proptest! {
         prop_assert_eq!(super::plan(&history, &limits, NOW, true), Plan::default(), "a second sweep finds nothing");
         // What is counted on the way is what is there.
         let mut anew = crate::history::tally::Tallies::default();
-        history.from(1).for_each(|clip| anew.add(clip));
+        history.from(1).for_each(|clip| anew.add(&clip));
         anew.kinds.retain(|_, tally| tally.clips > 0);
         let mut kept = history.tallies().clone();
         kept.kinds.retain(|_, tally| tally.clips > 0);
@@ -193,7 +193,7 @@ fn what_takes_over_a_fifth_waits_and_what_takes_less_does_not() {
     }
     let waits = |history: &History, limits: &Limits, at| {
         let mut sweeper = Sweeper::new(limits, history.len(), history.tallies(), at, true);
-        assert!(history.oldest_first().all(|clip| sweeper.look(clip)));
+        assert!(history.oldest_first().all(|clip| sweeper.look(&clip)));
         let sweep = sweeper.end();
         (sweep.goes.going.len(), sweep.waits.map(|plan| plan.going.len()))
     };

@@ -201,7 +201,7 @@ proptest! {
         let mut read: HashMap<ClipId, String> = HashMap::new();
         for (n, step) in steps.into_iter().enumerate() {
             let at = stamp(1_000 + n as u64);
-            let known = |n: u64| history.get(clip(n, "", 0).id).map(|clip| (**clip).clone());
+            let known = |n: u64| history.get(clip(n, "", 0).id).map(|clip| (*clip).clone());
             match step {
                 Step::Put(n, text, time) if known(n).is_none() => put(&mut history, &mut corpus, clip(n, &text, time)),
                 Step::Put(n, _, time) | Step::Again(n, time) => if let Some(mut clip) = known(n) {

@@ -40,7 +40,7 @@ pub(crate) async fn carry_out_with(
 /// What was done, for the answer.
 pub(crate) fn acted(context: &Context, outcome: Outcome) -> axum::Json<Acted> {
     let history = context.app.clips.history();
-    let there = outcome.ids.iter().filter_map(|id| Some(row(&history, history.get(*id)?)));
+    let there = outcome.ids.iter().filter_map(|id| Some(row(&history, &*history.get(*id)?)));
     axum::Json(Acted {
         id: hex(outcome.id),
         clips: there.take(ROWS).collect(),

@@ -37,7 +37,7 @@ pub(crate) async fn add(
         history.get(saved.clip).ok_or_else(|| Failure::no_clip("it was removed at the same moment"))?;
     Ok((
         StatusCode::CREATED,
-        axum::Json(Added { row: row(&history, clip), act_id: saved.act.map(hex::encode) }),
+        axum::Json(Added { row: row(&history, &clip), act_id: saved.act.map(hex::encode) }),
     ))
 }
 

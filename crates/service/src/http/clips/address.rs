@@ -11,7 +11,7 @@ use crate::state::app::App;
 /// The clip an address names.
 pub(crate) fn resolve(app: &App, address: &str) -> Result<Arc<Clip>, Failure> {
     let address: Address = address.parse()?;
-    Ok(app.clips.history().resolve(&address)?.clone())
+    Ok(app.clips.history().resolve(&address)?)
 }
 
 /// The same for whatever shows or changes its words: a masked clip shows none.

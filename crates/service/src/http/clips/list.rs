@@ -45,10 +45,10 @@ pub(crate) async fn list(
     if place == 0 {
         return Err(Failure::invalid("places count from 1"));
     }
-    let clips: Vec<&Arc<Clip>> = history.from(place).take(limit).collect();
+    let clips: Vec<Arc<Clip>> = history.from(place).take(limit).collect();
     let more = place + clips.len() <= history.len();
     let next = clips.last().filter(|_| more).map(|clip| format!("{}.{}", clip.ordered_at, clip.id));
-    let clips = clips.into_iter().map(|clip| row(&history, clip)).collect();
+    let clips = clips.iter().map(|clip| row(&history, clip)).collect();
     Ok(axum::Json(Page { clips, total: history.len() as u64, revision: history.revision(), next }))
 }
 
@@ -68,7 +68,7 @@ pub(crate) async fn outline(State(context): State<Arc<Context>>) -> axum::Json<O
     let mut last: Option<i64> = None;
     for clip in history.from(1) {
         let _ = write!(ids, "{}", clip.id);
-        kinds.push(kind_letter(clip));
+        kinds.push(kind_letter(&clip));
         let at = clip.ordered_at / 1_000_000;
         times.push(last.map_or(at, |last| last - at));
         last = Some(at);
@@ -99,6 +99,6 @@ pub(crate) async fn rows(
     }
     let history = context.app.clips.history();
     let clips =
-        wanted.ids.iter().filter_map(|id| Some(row(&history, history.get(ClipId::parse(id)?)?))).collect();
+        wanted.ids.iter().filter_map(|id| Some(row(&history, &*history.get(ClipId::parse(id)?)?))).collect();
     Ok(axum::Json(RowsById { clips }))
 }

@@ -25,7 +25,7 @@ fn described(history: &History, id: &str, state: &DrawerState) -> api::Drawer {
         name: state.name().unwrap_or_default().to_owned(),
         color: state.color(),
         group: state.group().map(str::to_owned),
-        clips: history.in_drawer(id).count() as u64,
+        clips: history.ids_in_drawer(id).count() as u64,
     }
 }
 
@@ -36,7 +36,7 @@ pub(crate) async fn list(State(context): State<Arc<Context>>) -> axum::Json<AllD
     let drawers = history.drawers().shown();
     axum::Json(AllDrawers {
         drawers: drawers.into_iter().map(|(id, state)| described(&history, id, state)).collect(),
-        favorites: history.favorites().len() as u64,
+        favorites: history.favorite_ids().len() as u64,
     })
 }
 
@@ -53,7 +53,7 @@ pub(crate) async fn favorites(
     Query(part): Query<Part>,
 ) -> axum::Json<Items> {
     let history = context.app.clips.history();
-    let all = history.favorites().into_iter().map(|clip| Item::Clip(Box::new(row(&history, clip)))).collect();
+    let all = history.favorites().into_iter().map(|clip| Item::Clip(Box::new(row(&history, &clip)))).collect();
     axum::Json(part_of(&part, None, all))
 }
 
@@ -75,7 +75,7 @@ pub(crate) async fn items(
 #[utoipa::path(get, path = "/favorites/outline", responses((status = 200, body = KeptOutline)))]
 pub(crate) async fn favorites_outline(State(context): State<Arc<Context>>) -> axum::Json<KeptOutline> {
     let history = context.app.clips.history();
-    axum::Json(outline_of(&history, None, history.favorites().into_iter().map(|clip| Ok(clip.clone()))))
+    axum::Json(outline_of(&history, None, history.favorites().into_iter().map(Ok)))
 }
 
 /// What is in a drawer (by id or name), all of it in outline

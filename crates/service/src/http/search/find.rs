@@ -49,7 +49,7 @@ pub(crate) async fn search(
     let found = find(app, query.clone(), limit).await?;
     let (clips, revision): (Vec<Arc<Clip>>, u64) = {
         let history = app.clips.history();
-        (found.ids.iter().filter_map(|id| history.get(*id).cloned()).collect(), history.revision())
+        (found.ids.iter().filter_map(|id| history.get(*id)).collect(), history.revision())
     };
     let mut read = 0;
     let mut hits = Vec::with_capacity(clips.len());
@@ -151,7 +151,7 @@ pub(crate) async fn outline(
         out.pinned += u64::from(clip.state.is_pinned());
         if out.times.len() < limit {
             let _ = write!(out.ids, "{}", clip.id);
-            out.kinds.push(kind_letter(clip));
+            out.kinds.push(kind_letter(&clip));
             out.times.push(clip.ordered_at / 1_000_000);
         }
     }

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use axum::extract::State;
 use yadori_api::{Insight, Problem, Share};
-use yadori_core::{Clip, Kind};
+use yadori_core::Kind;
 
 use super::query::Wanted;
 use crate::http::extract::Query;
@@ -21,10 +21,11 @@ pub(crate) async fn insight(
     Query(wanted): Query<Wanted>,
 ) -> Result<axum::Json<Insight>, Failure> {
     let zone = zone(wanted.zone.as_deref()).ok_or_else(Failure::no_zone)?;
-    let clips: Vec<Arc<Clip>> = context.app.clips.history().from(1).cloned().collect();
+    let texts = context.app.clips.texts();
     let days = wanted.limit.unwrap_or(30).clamp(1, 400);
     let work = move || {
-        yadori_core::history::insight::insight(clips.iter().map(|one| &**one), now(), &zone, days, 12)
+        let called = |program| texts.program(program);
+        yadori_core::history::insight::insight(texts.glances(), called, now(), &zone, days, 12)
     };
     let found = tokio::task::spawn_blocking(work)
         .await

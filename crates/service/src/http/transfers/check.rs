@@ -20,7 +20,7 @@ pub(crate) async fn check(State(context): State<Arc<Context>>) -> Result<axum::J
         .await
         .map_err(|why| Failure::unavailable(why.to_string()))?;
     let history = context.app.clips.history();
-    let rows = found.damaged.iter().filter_map(|id| Some(row(&history, history.get(*id)?))).take(ROWS);
+    let rows = found.damaged.iter().filter_map(|id| Some(row(&history, &*history.get(*id)?))).take(ROWS);
     Ok(axum::Json(Checked {
         contents: found.contents,
         mended: found.mended,
