@@ -207,7 +207,8 @@ export class Service {
   orders = (): Promise<AllOrders> => this.#json('/orders');
   clearPlan = (scope: Scope): Promise<ClearPlan> => this.#post('/clear/plan', { scope, zone: ZONE });
   clear = (wanted: Clear): Promise<Cleared> => this.#post('/clear', { ...wanted, zone: ZONE });
-  outline = (): Promise<Outline> => this.#json('/outline');
+  outline = (after: string | null, limit: number): Promise<Outline> =>
+    this.#json(`/outline?limit=${limit}${after === null ? '' : `&after=${after}`}`);
   /** The whole of a clip; of a picture's words, those that match `text` are named. */
   detail = (id: string, text = ''): Promise<Detail> => this.#json(`/clips/${id}${text ? `?${query({ q: text, zone: ZONE })}` : ''}`);
   rows = async (ids: string[]): Promise<Row[]> => (await this.#post<{ clips: Row[] }>('/rows', { ids })).clips;
@@ -272,8 +273,8 @@ export class Service {
   };
 
   /** A query that can't be read (yet) fails with what was expected. */
-  search = async (wanted: { text: string; within: string | null }, limit: number, signal?: AbortSignal): Promise<Found> => {
-    const found = await this.#json<Found>(`/search?${asked(wanted, limit)}`, signal);
+  search = async (wanted: { text: string; within: string | null; nearest?: boolean }, limit: number, signal?: AbortSignal): Promise<Found> => {
+    const found = await this.#json<Found>(`/search?${asked(wanted, limit)}${wanted.nearest ? '&nearest=true' : ''}`, signal);
     if (!found.expected) return found;
     const { words: detail, ...where } = found.expected;
     throw new Failure(200, { type: 'invalid-query', title: t('The query can’t be read'), status: 200, detail, ...where });

@@ -73,6 +73,8 @@ export class Arrivals {
   /** Everything is being read, and is to be read (once more). */
   #reading = false;
   #unread = false;
+  /** How often something was missed while older clips were read. */
+  #missed = 0;
   /** What was told of meanwhile. */
   #meanwhile: Told[] = [];
 
@@ -92,6 +94,7 @@ export class Arrivals {
       try {
         const events = (await this.service.events(this.#lastEventId)).getReader();
         if (!list.loaded || this.#unread) await this.#reload();
+        else void this.readOn();
         void drawers.read().catch(() => {});
         void this.parts.batches.read().catch(() => {});
         session.reached = true;
@@ -122,11 +125,12 @@ export class Arrivals {
     this.#unread = true;
     if (this.#reading) return;
     this.#reading = true;
+    let favorites = Promise.resolve();
     try {
       // What is asked for while it is read is read once more.
       for (let times = 0; this.#unread && times < MOST_READINGS; times++) {
         this.#unread = false;
-        await this.parts.list.load();
+        favorites = (await this.parts.list.load()).favorites;
       }
     } catch (why) {
       // It is read when the service can be reached again; what came is read with it.
@@ -138,6 +142,20 @@ export class Arrivals {
     }
     this.parts.reloaded();
     this.apply(this.#meanwhile.splice(0));
+    // What could not be read is read when the service can be reached again.
+    favorites.catch(() => (this.#unread = true));
+    void this.readOn();
+  }
+
+  /** Reads what is older than what has been read. */
+  async readOn(): Promise<void> {
+    // What fails is read on when the service can be reached again.
+    const outcome = await this.parts.list.readOn().catch(() => null);
+    if (outcome === null) {
+      this.#missed = 0;
+    } else if (this.#missed++ < MOST_READINGS) {
+      await this.#reload().catch(() => {});
+    }
   }
 
   /** Says how things stand, when that has changed. */

@@ -3,7 +3,7 @@ import { expect, test } from 'vitest';
 import type { Row } from '../api/types';
 import { Chronicle } from './chronicle';
 
-const id = (n: number) => `c${n}`.padEnd(26, '0');
+const id = (n: number) => `c${n}x`.padEnd(26, '0');
 const row = (n: number, place: number): Row => ({
   id: id(n),
   prefix: 'c',
@@ -23,7 +23,7 @@ const row = (n: number, place: number): Row => ({
 
 function loaded(): Chronicle {
   const chronicle = new Chronicle();
-  chronicle.load({ ids: id(3) + id(2) + id(1), kinds: 'tli', times: [1_003, 1, 500], revision: 7, epoch: 'e' });
+  chronicle.load({ ids: id(3) + id(2) + id(1), kinds: 'tli', times: [1_003, 1, 500], revision: 7, epoch: 'e', total: 3 });
   return chronicle;
 }
 
@@ -47,4 +47,129 @@ test('what is known already is passed over and what was missed is noticed', () =
   expect(chronicle.arrive({ row: row(9, 1), revision: 7 })).toBe(null);
   expect(chronicle.arrive({ row: row(9, 1), revision: 9 })).toBe('gap');
   expect(chronicle.leave({ id: id(9), before: 1, revision: 8 })).toBe('gap');
+});
+
+/** A service's history, and its windows. */
+class Real {
+  ids: string[] = [];
+  revision = 0;
+  events: (() => ReturnType<Chronicle['arrive']>)[] = [];
+  constructor(
+    count: number,
+    private dice: () => number,
+  ) {
+    this.ids = Array.from({ length: count }, (_, n) => id(n));
+  }
+
+  window(after: string | null, limit: number) {
+    const from = after === null ? 0 : this.at(Number(after));
+    const ids = this.ids.slice(from, from + limit);
+    const next = from + ids.length < this.ids.length ? String(this.order[from + ids.length - 1]) : null;
+    return { ids: ids.join(''), kinds: 't'.repeat(ids.length), times: ids.map(() => 0), revision: this.revision, total: this.ids.length, next, epoch: 'e' };
+  }
+
+  /** Numbers that fall from the newest to the oldest: where a window goes on does not depend on what is still there. */
+  order: number[] = [];
+  at(key: number): number {
+    const found = this.order.findIndex((one) => one < key);
+    return found < 0 ? this.order.length : found;
+  }
+
+  put(one: string, to: number): void {
+    const above = this.order[to - 1] ?? (this.order[0] ?? 0) + 2;
+    const below = this.order[to] ?? (this.order.at(-1) ?? 0) - 2;
+    this.ids.splice(to, 0, one);
+    this.order.splice(to, 0, (above + below) / 2);
+  }
+
+  takeOut(at: number): string {
+    this.order.splice(at, 1);
+    return this.ids.splice(at, 1)[0] ?? '';
+  }
+
+  /** Something happens, anywhere. */
+  happen(new_: string, chronicle: Chronicle): void {
+    const at = Math.floor(this.dice() * this.ids.length);
+    // Most of what happens happens at the top.
+    const to = this.dice() < 0.7 ? 0 : Math.floor(this.dice() * (this.ids.length + 1));
+    const kind = this.dice();
+    if (kind < 0.25 && this.ids.length > 0) {
+      const gone = this.takeOut(at);
+      const event = { id: gone, before: at + 1, revision: ++this.revision };
+      this.events.push(() => chronicle.leave(event));
+    } else {
+      const moves = kind < 0.6 && this.ids.length > 0;
+      const one = moves ? this.takeOut(at) : new_;
+      const place = Math.min(to, this.ids.length);
+      this.put(one, place);
+      const event = { row: { ...row(0, place + 1), id: one }, before: moves ? at + 1 : null, revision: ++this.revision };
+      this.events.push(() => chronicle.arrive(event));
+    }
+  }
+}
+
+test('whatever happens while it is read by windows, it is in the end what there is', () => {
+  let seed = 7;
+  const dice = () => (seed = (seed * 16_807) % 2_147_483_647) / 2_147_483_647;
+  let [whole, again, gaps] = [0, 0, 0];
+  for (let round = 0; round < 400; round++) {
+    const chronicle = new Chronicle();
+    const real = new Real(Math.floor(dice() * 60), dice);
+    real.order = real.ids.map((_, n) => 1_000 - n);
+    let new_ = 1_000;
+    const some = (most: number) => Array.from({ length: Math.floor(dice() * most) }, () => real.happen(id(new_++), chronicle));
+    const tell = (all: boolean): boolean => {
+      while (real.events.length > 0 && (all || dice() < 0.6)) if (real.events.shift()!() === 'gap') return false;
+      return true;
+    };
+    const begin = () => {
+      chronicle.load(real.window(null, 5));
+      // What is known already is passed over.
+      expect(tell(true)).toBe(true);
+    };
+    some(4);
+    begin();
+    for (let steps = 0; steps < 400 && chronicle.next !== null; steps++) {
+      chronicle.asking();
+      const window = real.window(chronicle.next, 1 + Math.floor(dice() * 9));
+      some(3);
+      const told = tell(window.revision > chronicle.revision || dice() < 0.5);
+      if (!told) {
+        gaps++;
+        real.events = [];
+        begin();
+        continue;
+      }
+      const part = chronicle.append(window);
+      expect(part).not.toBe('gap');
+      if (part === 'again') again++;
+    }
+    if (!tell(true)) continue;
+    expect(chronicle.next).toBe(null);
+    expect(chronicle.ids).toEqual(real.ids);
+    expect(chronicle.total).toBe(real.ids.length);
+    expect(chronicle.times.length).toBe(real.ids.length);
+    whole++;
+  }
+  // The test says something: nearly all came to their end, and windows had to be asked for again.
+  expect(whole).toBeGreaterThan(350);
+  expect(again).toBeGreaterThan(10);
+  expect(gaps).toBeLessThan(100);
+});
+
+test('a window of another run of the service is none of this history', () => {
+  const chronicle = new Chronicle();
+  chronicle.load({ ids: id(3), kinds: 't', times: [1_003], revision: 7, epoch: 'e', total: 2, next: '5.x' });
+  expect(chronicle.append({ ids: id(2), kinds: 't', times: [1], revision: 1, epoch: 'f', total: 2 })).toBe('gap');
+});
+
+test('what comes right at the end of what has been read could be in both parts, or in none', () => {
+  const chronicle = new Chronicle();
+  const partial = { ids: id(3) + id(2), kinds: 'tt', times: [1_003, 1], revision: 7, epoch: 'e', total: 4, next: '5.x' };
+  chronicle.load(partial);
+  expect(chronicle.arrive({ row: row(9, 3), revision: 8 })).toBe('gap');
+  chronicle.load(partial);
+  expect(chronicle.arrive({ row: row(9, 2), revision: 8 })).toEqual({ id: id(9), from: null, to: 1 });
+  expect(chronicle.arrive({ row: row(8, 5), revision: 9 })).toEqual({ id: id(8), from: null, to: 4 });
+  expect([chronicle.ids.length, chronicle.total]).toEqual([3, 6]);
 });

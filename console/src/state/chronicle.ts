@@ -1,5 +1,7 @@
-// The order of the history, kept in step with the service by its events. No framework here: it is tested by feeding it.
+// The order of the history, kept in step with the service by its events. It is read by windows, the newest first: there may be
+// a million clips. No framework here: it is tested by feeding it.
 import type { ClipEvent, GoneEvent, Outline, Row } from '../api/types';
+import type { Listed } from './listed';
 
 const ID = 26;
 
@@ -15,14 +17,48 @@ export class Chronicle {
   kinds: string[] = [];
   times: number[] = [];
   revision = 0;
+  /** How many clips there are, read or not. */
+  total = 0;
+  /** Where what has not been read begins; `null`: all of it has been read. */
+  next: string | null = null;
+  /** Which run of the service tells of it. */
+  #epoch = '';
+  /** What has come and gone while a window was on its way. */
+  #meanwhile: { id: string; revision: number; unread: boolean }[] = [];
 
+  /** The newest window: what was known before is let go of. */
   load(outline: Outline): void {
-    const count = outline.kinds.length;
-    this.ids = Array.from({ length: count }, (_, n) => outline.ids.slice(n * ID, (n + 1) * ID));
-    this.kinds = [...outline.kinds];
-    let at = 0;
-    this.times = outline.times.map((step, n) => (at = n === 0 ? step : at - step));
+    ({ ids: this.ids, kinds: this.kinds, times: this.times } = unfolded(outline));
     this.revision = outline.revision;
+    this.total = outline.total;
+    this.next = outline.next ?? null;
+    this.#epoch = outline.epoch;
+    this.#meanwhile = [];
+  }
+
+  /** A window is about to be asked for. */
+  asking(): void {
+    this.#meanwhile = [];
+  }
+
+  /**
+   * Puts the next window behind what has been read; gives what was put there. Its events must have come already. `'again'`: what
+   * has happened meanwhile makes it another one. `'gap'`: something was missed, load anew.
+   */
+  append(window: Outline): Listed | 'again' | 'gap' {
+    if (window.epoch !== this.#epoch) return 'gap';
+    if (window.revision > this.revision) return 'again';
+    const since = this.#meanwhile.filter((one) => one.revision > window.revision);
+    if (since.some((one) => one.unread)) return 'again';
+    const elsewhere = new Set(since.map((one) => one.id));
+    const all = unfolded(window);
+    const part: Listed = { ids: [], kinds: [], times: [] };
+    all.ids.forEach((id, n) => {
+      if (!elsewhere.has(id)) put(part, id, all.kinds[n] ?? 't', all.times[n] ?? 0);
+    });
+    part.ids.forEach((id, n) => put(this, id, part.kinds[n] ?? 't', part.times[n] ?? 0));
+    this.next = window.next ?? null;
+    return this.next === null && this.ids.length !== this.total ? 'gap' : part;
   }
 
   /** A clip is new or has moved. `null`: already known. `'gap'`: something was missed, load anew. */
@@ -32,7 +68,11 @@ export class Chronicle {
     const from = event.before === undefined || event.before === null ? null : event.before - 1;
     if (from !== null && !this.#takeOut(from, event.row.id)) return 'gap';
     const to = event.row.place - 1;
-    if (to < 0 || to > this.ids.length) return 'gap';
+    this.total++;
+    // Right at the end of what has been read it may belong to either part.
+    if (to < 0 || to >= this.total || (to === this.ids.length && this.next !== null)) return 'gap';
+    this.#note(event.row.id, to > this.ids.length);
+    if (to > this.ids.length) return { id: event.row.id, from, to };
     this.ids.splice(to, 0, event.row.id);
     this.kinds.splice(to, 0, kindLetter(event.row));
     this.times.splice(to, 0, Math.floor(event.row.copied_at / 1e6));
@@ -43,7 +83,13 @@ export class Chronicle {
   leave(event: GoneEvent): Moved | null | 'gap' {
     const known = this.#follow(event.revision);
     if (known !== true) return known;
-    return this.#takeOut(event.before - 1, event.id) ? { id: event.id, from: event.before - 1, to: null } : 'gap';
+    if (!this.#takeOut(event.before - 1, event.id)) return 'gap';
+    this.#note(event.id, false);
+    return { id: event.id, from: event.before - 1, to: null };
+  }
+
+  #note(id: string, unread: boolean): void {
+    if (this.next !== null) this.#meanwhile.push({ id, revision: this.revision, unread });
   }
 
   #follow(revision: number): true | null | 'gap' {
@@ -54,12 +100,29 @@ export class Chronicle {
   }
 
   #takeOut(place: number, id: string): boolean {
+    if (place >= this.total) return false;
+    this.total--;
+    // Of what has not been read nothing is to be taken out.
+    if (this.next !== null && place >= this.ids.length) return true;
     if (this.ids[place] !== id) return false;
     this.ids.splice(place, 1);
     this.kinds.splice(place, 1);
     this.times.splice(place, 1);
     return true;
   }
+}
+
+function put(list: Listed, id: string, kind: string, time: number): void {
+  list.ids.push(id);
+  list.kinds.push(kind);
+  list.times.push(time);
+}
+
+function unfolded(outline: Outline): Listed {
+  const ids = Array.from({ length: outline.kinds.length }, (_, n) => outline.ids.slice(n * ID, (n + 1) * ID));
+  let at = 0;
+  const times = outline.times.map((step, n) => (at = n === 0 ? step : at - step));
+  return { ids, kinds: [...outline.kinds], times };
 }
 
 const PICTURE_FILE = /\.(png|jpe?g|gif|webp|bmp|tiff?|svg)$/i;

@@ -8,6 +8,7 @@ import { Drafts } from './drafts.svelte';
 import { Drawers } from './drawers.svelte';
 import { Keys } from './keys.svelte';
 import { List } from './list.svelte';
+import type { Listed } from './listed';
 import { Messages } from './messages.svelte';
 import type { Page } from './page';
 import { Picking } from './picking/picking.svelte';
@@ -51,6 +52,8 @@ export class Console {
   readonly #where: Whereabouts;
   /** It is known where one is. */
   #placed = false;
+  /** What has gone from the screen is to be told once everything has been read. */
+  #owed = false;
   #listening = false;
 
   constructor(
@@ -61,7 +64,12 @@ export class Console {
     this.session = new Session(service, page);
     this.prefs = new Prefs(page);
     this.rows = new Rows(service);
-    this.list = new List(service, this.prefs, this.rows);
+    this.list = new List(service, page, this.prefs, this.rows);
+    this.list.onFavorites = () => {
+      this.drawers.settle();
+      if (this.place.view === 'favorites') this.#reloaded();
+    };
+    this.list.onOlder = (part) => this.#older(part);
     const busy = () => this.selection.isBusy || (this.list.results?.ids.length ?? 0) > 0;
     this.sight.begin(() => this.list.truth(), () => this.list.chronicle.revision, busy);
     this.search = new Search(service, this.list, this.rows, this.sight, this.selection, page);
@@ -107,6 +115,7 @@ export class Console {
   }
 
   #shownAnew(): void {
+    void this.arrivals.readOn();
     if (this.place.view !== 'history' || !this.sight.loaded) return;
     this.selection.begin();
     this.sight.show(this.sight.loaded, this.sight.sittings);
@@ -230,10 +239,14 @@ export class Console {
 
   /** Everything was read anew while it was on the screen: it stays there, if anybody is busy in it. */
   #readAnew(): void {
-    const { sight } = this;
+    const { sight, place, list } = this;
     if (!sight.held) return sight.adopt();
-    const there = new Set(this.list.truth().ids);
-    sight.reread(sight.now.ids.filter((id) => !there.has(id)));
+    const { ids, times } = this.list.truth();
+    const there = new Set(ids);
+    // Of what is older than all that has been read it is not known yet.
+    this.#owed = place.view === 'history' && list.partial;
+    const oldest = this.#owed ? (times.at(-1) ?? Infinity) : -Infinity;
+    sight.reread(sight.now.ids.filter((id, n) => !there.has(id) && (sight.now.times[n] ?? 0) > oldest));
   }
 
   /** To the search field, from wherever one is. */
@@ -281,6 +294,14 @@ export class Console {
       default:
         return { history: t('History'), favorites: t('Favorites'), drawers: t('Drawers'), batches: t('Batches'), insight: t('Insight'), devices: t('Devices'), settings: t('Settings'), help: t('Help') }[place.view];
     }
+  }
+
+  /** Older clips have been read: they come behind what is on the screen. */
+  #older(part: Listed): void {
+    if (this.place.view !== 'history' || this.list.results) return;
+    if (this.prefs.order === 'newest' && this.list.chronicle.ids.length <= this.prefs.most) this.sight.extend(part);
+    else if (!this.sight.held) this.sight.show(this.list.isRead, this.sight.sittings);
+    if (this.#owed && !this.list.partial) this.#readAnew();
   }
 
   /** How many of the newest clips were copied since midnight here. */

@@ -65,7 +65,7 @@ export class Drawers {
     this.first = first;
     const now = this.page.now();
     // What is there from the beginning has replaced nothing.
-    const begins = !this.#begun && this.list.loaded;
+    const begins = !this.#begun && this.list.favoritesRead;
     this.#begun ||= begins;
     this.#slots.forEach((slot, n) => {
       const id = first[n] ?? null;

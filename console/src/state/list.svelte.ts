@@ -1,15 +1,25 @@
 // What there is to be listed: the history, what is kept in the place that is open, what a search found there. The truth,
 // that is: what is on the screen is `sight`'s.
-import type { ClipEvent, GoneEvent, KeptOutline } from '../api/types';
+import type { ClipEvent, GoneEvent, KeptOutline, Outline } from '../api/types';
 import { Failure } from '../api/failure';
 import type { Service } from '../border/service';
 import { Chronicle } from './chronicle';
 import { NOTHING, type Listed } from './listed';
+import type { Page } from './page';
 import type { ListPlace } from './place.svelte';
 import type { Prefs } from './prefs.svelte';
 import type { Rows } from './rows.svelte';
 import { Shelf } from './shelf';
 import type { Came } from './sight.svelte';
+
+/** Clips in the first window, which is waited for, and in the others. */
+const FIRST = 1_000;
+const WINDOW = 20_000;
+/** A pause before a window is asked for once more, in milliseconds, and how often that is done. */
+const AGAIN = 50;
+const TIMES = 40;
+/** How soon the events of a window are to be expected. */
+const SOON = 250;
 
 export class List {
   readonly chronicle = new Chronicle();
@@ -17,8 +27,10 @@ export class List {
   readonly favorites = new Shelf(null);
   /** The drawer that is open. */
   drawer = $state.raw<Shelf | null>(null);
-  /** The history and the favorites have been read. */
+  /** The newest of the history have been read. */
   loaded = $state(false);
+  /** The favorites have been read. */
+  favoritesRead = $state(false);
   /** Grows with every change of any of them. */
   version = $state(0);
   /** What a search found in the open place; `null` when none is asked for. */
@@ -27,9 +39,23 @@ export class List {
   problem = $state<string | null>(null);
 
   place: ListPlace | null = null;
+  /** Called when the favorites have been read. */
+  onFavorites: () => void = () => {};
+  /** Called when older clips have been read: they come behind all that were there. */
+  onOlder: (part: Listed) => void = () => {};
+
+  /** Grows with each reading from the beginning: what belongs to an earlier one is let go of. */
+  #reading = 0;
+  /** Older clips are on their way. */
+  readingOn = $state(false);
+  /** What has come while the favorites are read; `null`: they have been. */
+  #ofFavorites: { revision: number; apply: () => void }[] | null = [];
+  /** Called when an event has been applied. */
+  #followed: () => void = () => {};
 
   constructor(
     private service: Service,
+    private page: Page,
     private prefs: Prefs,
     private rows: Rows,
   ) {}
@@ -37,7 +63,13 @@ export class List {
   /** How many clips there are. */
   get length(): number {
     void this.version;
-    return this.chronicle.ids.length;
+    return this.chronicle.total;
+  }
+
+  /** Older clips are still being read. */
+  get partial(): boolean {
+    void this.version;
+    return this.chronicle.next !== null;
   }
 
   /** What is to be seen in the open place now. */
@@ -60,16 +92,82 @@ export class List {
 
   /** What is to be seen there was read. */
   get isRead(): boolean {
-    return this.place?.view === 'drawer' ? this.drawer?.drawer === this.place.id : this.loaded;
+    if (this.place?.view === 'drawer') return this.drawer?.drawer === this.place.id;
+    if (this.place?.view === 'favorites') return this.favoritesRead;
+    // The oldest are the last to be read.
+    return this.loaded && !(this.place?.view === 'history' && this.prefs.order === 'oldest' && this.partial);
   }
 
-  async load(): Promise<void> {
-    const [outline, favorites] = await Promise.all([this.service.outline(), this.service.favoritesOutline()]);
+  /** Reads the newest clips; what is answered then is the reading of the favorites. */
+  async load(): Promise<{ favorites: Promise<void> }> {
+    this.#reading++;
+    this.#followed();
+    const favorites = this.#readFavorites(this.#reading);
+    // Whoever waits for them is told why they could not be read.
+    favorites.catch(() => {});
+    const outline = await this.service.outline(null, FIRST);
     this.chronicle.load(outline);
-    this.favorites.load(favorites);
     this.rows.clear();
     this.loaded = true;
     this.version++;
+    return { favorites };
+  }
+
+  /** They may be a while: right after a start the newest clips are there before them. */
+  async #readFavorites(reading: number): Promise<void> {
+    this.#ofFavorites = [];
+    const favorites = await this.service.favoritesOutline();
+    if (reading !== this.#reading) return;
+    this.favorites.load(favorites);
+    this.#ofFavorites.filter((one) => one.revision > favorites.revision).forEach((one) => one.apply());
+    this.#ofFavorites = null;
+    this.favoritesRead = true;
+    this.version++;
+    this.onFavorites();
+  }
+
+  /** Reads what is older, window by window, as far as it is to be seen. `'gap'`: something was missed, read anew. */
+  async readOn(): Promise<'gap' | null> {
+    if (this.readingOn) return null;
+    this.readingOn = true;
+    try {
+      for (let times = 0; times < TIMES; times++) {
+        const { next, ids } = this.chronicle;
+        if (next === null || (this.prefs.order === 'newest' && ids.length >= this.prefs.most)) return null;
+        const reading = this.#reading;
+        this.chronicle.asking();
+        const window = await this.service.outline(next, WINDOW);
+        for (let waits = 0; waits < TIMES && reading === this.#reading && window.revision > this.chronicle.revision; waits++) await this.#isFollowed();
+        // It is read from the beginning, by somebody who reads on then.
+        if (reading !== this.#reading) return null;
+        const part = this.#older(window);
+        if (part === 'gap') return part;
+        if (part === 'again') await new Promise<void>((resume) => this.page.after(AGAIN, resume));
+        else times = 0;
+      }
+      return 'gap';
+    } finally {
+      this.readingOn = false;
+    }
+  }
+
+  #older(window: Outline): 'gap' | 'again' | null {
+    const part = this.chronicle.append(window);
+    if (part === 'gap' || part === 'again') return part;
+    this.version++;
+    this.onOlder(part);
+    return null;
+  }
+
+  /** Until the next event has been applied, or everything is read anew; a while at most. */
+  #isFollowed(): Promise<void> {
+    return new Promise((resume) => {
+      const callOff = this.page.after(SOON, resume);
+      this.#followed = () => {
+        callOff();
+        resume();
+      };
+    });
   }
 
   /**
@@ -104,9 +202,11 @@ export class List {
   arrive(event: ClipEvent, came: Came): 'new' | 'known' | 'gap' {
     const { row } = event;
     const moved = this.chronicle.arrive(event);
+    this.#followed();
     if (moved === 'gap') return moved;
     if (moved === null) return 'known';
     this.rows.put(row);
+    this.#ofFavorites?.push({ revision: event.revision, apply: () => this.favorites.update(row) });
     const shelves = [this.favorites, this.drawer].filter((one) => one !== null);
     const changed = shelves.filter((shelf) => shelf.update(row));
     const inSight =
@@ -120,9 +220,11 @@ export class List {
 
   leave(event: GoneEvent, came: Came): 'gap' | null {
     const moved = this.chronicle.leave(event);
+    this.#followed();
     if (moved === 'gap') return moved;
     if (moved === null) return null;
     this.rows.forget(event.id);
+    this.#ofFavorites?.push({ revision: event.revision, apply: () => this.favorites.leave(event.id) });
     this.favorites.leave(event.id);
     this.drawer?.leave(event.id);
     if (this.results) this.results = without(this.results, event.id);

@@ -32,6 +32,8 @@ export class Search {
   error = $state.raw<{ words: string; at: [number, number] | null } | null>(null);
   count = $state<number | null>(null);
   more = $state(false);
+  /** Nothing matches: what is listed comes nearest to the words. */
+  nearest = $state(false);
   unread = $state(0);
   /** Matches that have come since, as far as the first ones tell. */
   fresh = $state(0);
@@ -87,6 +89,7 @@ export class Search {
     this.error = null;
     this.count = null;
     this.more = false;
+    this.nearest = false;
     this.fresh = 0;
     if (this.excerpts.size > 0) this.excerpts = new Map();
   }
@@ -131,7 +134,7 @@ export class Search {
     try {
       const found = await this.service.search(asked, FIRST, new AbortController().signal);
       if (asked.text !== this.text || !this.isSettled) return;
-      if (this.sight.now.ids.length === 0) return void this.#run(true);
+      if (this.sight.now.ids.length === 0 || (this.nearest && found.hits.length > 0)) return void this.#run(true);
       const known = new Set(this.sight.now.ids.slice(0, FIRST * 2));
       this.fresh = found.hits.filter((hit) => !known.has(hit.row.id)).length;
     } catch {
@@ -155,7 +158,7 @@ export class Search {
       return;
     }
     try {
-      const found = await this.service.search(asked, FIRST, running.signal);
+      const found = await this.service.search({ ...asked, nearest: true }, FIRST, running.signal);
       if (running.signal.aborted) return;
       this.#first(asked, found, again);
       // Everything that matches is looked at once the typing rests: the next keystroke must not wait for it.
@@ -184,7 +187,8 @@ export class Search {
     this.fresh = 0;
     this.more = found.more;
     this.unread = found.unread;
-    this.count = found.more ? null : rows.length;
+    this.nearest = found.nearest === true;
+    this.count = found.more ? null : this.nearest ? 0 : rows.length;
     this.list.results = { ids: rows.map((row) => row.id), kinds: rows.map(kindLetter), times: rows.map((row) => Math.floor(row.copied_at / 1e6)) };
     this.shownFor = asked.text;
     const kept = again && this.selection.selected !== null && this.list.results.ids.includes(this.selection.selected);

@@ -126,6 +126,20 @@ export class Sight {
     this.gone = all;
   }
 
+  /** These come behind all that is there: nothing that is seen moves. */
+  extend(part: Listed): void {
+    if (!this.#shared) {
+      const known = new Set(this.now.ids);
+      part.ids.forEach((id, n) => {
+        if (known.has(id)) return;
+        this.now.ids.push(id);
+        this.now.kinds.push(part.kinds[n] ?? 't');
+        this.now.times.push(part.times[n] ?? 0);
+      });
+    }
+    this.version++;
+  }
+
   /** Shows everything as it is now. What one looks at stays where it is as far as there is room. */
   adopt(anchored = false): void {
     if (!anchored) this.view?.before();

@@ -72,7 +72,7 @@ export class TestPage implements Page {
   }
 }
 
-export const idOf = (n: number): string => `clip${n}`.padEnd(26, '0');
+export const idOf = (n: number): string => `clip${n}x`.padEnd(26, '0');
 
 export const row = (n: number, more: Partial<Row> = {}): Row =>
   ({ id: idOf(n), kind: 'text', head: `clip ${n}`, copies: 1, copied_at: n * 1e6, place: 1, source: {}, ...more }) as Row;
@@ -84,7 +84,18 @@ export const outline = (n: number): Outline =>
     kinds: 't'.repeat(n),
     times: Array.from({ length: n }, (_, at) => (at === 0 ? n - 1 : 1)),
     revision: 0,
+    total: n,
+    epoch: 'e',
   }) as unknown as Outline;
+
+/** The window of so many of them behind the one that `after` names. */
+export const windowOf = (n: number, after: string | null, limit: number, more: Partial<Outline> = {}): Outline => {
+  const from = after === null ? 0 : Number(after);
+  const ids = Array.from({ length: Math.min(limit, n - from) }, (_, at) => n - 1 - from - at);
+  const next = from + ids.length < n ? String(from + ids.length) : null;
+  const times = ids.map((one, at) => (at === 0 ? one : 1));
+  return { ids: ids.map(idOf).join(''), kinds: 't'.repeat(ids.length), times, revision: 0, total: n, epoch: 'e', next, ...more };
+};
 
 /** The event of a clip that has come to the top. */
 export const arrival = (n: number, revision: number): string => {

@@ -17,9 +17,12 @@ pub struct Page {
     /// Give this as `after` to go on where this page ends, whatever arrives meanwhile. Absent at the end.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub next: Option<String>,
+    /// The history is still being read after a start: there is more of it than `total`, and it ends at none of these.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub reading: bool,
 }
 
-/// The whole history in outline, newest first: enough to lay a list of any length out and to part it into sittings.
+/// A part of the history in outline, newest first: enough to lay a list of any length out and to part it into sittings.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct Outline {
@@ -34,6 +37,14 @@ pub struct Outline {
     pub revision: u64,
     /// Which run of the service the revision belongs to.
     pub epoch: String,
+    /// How many clips there are in all.
+    pub total: u64,
+    /// Give this as `after` to go on where this part ends. Absent at the end.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub next: Option<String>,
+    /// The history is still being read after a start: there is more of it than `total`.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub reading: bool,
 }
 
 /// Rows by id are asked for.

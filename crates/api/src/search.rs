@@ -60,6 +60,9 @@ pub struct Found {
     /// The query can't be read (yet): nothing was searched.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub expected: Option<Expected>,
+    /// Nothing matches: these are what comes nearest to the words, the nearest first.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub nearest: bool,
 }
 
 /// What was expected in a query that can't be read.
@@ -92,6 +95,9 @@ pub struct FoundOutline {
     pub spared: u64,
     /// The query names favorites or drawers, so an act on what it finds may take pinned clips.
     pub names_pinned: bool,
+    /// Give this as `after` to go on with older ones. Absent at the end.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub next: Option<String>,
 }
 
 /// How a query can go on.

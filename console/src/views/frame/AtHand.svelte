@@ -42,7 +42,7 @@
   {#if console.batches.inHand && (console.batches.inHand.left > 0 || console.batches.inHand.gathering)}
     <div class="mt-2"><HandCard {console} /></div>
   {/if}
-  {#if first.length === 0 && list.loaded}
+  {#if first.length === 0 && list.favoritesRead}
     <p class="facts mt-2">{t('What you pin stands here, one click away. Choose a clip and press')} <KeyHint of="pin" />{t('.')}</p>
   {/if}
   <ol class="mt-2 flex flex-col gap-1.5">

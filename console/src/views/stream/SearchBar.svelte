@@ -156,7 +156,7 @@
       {/if}
       <span class="figures ml-auto flex shrink-0 items-center gap-2 whitespace-nowrap">
         <span role="status" data-count>{status}</span>
-        {#if search.active && sight.now.ids.length > 1 && search.shownFor === search.text}
+        {#if search.active && sight.now.ids.length > 1 && search.shownFor === search.text && !search.nearest}
           <button type="button" class="link touch" onclick={() => { selection.choose(sight.now.ids, true); console.focusPage(); }}
             >{sight.now.ids.length === (search.count ?? sight.now.ids.length) ? t('choose all') : t('choose {ids}', { ids: sight.now.ids.length.toLocaleString('en') })}</button
           >
@@ -182,6 +182,9 @@
         {/if}
       </span>
     </div>
+    {#if search.active && search.nearest}
+      <p class="mt-1" role="status" data-nearest>{t('Nothing holds all of that. These come nearest.')}</p>
+    {/if}
     {#if search.active && search.unread > 0}
       <p class="facts">{t('{texts} still being read; they may match as well.', { texts: count(search.unread, 'long text') })}</p>
     {/if}

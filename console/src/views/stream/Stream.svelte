@@ -440,6 +440,9 @@
         {/if}
         {#if preview}<Preview {console} row={preview.row} top={preview.top} bottom={preview.bottom} room={preview.room} onstay={stayResting} onleave={() => onRest(null)} />{/if}
       </div>
+      {#if place.view === 'history' && !search.active && sight.loaded && console.list.readingOn}
+        <p class="soft mx-auto max-w-4xl px-6.5 pb-4" data-reading-on>{t('Older clips are being read …')}</p>
+      {/if}
     </div>
     <ChosenBar {console} />
   </div>

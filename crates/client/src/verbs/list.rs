@@ -7,7 +7,7 @@ use std::io::Write;
 use clap::Args;
 use clap_complete::engine::ArgValueCompleter;
 use serde::Serialize;
-use yadori_api::{FoundOutline, Hit, Item, Items, Page, Row};
+use yadori_api::{AllDrawers, FoundOutline, Hit, Item, Items, Page, Row};
 
 pub(crate) use super::rows::print;
 use super::rows::{Line, Listing, print_lines};
@@ -98,12 +98,19 @@ impl List {
         let mut path = format!("/clips?limit={}", wanted.min(PAGE));
         if self.oldest_first {
             // From the place on at which as many are left.
-            let all: Page = service.get("/clips?limit=1")?;
+            let mut all: Page = service.get("/clips?limit=1")?;
+            if all.reading {
+                // This is answered when all of it has been read.
+                let _: AllDrawers = service.get("/drawers")?;
+                all = service.get("/clips?limit=1")?;
+            }
             let place = all.total.saturating_sub(wanted as u64) + 1;
             path.push_str(&format!("&place={place}"));
         }
+        let mut reading;
         let total = loop {
             let page: Page = service.get(&path)?;
+            reading = page.reading;
             clips.extend(page.clips);
             match page.next {
                 Some(next) if clips.len() < wanted => {
@@ -128,6 +135,13 @@ impl List {
             return Ok(());
         }
         print(out, &clips)?;
+        if reading {
+            return Ok(writeln!(
+                out,
+                "{}",
+                said!("… and more: the rest of the history is still being read")
+            )?);
+        }
         self.rest(out, total, clips.len())
     }
 
@@ -152,18 +166,22 @@ impl List {
         };
         let what = format!("q={}{within}{}", escaped(query), crate::zone::parameter());
         let found = service
-            .found(&format!("/search?{what}&limit={}", wanted.min(PAGE)))
+            .found(&format!("/search?{what}&limit={}&nearest=true", wanted.min(PAGE)))
             .map_err(|why| pointed(why, query))?;
-        let mut hits = found.hits;
+        // What comes near is no match: whoever asks for matches gets none.
+        let (mut hits, near) =
+            if found.nearest { (Vec::new(), found.hits) } else { (found.hits, Vec::new()) };
         let mut total = hits.len() as u64;
         if found.more {
-            let outline: FoundOutline = service.get(&format!("/search/outline?{what}"))?;
+            // All of them where the oldest are wanted, else as many as are.
+            let most = if self.oldest_first { usize::MAX } else { wanted };
+            let outline = outlined(service, &what, most)?;
             total = outline.count;
-            let all: Vec<&[u8]> = outline.ids.as_bytes().chunks(26).collect();
+            let all = ids_of(&outline);
             let known = if self.oldest_first { all.len().saturating_sub(wanted) } else { hits.len() };
             hits.truncate(if self.oldest_first { 0 } else { known });
-            let rest = all.iter().skip(known).take(wanted - hits.len().min(wanted));
-            let ids: Vec<String> = rest.map(|id| String::from_utf8_lossy(id).into_owned()).collect();
+            let rest = all.into_iter().skip(known).take(wanted - hits.len().min(wanted));
+            let ids: Vec<String> = rest.collect();
             for some in ids.chunks(PAGE) {
                 let rows: yadori_api::RowsById =
                     service.post("/rows", &yadori_api::RowsRequest { ids: some.to_vec() })?;
@@ -180,6 +198,9 @@ impl List {
         }
         if hits.is_empty() {
             return Err(Failure::Nothing(match found.unread {
+                0 if !near.is_empty() => {
+                    said!("nothing matches; nearest come {clips}", clips = in_a_word(&near))
+                }
                 0 => said!("nothing matches"),
                 unread => said!(
                     "nothing matches; {unread} long texts are still being read, and may",
@@ -282,4 +303,41 @@ fn kept(
         }
     }
     flush(&mut block, out)
+}
+
+/// The first of some clips, in one line.
+fn in_a_word(near: &[Hit]) -> String {
+    const TOLD: usize = 3;
+    const CHARS: usize = 40;
+    let one = |hit: &Hit| {
+        let words = shown(&hit.row.head, false);
+        let cut: String = words.chars().take(CHARS).collect();
+        let more = if cut.len() < words.len() { "…" } else { "" };
+        format!("{} “{}{more}”", hit.row.prefix, cut.trim())
+    };
+    near.iter().take(TOLD).map(one).collect::<Vec<_>>().join(", ")
+}
+
+/// Ids of an outline at most that are asked for at once.
+const OUTLINED: usize = 20_000;
+
+/// What a query finds in outline, so many of them, part by part.
+pub(super) fn outlined(service: &Connection, what: &str, most: usize) -> Result<FoundOutline, Failure> {
+    let part = |after: &str, known: usize| {
+        let limit = most.saturating_sub(known).clamp(1, OUTLINED);
+        service.get::<FoundOutline>(&format!("/search/outline?{what}&limit={limit}{after}"))
+    };
+    let mut all = part("", 0)?;
+    while let Some(next) = all.next.take().filter(|_| all.times.len() < most) {
+        let more = part(&format!("&after={next}"), all.times.len())?;
+        all.ids.push_str(&more.ids);
+        all.times.extend(more.times);
+        all.next = more.next;
+    }
+    Ok(all)
+}
+
+/// The ids of an outline.
+pub(super) fn ids_of(outline: &FoundOutline) -> Vec<String> {
+    outline.ids.as_bytes().chunks(26).map(|id| String::from_utf8_lossy(id).into_owned()).collect()
 }

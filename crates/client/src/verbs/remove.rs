@@ -6,7 +6,7 @@ use clap::Args;
 use clap_complete::engine::ArgValueCompleter;
 use yadori_api::{FoundOutline, Remove as Removal, Removed, Row, RowsById, RowsRequest};
 
-use super::list::{pointed, print};
+use super::list::{ids_of, outlined, pointed, print};
 use super::{detail, json};
 use crate::completing::{clips, words};
 use crate::connection::{Connection, escaped};
@@ -46,7 +46,7 @@ impl Remove {
         let (ids, spared, spared_unless_named) = match &self.query {
             Some(query) => {
                 let found = self.found(service, query)?;
-                (ids(&found), found.spared, !self.pinned && !found.names_pinned)
+                (ids_of(&found), found.spared, !self.pinned && !found.names_pinned)
             }
             None => {
                 // All addresses are looked up before anything goes, so that no place shifts meanwhile.
@@ -134,13 +134,9 @@ impl Remove {
             )));
         }
         let (q, zone) = (escaped(query), crate::zone::parameter());
-        let path = format!("/search/outline?q={q}&spare_pinned={}{zone}", !self.pinned);
-        service.get(&path).map_err(|why| pointed(why, query))
+        let what = format!("q={q}&spare_pinned={}{zone}", !self.pinned);
+        outlined(service, &what, usize::MAX).map_err(|why| pointed(why, query))
     }
-}
-
-fn ids(found: &FoundOutline) -> Vec<String> {
-    found.ids.as_bytes().chunks(26).map(|id| String::from_utf8_lossy(id).into_owned()).collect()
 }
 
 fn so_many(count: u64) -> String {

@@ -12,6 +12,9 @@ pub const HEAD_CHARS: usize = 600;
 /// How many file URIs the facts carry; the rest are counted.
 pub const HEAD_FILES: usize = 40;
 
+/// How names of pictures end.
+const PICTURE_ENDINGS: [&str; 9] = ["png", "jpg", "jpeg", "gif", "webp", "bmp", "tif", "tiff", "svg"];
+
 /// What a person would call it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
@@ -104,6 +107,28 @@ impl Facts {
         }
     }
 
+    /// Files of which the first is named as pictures are.
+    pub fn names_picture(&self) -> bool {
+        let ends = |uri: &String| {
+            let lower = uri.to_ascii_lowercase();
+            PICTURE_ENDINGS
+                .iter()
+                .any(|ending| lower.strip_suffix(ending).is_some_and(|rest| rest.ends_with('.')))
+        };
+        self.class == Class::Files && self.files.first().is_some_and(ends)
+    }
+
+    /// How it stands in an outline: `t`ext, `l`ink, `i`mage, `f`iles, `p` for files that can be shown as a picture.
+    pub fn letter(&self) -> char {
+        match self.kind() {
+            Kind::Text => 't',
+            Kind::Link => 'l',
+            Kind::Image => 'i',
+            Kind::Files if self.names_picture() => 'p',
+            Kind::Files => 'f',
+        }
+    }
+
     /// Facts of a text.
     pub fn of_text(text: &str, size: u64, formatted: bool) -> Self {
         let head = match text.char_indices().nth(HEAD_CHARS) {
@@ -171,6 +196,19 @@ mod tests {
         assert_eq!(path_of("file://hut/maps/a%20b.png").as_deref(), Some("/maps/a b.png"));
         assert_eq!(path_of("https://example.org/a"), None);
         assert_eq!(path_of("file:///a%f"), None);
+    }
+
+    #[test]
+    fn files_that_are_named_as_pictures_stand_in_the_outline_as_such() {
+        let mut facts = Facts { class: Class::Files, ..Facts::of_text("", 0, false) };
+        for (name, letter) in
+            [("file:///a.PNG", 'p'), ("file:///a.svg", 'p'), ("file:///apng", 'f'), ("file:///a.pdf", 'f')]
+        {
+            facts.files = vec![name.to_owned()];
+            assert_eq!(facts.letter(), letter, "{name}");
+        }
+        assert_eq!(Facts::of_text("a.png", 5, false).letter(), 't');
+        assert_eq!(Facts::of_text("https://example.org/", 20, false).letter(), 'l');
     }
 
     proptest! {

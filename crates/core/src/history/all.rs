@@ -8,7 +8,7 @@ use crate::clip::id::{ClipId, prefix_range};
 use crate::clip::time::Micros;
 use crate::history::address::{Address, reads_as_id};
 use crate::history::drawers::Drawers;
-use crate::history::packed::{Packed, Packing};
+use crate::history::packed::{Outlined, Packed, Packing};
 use crate::history::stored::{Clip, StoredClip};
 use crate::history::tally::Tallies;
 use crate::merge::clip::Kept;
@@ -317,6 +317,16 @@ impl History {
     /// Clips from `place` on, newest first.
     pub fn from(&self, place: usize) -> impl Iterator<Item = Arc<Clip>> {
         self.keys_from(place).filter_map(|(_, id)| self.get(id))
+    }
+
+    /// The same in outline.
+    pub fn outline_from(&self, place: usize) -> impl Iterator<Item = Outlined> {
+        self.keys_from(place).filter_map(|(_, id)| self.outlined(id))
+    }
+
+    /// The clip with this id in outline.
+    pub fn outlined(&self, id: ClipId) -> Option<Outlined> {
+        Some(self.clips.get(&id)?.outlined(id))
     }
 
     /// The times by which clips from `place` on are ordered, newest first, and their ids.

@@ -134,7 +134,8 @@ pub fn insight<'n>(
         }
     }
     out.days.reverse();
-    let named = by_source.into_iter().filter_map(|(program, share)| Some((called(program)?.to_owned(), share)));
+    let named =
+        by_source.into_iter().filter_map(|(program, share)| Some((called(program)?.to_owned(), share)));
     out.sources = named.collect();
     out.sources.sort_by(|(a, x), (b, y)| y.clips.cmp(&x.clips).then(a.cmp(b)));
     out.sources.truncate(sources);

@@ -5,7 +5,7 @@ pub mod all;
 pub mod arrange;
 pub mod drawers;
 pub mod insight;
-mod packed;
+pub mod packed;
 pub mod rank;
 pub mod sitting;
 pub mod stored;

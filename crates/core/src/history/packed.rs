@@ -12,15 +12,17 @@ use crate::clip::content::Digest;
 use crate::clip::device::DeviceId;
 use crate::clip::facts::{Facts, Picture};
 use crate::clip::id::{Class, ClipId};
+use crate::clip::mime;
 use crate::clip::offer::Source;
 use crate::clip::secret::SecretKind;
 use crate::clip::time::Micros;
-use crate::clip::mime;
 use crate::history::stored::{Clip, Held};
 use crate::merge::clip::{ClipState, Copies, Keeping, Kept, OfferRecord, RepresentationRecord};
 use crate::merge::register::Written;
 use crate::merge::stamp::Stamp;
 
+/// What is read without unpacking: the time of the order, the letter of the outline, and whether it is pinned.
+const HEAD: usize = size_of::<Micros>() + 2;
 /// Devices that have a number at most; others stand as they are.
 const NUMBERED: usize = 200;
 /// Forms that have a number: the place in this list, which is never written anywhere.
@@ -48,6 +50,19 @@ impl std::fmt::Debug for Packed {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "Packed({} bytes)", self.0.len())
     }
+}
+
+/// A clip as it stands in an outline.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Outlined {
+    /// Its id.
+    pub id: ClipId,
+    /// The time by which it is ordered.
+    pub ordered_at: Micros,
+    /// What it is, by a letter ([`Facts::letter`]).
+    pub letter: char,
+    /// It is kept.
+    pub pinned: bool,
 }
 
 /// Packs clips and unpacks them: knows the devices by their numbers.
@@ -83,6 +98,15 @@ impl Packed {
     pub(super) fn ordered_at(&self) -> Micros {
         self.0.first_chunk().map_or(0, |bytes| Micros::from_be_bytes(*bytes))
     }
+
+    /// How the clip stands in an outline.
+    pub(super) fn outlined(&self, id: ClipId) -> Outlined {
+        let (letter, pinned) = match self.0.get(size_of::<Micros>()..HEAD) {
+            Some([letter, pinned]) => (char::from(*letter), *pinned != 0),
+            _ => ('t', false),
+        };
+        Outlined { id, ordered_at: self.ordered_at(), letter, pinned }
+    }
 }
 
 impl Packing {
@@ -90,13 +114,15 @@ impl Packing {
     pub(super) fn pack(&mut self, clip: &Clip) -> Packed {
         let mut bytes = Vec::with_capacity(256 + clip.facts.head.len());
         bytes.extend_from_slice(&clip.ordered_at.to_be_bytes());
+        bytes.extend(u8::try_from(clip.facts.letter()));
+        bytes.push(u8::from(clip.state.is_pinned()));
         let Ok(()) = self.write(&mut Encoder::new(&mut bytes), clip).map_err(never);
         Packed(bytes.into_boxed_slice())
     }
 
     /// Packs what is known of a clip that is not there.
     pub(super) fn pack_state(&mut self, state: &ClipState) -> Packed {
-        let mut bytes = vec![0; size_of::<Micros>()];
+        let mut bytes = vec![0; HEAD];
         let to = &mut Encoder::new(&mut bytes);
         let Ok(()) = (|| {
             to.u32(parts_of(state))?;
@@ -374,7 +400,7 @@ fn parts_of(state: &ClipState) -> u32 {
 }
 
 fn rest(packed: &Packed) -> &[u8] {
-    packed.0.get(size_of::<Micros>()..).unwrap_or_default()
+    packed.0.get(HEAD..).unwrap_or_default()
 }
 
 fn one_of<T: Copy>(all: &[T], number: u8) -> Read<T> {
@@ -386,7 +412,11 @@ fn bytes<const N: usize>(from: &mut Decoder<'_>) -> Read<[u8; N]> {
 }
 
 fn maybe<T>(from: &mut Decoder<'_>, read: impl FnOnce(&mut Decoder<'_>) -> Read<T>) -> Read<Option<T>> {
-    if from.datatype()? == minicbor::data::Type::Null { from.null().map(|()| None) } else { read(from).map(Some) }
+    if from.datatype()? == minicbor::data::Type::Null {
+        from.null().map(|()| None)
+    } else {
+        read(from).map(Some)
+    }
 }
 
 fn list<T>(from: &mut Decoder<'_>, mut read: impl FnMut(&mut Decoder<'_>) -> Read<T>) -> Read<Vec<T>> {

@@ -6,6 +6,7 @@ pub mod corpus;
 pub mod index;
 pub mod marks;
 pub mod names;
+pub mod nearest;
 pub mod pattern;
 pub mod query;
 mod scan;

@@ -38,7 +38,7 @@ enum Check<'q> {
 }
 
 /// Checks that must all hold, each with whether it is turned round: the cheap ones first.
-struct Checks<'q>(Vec<(bool, Check<'q>)>);
+pub(super) struct Checks<'q>(Vec<(bool, Check<'q>)>);
 
 /// A word by which a document can be found.
 type Way<'q> = (Needle, Finder<'q>);
@@ -97,7 +97,11 @@ impl<'q> Bound<'q> {
 }
 
 impl<'q> Checks<'q> {
-    fn new(terms: &'q [Term], corpus: &'q Texts, drawers: &'q Drawers) -> Self {
+    pub(super) fn new(
+        terms: impl IntoIterator<Item = &'q Term>,
+        corpus: &'q Texts,
+        drawers: &'q Drawers,
+    ) -> Self {
         let check = |term: &'q Term| {
             let check = match &term.test {
                 Test::Words(words) => Check::Words(Box::new(Finder::new(words.as_bytes()))),
@@ -109,7 +113,7 @@ impl<'q> Checks<'q> {
             };
             (term.not, check)
         };
-        let mut checks: Vec<(bool, Check<'q>)> = terms.iter().map(check).collect();
+        let mut checks: Vec<(bool, Check<'q>)> = terms.into_iter().map(check).collect();
         checks.sort_by_key(|(not, check)| match check {
             Check::Fact(_) => (0, 0),
             // Long words are rare words.
@@ -120,7 +124,7 @@ impl<'q> Checks<'q> {
         Self(checks)
     }
 
-    fn hold(&self, block: &Block, doc: &Doc) -> bool {
+    pub(super) fn hold(&self, block: &Block, doc: &Doc) -> bool {
         self.0.iter().all(|(not, check)| {
             let found = match check {
                 Check::Fact(fact) => fact(doc),

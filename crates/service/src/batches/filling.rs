@@ -132,8 +132,7 @@ fn sitting(app: &App, address: &str) -> Result<Vec<ClipId>, FillingError> {
     let clip = address.parse().ok().and_then(|address: Address| history.resolve(&address).ok());
     let clip = clip.ok_or(FillingError::NoClip)?;
     let place = history.place_of(clip.id).ok_or(FillingError::NoClip)?;
-    let places =
-        sitting_of(history.keys_from(1).map(|(at, _)| at), place).ok_or(FillingError::NoClip)?;
+    let places = sitting_of(history.keys_from(1).map(|(at, _)| at), place).ok_or(FillingError::NoClip)?;
     room(places.len())?;
     Ok(places.rev().filter_map(|place| history.id_at(place)).collect())
 }

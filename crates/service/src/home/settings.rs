@@ -36,6 +36,7 @@ use self::phone::{PhoneDoor, PhoneError, PhoneSection};
 use self::pictures::PicturesSection;
 use self::sections::{
     ActsSection, ChordsSection, DatabaseSection, HubSection, LogSection, PasteSection, PickerSection,
+    SearchSection,
 };
 use self::selection::SelectionSection;
 use self::signs::{Signs, SignsSection};
@@ -84,6 +85,7 @@ struct File {
     exchange: ExchangeSection,
     signs: SignsSection,
     pictures: PicturesSection,
+    search: SearchSection,
     selection: SelectionSection,
     look: LookSection,
     hub: HubSection,
@@ -122,6 +124,8 @@ pub struct Changeable {
     pub signs: Signs,
     /// Words in pictures are read.
     pub read_pictures: bool,
+    /// What a search does where nothing matches.
+    pub search: SearchSection,
     /// What is selected and not copied is recorded as well.
     pub keep_selected: bool,
     /// How the console looks.
@@ -141,6 +145,7 @@ impl Default for Changeable {
             exchange: Exchanged::default(),
             signs: Signs::default(),
             read_pictures: true,
+            search: SearchSection::default(),
             keep_selected: false,
             look: Look::default(),
         }
@@ -357,6 +362,7 @@ fn combine(flags: Flags, file: File, home: Home, displays: Displays) -> Result<S
             exchange: exchanged::exchanged(&file.exchange)?,
             signs: file.signs.signs(),
             read_pictures: file.pictures.read(),
+            search: file.search,
             keep_selected: file.selection.keep(),
             look: file.look.look()?,
         },

@@ -16,13 +16,21 @@ const PATIENCE: Duration = Duration::from_secs(10);
 /// How often it looks whether waiting makes sense.
 const LOOK: Duration = Duration::from_millis(250);
 
-pub(super) async fn until_loaded(State(app): State<Shared>, request: Request, next: Next) -> Response {
-    if app.clips.are_loaded() || wait(&app).await {
-        return next.run(request).await;
+pub(super) async fn when_loaded(State(app): State<Shared>, request: Request, next: Next) -> Response {
+    match until_loaded(&app).await {
+        Ok(()) => next.run(request).await,
+        Err(failure) => failure.into_response(),
+    }
+}
+
+/// Waits until the history has been read.
+pub(crate) async fn until_loaded(app: &Shared) -> Result<(), Failure> {
+    if app.clips.are_loaded() || wait(app).await {
+        return Ok(());
     }
     let reason = app.health.now().database.reason;
     let detail = reason.unwrap_or_else(|| "the history has not been loaded yet".into());
-    Failure::unavailable(detail).retry_after(1).into_response()
+    Err(Failure::unavailable(detail).retry_after(1))
 }
 
 /// True when the call can be answered: the history is there, or nothing but copies that wait is to be expected.
@@ -35,7 +43,7 @@ async fn wait(app: &Shared) -> bool {
         let starting = app.health.now().database.state == DatabaseState::Starting;
         if !starting || tokio::time::Instant::now() >= until {
             // Copies that were made meanwhile are there, and can be taken.
-            return !app.clips.history().is_empty();
+            return !app.clips.history().is_empty() && app.clips.newest_known() == 0;
         }
     }
 }

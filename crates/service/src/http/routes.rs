@@ -64,12 +64,17 @@ fn described(calls: OpenApiRouter<Arc<Context>>) -> OpenApiRouter<Arc<Context>> 
     OpenApiRouter::with_openapi(Description::openapi()).nest(yadori_api::ROOT, calls)
 }
 
-/// Calls that need what the records hold: they wait until that was read.
-fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
+/// Calls that are answered as soon as the newest clips have been read, where these are what they ask for.
+fn calls_of_the_newest() -> OpenApiRouter<Arc<Context>> {
     OpenApiRouter::new()
         .routes(routes!(clips::list::list))
         .routes(routes!(clips::list::outline))
         .routes(routes!(clips::list::rows))
+}
+
+/// Calls that need what the records hold: they wait until that was read.
+fn calls_of_the_history() -> OpenApiRouter<Arc<Context>> {
+    OpenApiRouter::new()
         .routes(routes!(clips::add::add))
         .routes(routes!(clips::detail::detail))
         .routes(routes!(clips::detail::representation))
@@ -176,15 +181,16 @@ fn calls_without_key() -> OpenApiRouter<Arc<Context>> {
 }
 
 fn calls() -> OpenApiRouter<Arc<Context>> {
-    calls_of_the_history().merge(calls_at_any_time())
+    calls_of_the_newest().merge(calls_of_the_history()).merge(calls_at_any_time())
 }
 
 fn all(context: Context, entrance: Entrance) -> Router {
     let app = context.app.clone();
     let context = Arc::new(context);
     let waiting =
-        calls_of_the_history().layer(middleware::from_fn_with_state(app.clone(), ready::until_loaded));
-    let (api, mut description) = described(waiting.merge(calls_at_any_time())).split_for_parts();
+        calls_of_the_history().layer(middleware::from_fn_with_state(app.clone(), ready::when_loaded));
+    let (api, mut description) =
+        described(calls_of_the_newest().merge(waiting).merge(calls_at_any_time())).split_for_parts();
     complete(&mut description);
     let description = Arc::new(description.to_json().unwrap_or_default());
     let mut router = api

@@ -15,6 +15,8 @@ use crate::state::clips::fill_search;
 use crate::state::health::REFUSALS;
 use crate::writer::{Change, Loaded, Queue};
 
+/// Clips that are there before the others.
+const NEWEST: u32 = 500;
 const FIRST_PAUSE: Duration = Duration::from_millis(100);
 const LONGEST_PAUSE: Duration = Duration::from_secs(2);
 /// How often a service on a given database shows that it is alive.
@@ -123,6 +125,7 @@ async fn load(app: &Shared, location: &Location) -> Result<(Loaded, Vec<yadori_c
         ReadError::Away(why) => OpenError::Connect(why),
         ReadError::Damaged(why) => OpenError::Damaged(why),
     };
+    app.clips.begin(store.newest_clips(NEWEST).await.map_err(read)?);
     let (mut history, mut corpus) = app.clips.blank();
     for drawer in store.drawers().await.map_err(read)? {
         history.drawers_mut().put(drawer);

@@ -8,9 +8,11 @@ use std::time::{Duration, Instant};
 
 use jiff::tz::TimeZone;
 use tokio::sync::{Semaphore, oneshot};
+use yadori_core::search::texts::Texts;
 use yadori_core::search::when::Here;
-use yadori_core::search::{Found, Query, QueryError};
+use yadori_core::search::{Found, GoOn, Query, QueryError};
 use yadori_core::text::stack::overwrite_stack;
+use yadori_core::{ClipId, Drawers};
 
 use crate::state::app::App;
 use crate::state::clock::now;
@@ -80,6 +82,22 @@ pub(crate) fn make_way() {
 /// # Errors
 /// When it took too long, or failed.
 pub async fn find(app: &App, query: Arc<Query>, most: usize) -> Result<Found, SearchError> {
+    search(app, move |texts, drawers, go_on| texts.find(&query, drawers, most, go_on)).await
+}
+
+/// The clips that come nearest to the words of a query, the nearest first. Dropping the future ends the search.
+///
+/// # Errors
+/// When it took too long, or failed.
+pub async fn nearest_to(app: &App, query: Arc<Query>, most: usize) -> Result<Vec<ClipId>, SearchError> {
+    search(app, move |texts, drawers, go_on| texts.nearest(&query, drawers, most, go_on)).await
+}
+
+/// What is looked for on a thread of its own; what was given up finds nothing.
+async fn search<T: Default + Send + 'static>(
+    app: &App,
+    look: impl FnOnce(&Texts, &Drawers, GoOn<'_>) -> Option<T> + Send + 'static,
+) -> Result<T, SearchError> {
     let stop = Arc::new(AtomicBool::new(false));
     let waiting = Waiting(stop.clone());
     let search = async {
@@ -95,7 +113,7 @@ pub async fn find(app: &App, query: Arc<Query>, most: usize) -> Result<Found, Se
                 }
                 !stop.load(Ordering::Relaxed)
             };
-            let found = texts.find(&query, &drawers, most, &go_on);
+            let found = look(&texts, &drawers, &go_on);
             drop((texts, turn));
             overwrite_stack();
             let _ = give.send(found.unwrap_or_default());

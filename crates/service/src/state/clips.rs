@@ -3,12 +3,13 @@
 
 use std::collections::HashMap;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::time::Duration;
 
 use parking_lot::{RwLock, RwLockReadGuard};
 use tokio::sync::{Notify, watch};
 use yadori_core::acts::far_ahead;
+use yadori_core::history::packed::Outlined;
 use yadori_core::history::stored::Held;
 use yadori_core::search::index::facts_are_whole;
 use yadori_core::search::texts::{Sealable, Sealed, Sealing, Texts};
@@ -29,6 +30,8 @@ pub struct Clips {
     device: DeviceId,
     device_name: String,
     unread: AtomicU64,
+    /// How many of the newest clips are there while the others are read.
+    newest: AtomicUsize,
     loaded: watch::Sender<bool>,
     grew: Notify,
     searched: Notify,
@@ -43,6 +46,7 @@ impl Clips {
             device,
             device_name,
             unread: AtomicU64::new(0),
+            newest: AtomicUsize::new(0),
             loaded: watch::Sender::new(false),
             grew: Notify::new(),
             searched: Notify::new(),
@@ -91,10 +95,21 @@ impl Clips {
         let mut ahead = HashMap::new();
         for some in ids.chunks(PIECE) {
             let history = self.history();
-            ahead.extend(some.iter().filter_map(|id| Some((*id, far_ahead(&*history.get(*id)?, floor, now)?))));
+            ahead.extend(
+                some.iter().filter_map(|id| Some((*id, far_ahead(&*history.get(*id)?, floor, now)?))),
+            );
             RwLockReadGuard::unlock_fair(history);
         }
         ahead
+    }
+
+    /// Gives these in outline, those of them that are there. In pieces, as [`Clips::each`].
+    pub fn outlined(&self, ids: &[ClipId], mut give: impl FnMut(Outlined)) {
+        for some in ids.chunks(PIECE) {
+            let history = self.history();
+            some.iter().filter_map(|id| history.outlined(*id)).for_each(&mut give);
+            RwLockReadGuard::unlock_fair(history);
+        }
     }
 
     /// A clip, if it is in the history.
@@ -188,6 +203,21 @@ impl Clips {
 
     pub(crate) fn set_loaded(&self) {
         self.loaded.send_replace(true);
+    }
+
+    /// The newest clips are there before the others, to be seen while these are read. What was copied meanwhile stays.
+    pub(crate) fn begin(&self, newest: Vec<StoredClip>) {
+        if self.are_loaded() || newest.is_empty() {
+            return;
+        }
+        let mut history = self.history.write();
+        history.load(newest);
+        self.newest.store(history.len(), Ordering::Relaxed);
+    }
+
+    /// How many of the newest clips are known, from the first place on.
+    pub fn newest_known(&self) -> usize {
+        if self.are_loaded() { usize::MAX } else { self.newest.load(Ordering::Relaxed) }
     }
 
     /// What is now known of a clip. The search follows first, so that whoever is told finds it.

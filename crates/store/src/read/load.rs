@@ -43,6 +43,23 @@ impl Store {
         Ok(())
     }
 
+    /// The newest clips, tombstones among them left out; so many rows are looked at. None while a restore is on its way: what it
+    /// brought is in another place.
+    ///
+    /// # Errors
+    /// While the database does not answer, or when a record can't be read.
+    pub async fn newest_clips(&self, most: u32) -> Result<Vec<StoredClip>, ReadError> {
+        let rows = sqlx::query(
+            "SELECT id, state, facts, ordered_at, ordered FROM clips \
+             WHERE NOT (SELECT restoring FROM service WHERE one = 1) ORDER BY ordered_at DESC LIMIT ?",
+        )
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await?;
+        let clips = rows.iter().map(clip_row);
+        clips.filter(|clip| clip.as_ref().map_or(true, |clip| clip.facts.is_some())).collect()
+    }
+
     /// Every act in the order of their numbers, without what is needed to take it back but for those that go on.
     ///
     /// # Errors

@@ -11,7 +11,11 @@ fn device() -> impl Strategy<Value = DeviceId> {
 
 fn stamp() -> impl Strategy<Value = Stamp> {
     let wall_ms = prop_oneof![1_700_000_000_000u64..1_700_000_100_000, any::<u64>(), Just(0), Just(u64::MAX)];
-    (wall_ms, any::<u32>(), device()).prop_map(|(wall_ms, counter, device)| Stamp { wall_ms, counter, device })
+    (wall_ms, any::<u32>(), device()).prop_map(|(wall_ms, counter, device)| Stamp {
+        wall_ms,
+        counter,
+        device,
+    })
 }
 
 fn time() -> impl Strategy<Value = Micros> {
@@ -42,13 +46,20 @@ fn keeping() -> impl Strategy<Value = Keeping> {
         "[a-z]{0,4}".prop_map(Kept::Favorite),
         ("[a-z]{0,4}", "\\PC{0,4}").prop_map(|(rank, drawer)| Kept::Drawer { drawer, rank }),
     ];
-    (stamp(), value, option::of(stamp()), option::of(stamp()))
-        .prop_map(|(at, value, since, with)| Keeping { at, value, since, with })
+    (stamp(), value, option::of(stamp()), option::of(stamp())).prop_map(|(at, value, since, with)| Keeping {
+        at,
+        value,
+        since,
+        with,
+    })
 }
 
 fn state() -> impl Strategy<Value = ClipState> {
-    let copies = (any::<u64>(), any::<u64>(), any::<u64>())
-        .prop_map(|(ever, removed, cleared)| Copies { ever, removed, cleared });
+    let copies = (any::<u64>(), any::<u64>(), any::<u64>()).prop_map(|(ever, removed, cleared)| Copies {
+        ever,
+        removed,
+        cleared,
+    });
     let registers = (
         option::of(written(time())),
         option::of(written(option::of("\\PC{0,9}"))),
@@ -73,8 +84,11 @@ fn state() -> impl Strategy<Value = ClipState> {
 }
 
 fn facts() -> impl Strategy<Value = Facts> {
-    let picture = (name(), any::<u32>(), any::<u32>())
-        .prop_map(|(mime, width, height)| Picture { mime, width, height });
+    let picture = (name(), any::<u32>(), any::<u32>()).prop_map(|(mime, width, height)| Picture {
+        mime,
+        width,
+        height,
+    });
     let counts = (any::<u64>(), any::<u64>(), any::<u64>(), any::<u64>());
     let flags = (any::<bool>(), any::<bool>(), option::of(proptest::sample::select(&SecretKind::ALL[..])));
     (
@@ -85,9 +99,11 @@ fn facts() -> impl Strategy<Value = Facts> {
         option::of(picture),
         vec("\\PC{0,9}", 0..3),
     )
-        .prop_map(|(class, head, (chars, lines, size, file_count), (formatted, here, secret), picture, files)| {
-            Facts { class, head, chars, lines, size, formatted, picture, files, file_count, secret, here }
-        })
+        .prop_map(
+            |(class, head, (chars, lines, size, file_count), (formatted, here, secret), picture, files)| {
+                Facts { class, head, chars, lines, size, formatted, picture, files, file_count, secret, here }
+            },
+        )
 }
 
 fn clip() -> impl Strategy<Value = Clip> {
@@ -96,12 +112,8 @@ fn clip() -> impl Strategy<Value = Clip> {
         Just(Held::Waiting),
         time().prop_map(|until| Held::Fleeting { until })
     ];
-    (any::<[u8; 16]>(), state(), facts(), time(), held).prop_map(|(id, state, facts, ordered_at, held)| Clip {
-        id: ClipId(id),
-        state,
-        facts,
-        ordered_at,
-        held,
+    (any::<[u8; 16]>(), state(), facts(), time(), held).prop_map(|(id, state, facts, ordered_at, held)| {
+        Clip { id: ClipId(id), state, facts, ordered_at, held }
     })
 }
 
@@ -111,7 +123,9 @@ proptest! {
         let mut packing = Packing::default();
         let packed: Vec<Packed> = clips.iter().map(|clip| packing.pack(clip)).collect();
         for (clip, packed) in clips.iter().zip(&packed) {
-            prop_assert_eq!(packed.ordered_at(), clip.ordered_at);
+            let Clip { id, ordered_at, .. } = *clip;
+            let (letter, pinned) = (clip.facts.letter(), clip.state.is_pinned());
+            prop_assert_eq!(packed.outlined(id), Outlined { id, ordered_at, letter, pinned });
             let back = packing.unpack(clip.id, packed);
             prop_assert_eq!(
                 (&back.id, &back.state, &back.facts, back.ordered_at, back.held),

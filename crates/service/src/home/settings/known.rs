@@ -33,7 +33,7 @@ impl Known {
 }
 
 /// Every setting, in the order in which a person reads them.
-pub const KNOWN: [Known; 44] = [
+pub const KNOWN: [Known; 45] = [
     known(
         "limits.clips",
         "10000",
@@ -220,6 +220,13 @@ pub const KNOWN: [Known; 44] = [
         true,
         "true or false",
         "Words in pictures are read and found, where tesseract is installed (Debian's tesseract-ocr)",
+    ),
+    known(
+        "search.nearest",
+        "true",
+        true,
+        "true or false",
+        "Where nothing matches a search, the console and `yadori list` show what comes nearest to its words",
     ),
     known(
         "selection.keep",

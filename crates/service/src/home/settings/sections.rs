@@ -54,3 +54,17 @@ pub(super) struct LogSection {
 pub(super) struct ActsSection {
     pub(super) grace_minutes: Option<f64>,
 }
+
+/// What a search does where nothing matches.
+#[derive(Clone, Copy, Debug, Default, Deserialize, PartialEq)]
+#[serde(deny_unknown_fields, default)]
+pub struct SearchSection {
+    nearest: Option<bool>,
+}
+
+impl SearchSection {
+    /// What comes nearest is shown.
+    pub fn nearest(&self) -> bool {
+        self.nearest.unwrap_or(true)
+    }
+}

@@ -15,7 +15,7 @@ use utoipa::IntoParams;
 use yadori_api::Problem;
 use yadori_core::clip::facts::path_of;
 use yadori_core::clip::mime;
-use yadori_core::{COPY_CAP, Clip, Content, Kind};
+use yadori_core::{COPY_CAP, Clip, Content};
 
 use super::address::resolve_open as resolve;
 use crate::http::extract::{Path, Query};
@@ -53,19 +53,6 @@ pub(crate) struct Size {
     /// Pixels of the longer side at most, between 16 and 2400; 400 if not given
     most: Option<u32>,
 }
-
-/// True when a clip of files begins with a picture file.
-pub(crate) fn shows_picture(clip: &Clip) -> bool {
-    clip.facts.kind() == Kind::Files && clip.facts.files.first().is_some_and(|uri| is_picture_name(uri))
-}
-
-fn is_picture_name(uri: &str) -> bool {
-    let lower = uri.to_ascii_lowercase();
-    ["png", "jpg", "jpeg", "gif", "webp", "bmp", "tif", "tiff", "svg"]
-        .iter()
-        .any(|ending| lower.ends_with(&format!(".{ending}")))
-}
-
 /// A clip's picture, made small
 #[utoipa::path(get, path = "/clips/{address}/picture", params(("address" = String, Path), Size),
     responses((status = 200, body = Vec<u8>, content_type = "image/png"), (status = 404, body = Problem), (status = 422, body = Problem)))]
@@ -123,7 +110,7 @@ async fn source_of(context: &Context, clip: &Clip) -> Result<(Content, bool), Fa
             mime::base(&picture.mime) == "image/svg+xml",
         ));
     }
-    let uri = clip.facts.files.first().filter(|_| shows_picture(clip)).cloned();
+    let uri = clip.facts.files.first().filter(|_| clip.facts.names_picture()).cloned();
     let Some(path) = uri.as_deref().and_then(path_of) else {
         return Err(Failure::new(
             StatusCode::NOT_FOUND,

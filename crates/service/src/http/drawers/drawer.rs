@@ -12,7 +12,6 @@ use yadori_core::{Color, DrawerState, History};
 
 use crate::home::random::random_name;
 use crate::http::acts::done::carry_out;
-use crate::http::clips::list::kind_letter;
 use crate::http::extract::{Json, Path, Query};
 use crate::http::part::Part;
 use crate::http::{Context, Failure};
@@ -53,7 +52,8 @@ pub(crate) async fn favorites(
     Query(part): Query<Part>,
 ) -> axum::Json<Items> {
     let history = context.app.clips.history();
-    let all = history.favorites().into_iter().map(|clip| Item::Clip(Box::new(row(&history, &clip)))).collect();
+    let all =
+        history.favorites().into_iter().map(|clip| Item::Clip(Box::new(row(&history, &clip)))).collect();
     axum::Json(part_of(&part, None, all))
 }
 
@@ -109,7 +109,7 @@ fn outline_of(
         match thing {
             Ok(clip) => {
                 let _ = write!(out.ids, "{}", clip.id);
-                out.kinds.push(kind_letter(&clip));
+                out.kinds.push(clip.facts.letter());
                 out.ranks.push(rank(history, &clip));
             }
             Err((id, name)) => out.dividers.push(RankedDivider { id, name, rank: String::new() }),

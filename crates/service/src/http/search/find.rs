@@ -11,16 +11,18 @@ use yadori_core::search::{self, facts_are_whole, marks};
 use yadori_core::text::stack::overwrite_stack;
 
 use super::query::Wanted;
-use crate::http::clips::list::kind_letter;
+use crate::http::clips::list::{OUTLINED, cursor, parse_cursor};
 use crate::http::extract::Query;
 use crate::http::problem::expected;
 use crate::http::{Context, Failure};
 use crate::pictures::reading::pictured;
-use crate::search::find::find;
+use crate::search::find::{find, nearest_to};
 use crate::state::shapes::row;
 
 /// Hits with rows at most.
 const HITS: usize = 500;
+/// Clips that come near at most.
+const NEAREST: usize = 20;
 /// Characters of an excerpt.
 const EXCERPT: usize = 240;
 /// Long texts that are read for their excerpts, per answer.
@@ -43,10 +45,22 @@ pub(crate) async fn search(
         Err(why) => {
             let expected = Some(expected(&wanted.q, &why));
             let (unread, revision) = (app.clips.unread(), app.clips.history().revision());
-            return Ok(axum::Json(Found { hits: Vec::new(), more: false, unread, revision, expected }));
+            return Ok(axum::Json(Found {
+                hits: Vec::new(),
+                more: false,
+                unread,
+                revision,
+                expected,
+                nearest: false,
+            }));
         }
     };
-    let found = find(app, query.clone(), limit).await?;
+    let mut found = find(app, query.clone(), limit).await?;
+    let nearest = found.ids.is_empty() && wanted.nearest && app.settings().search.nearest();
+    if nearest {
+        found.ids = nearest_to(app, query.clone(), limit.min(NEAREST)).await?;
+    }
+    let nearest = nearest && !found.ids.is_empty();
     let (clips, revision): (Vec<Arc<Clip>>, u64) = {
         let history = app.clips.history();
         (found.ids.iter().filter_map(|id| history.get(*id)).collect(), history.revision())
@@ -77,7 +91,7 @@ pub(crate) async fn search(
     }
     overwrite_stack();
     let unread = app.clips.unread();
-    Ok(axum::Json(Found { hits, more: found.more, unread, revision, expected: None }))
+    Ok(axum::Json(Found { hits, more: found.more, unread, revision, expected: None, nearest }))
 }
 
 fn has_words(query: &search::Query) -> bool {
@@ -119,7 +133,7 @@ fn excerpts(clip: &Clip, query: &search::Query) -> Vec<Excerpt> {
     found
 }
 
-/// Everything that matches a query, in outline
+/// How much matches a query, and a part of it in outline
 #[utoipa::path(get, path = "/search/outline", params(Wanted),
     responses((status = 200, body = FoundOutline), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub(crate) async fn outline(
@@ -130,9 +144,13 @@ pub(crate) async fn outline(
     let query = Arc::new(wanted.query(&context.app)?);
     let names_pinned = query.names_pinned();
     let spares = wanted.spare_pinned && !names_pinned;
+    let limit = wanted.limit.unwrap_or(OUTLINED);
+    if limit > OUTLINED {
+        return Err(Failure::invalid(format!("`limit` must be at most {OUTLINED}")));
+    }
+    let after = wanted.after.as_deref().map(parse_cursor).transpose()?;
     let found = find(&context.app, query, usize::MAX - 1).await?;
-    let history = context.app.clips.history();
-    let limit = wanted.limit.unwrap_or(usize::MAX);
+    let (mut last, mut more) = (None, false);
     let mut out = FoundOutline {
         ids: String::new(),
         kinds: String::new(),
@@ -141,19 +159,28 @@ pub(crate) async fn outline(
         pinned: 0,
         spared: 0,
         names_pinned,
+        next: None,
     };
-    for clip in found.ids.iter().filter_map(|id| history.get(*id)) {
-        if spares && clip.state.is_pinned() {
+    context.app.clips.outlined(&found.ids, |clip| {
+        if spares && clip.pinned {
             out.spared += 1;
-            continue;
+            return;
         }
         out.count += 1;
-        out.pinned += u64::from(clip.state.is_pinned());
-        if out.times.len() < limit {
-            let _ = write!(out.ids, "{}", clip.id);
-            out.kinds.push(kind_letter(&clip));
-            out.times.push(clip.ordered_at / 1_000_000);
+        out.pinned += u64::from(clip.pinned);
+        let key = (clip.ordered_at, clip.id);
+        if after.is_some_and(|after| key >= after) {
+            return;
         }
-    }
+        if out.times.len() == limit {
+            more = true;
+            return;
+        }
+        let _ = write!(out.ids, "{}", clip.id);
+        out.kinds.push(clip.letter);
+        out.times.push(clip.ordered_at / 1_000_000);
+        last = Some(key);
+    });
+    out.next = last.filter(|_| more).map(cursor);
     Ok(axum::Json(out))
 }

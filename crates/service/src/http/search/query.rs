@@ -15,12 +15,17 @@ pub(crate) struct Wanted {
     /// The query
     #[serde(default)]
     pub(super) q: String,
-    /// How many, at most 500 with rows; 50 if not given
+    /// How many, at most 500 with rows (50 if not given), at most 20,000 in outline
     pub(super) limit: Option<usize>,
     /// The viewer's time zone (IANA name, or an offset such as +09:00); this computer's if not given
     pub(super) zone: Option<String>,
+    /// With rows: where nothing matches, what comes nearest to the words, unless `search.nearest` is off
+    #[serde(default)]
+    pub(super) nearest: bool,
     /// Only inside this place: `favorites`, or a drawer by its id or name
     pub(super) within: Option<String>,
+    /// In outline: go on after the part whose `next` this was
+    pub(super) after: Option<String>,
     /// In outline: leave out what is pinned, unless the query names favorites or drawers
     #[serde(default)]
     pub(super) spare_pinned: bool,
