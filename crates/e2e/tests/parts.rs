@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
-use yadori_e2e::{Browser, ENTER, Service, many};
+use yadori_e2e::{Browser, Service, many};
 
 fn ask(service: &Service, path: &str) -> (u16, Value) {
     let socket = service.home().join("run/yadori.sock");
@@ -72,7 +72,7 @@ fn outlines_come_by_parts_whatever_happens_between_them() {
     // What is listed beyond the first page comes by parts as well, from either end.
     let oldest = service.yadori(&["list", "clip", "--oldest-first", "-n", "3"]);
     let places: Vec<&str> = oldest.lines().filter_map(|line| line.split_whitespace().next()).collect();
-    assert_eq!(places, ["40", "39", "38"]);
+    assert_eq!(places, ["40", "39", "38", "…"]);
 }
 
 #[test]
@@ -175,7 +175,6 @@ async fn where_nothing_matches_what_is_nearest_is_shown_and_marked_as_such() -> 
     browser.until("return document.querySelector('#search')").await?;
     browser.press("/").await?;
     browser.press("bunsk").await?;
-    browser.press(ENTER).await?;
     browser.until("return document.querySelector('[data-nothing]')").await?;
     Ok(())
 }

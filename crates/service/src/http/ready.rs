@@ -25,7 +25,12 @@ pub(super) async fn when_loaded(State(app): State<Shared>, request: Request, nex
 
 /// Waits until the history has been read.
 pub(crate) async fn until_loaded(app: &Shared) -> Result<(), Failure> {
-    if app.clips.are_loaded() || wait(app).await {
+    until_known(app, usize::MAX).await
+}
+
+/// Waits until so many of the newest clips have been read, or the whole history has.
+pub(crate) async fn until_known(app: &Shared, count: usize) -> Result<(), Failure> {
+    if app.clips.newest_known() >= count || wait(app, count).await {
         return Ok(());
     }
     let reason = app.health.now().database.reason;
@@ -34,10 +39,10 @@ pub(crate) async fn until_loaded(app: &Shared) -> Result<(), Failure> {
 }
 
 /// True when the call can be answered: the history is there, or nothing but copies that wait is to be expected.
-async fn wait(app: &Shared) -> bool {
+async fn wait(app: &Shared, count: usize) -> bool {
     let until = tokio::time::Instant::now() + PATIENCE;
     loop {
-        if app.clips.until_loaded(LOOK).await {
+        if app.clips.until_known(count, LOOK).await {
             return true;
         }
         let starting = app.health.now().database.state == DatabaseState::Starting;

@@ -125,7 +125,9 @@ async fn load(app: &Shared, location: &Location) -> Result<(Loaded, Vec<yadori_c
         ReadError::Away(why) => OpenError::Connect(why),
         ReadError::Damaged(why) => OpenError::Damaged(why),
     };
-    app.clips.begin(store.newest_clips(NEWEST).await.map_err(read)?);
+    let newest = store.newest_clips(NEWEST).await.map_err(read)?;
+    tracing::debug!("{} of the newest clips are there", newest.len());
+    app.clips.begin(newest);
     let (mut history, mut corpus) = app.clips.blank();
     for drawer in store.drawers().await.map_err(read)? {
         history.drawers_mut().put(drawer);

@@ -3,7 +3,7 @@
 
 use std::collections::HashMap;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use parking_lot::{RwLock, RwLockReadGuard};
@@ -31,7 +31,7 @@ pub struct Clips {
     device_name: String,
     unread: AtomicU64,
     /// How many of the newest clips are there while the others are read.
-    newest: AtomicUsize,
+    newest: watch::Sender<usize>,
     loaded: watch::Sender<bool>,
     grew: Notify,
     searched: Notify,
@@ -46,7 +46,7 @@ impl Clips {
             device,
             device_name,
             unread: AtomicU64::new(0),
-            newest: AtomicUsize::new(0),
+            newest: watch::Sender::new(0),
             loaded: watch::Sender::new(false),
             grew: Notify::new(),
             searched: Notify::new(),
@@ -212,12 +212,26 @@ impl Clips {
         }
         let mut history = self.history.write();
         history.load(newest);
-        self.newest.store(history.len(), Ordering::Relaxed);
+        self.newest.send_replace(history.len());
     }
 
     /// How many of the newest clips are known, from the first place on.
     pub fn newest_known(&self) -> usize {
-        if self.are_loaded() { usize::MAX } else { self.newest.load(Ordering::Relaxed) }
+        if self.are_loaded() { usize::MAX } else { *self.newest.borrow() }
+    }
+
+    /// Waits until so many of the newest clips are known, or all of them are, for so long at most.
+    pub async fn until_known(&self, count: usize, most: Duration) -> bool {
+        let mut newest = self.newest.subscribe();
+        let known = async {
+            if newest.wait_for(|known| *known >= count).await.is_err() {
+                std::future::pending::<()>().await;
+            }
+        };
+        tokio::select! {
+            () = known => true,
+            loaded = self.until_loaded(most) => loaded,
+        }
     }
 
     /// What is now known of a clip. The search follows first, so that whoever is told finds it.

@@ -50,7 +50,7 @@ impl Store {
     /// While the database does not answer, or when a record can't be read.
     pub async fn newest_clips(&self, most: u32) -> Result<Vec<StoredClip>, ReadError> {
         let rows = sqlx::query(
-            "SELECT id, state, facts, ordered_at, ordered FROM clips \
+            "SELECT id, state, facts, ordered_at, ordered FROM clips FORCE INDEX (by_order) \
              WHERE NOT (SELECT restoring FROM service WHERE one = 1) ORDER BY ordered_at DESC LIMIT ?",
         )
         .bind(most)

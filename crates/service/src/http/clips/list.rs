@@ -10,7 +10,7 @@ use yadori_core::history::packed::Outlined;
 use yadori_core::{Clip, ClipId, History, Micros};
 
 use crate::http::extract::{Json, Query};
-use crate::http::ready::until_loaded;
+use crate::http::ready::{until_known, until_loaded};
 use crate::http::{Context, Failure};
 use crate::state::app::Shared;
 use crate::state::shapes::row;
@@ -41,7 +41,7 @@ pub(crate) async fn list(
     Query(which): Query<Which>,
 ) -> Result<axum::Json<Page>, Failure> {
     let limit = which.limit(50, PAGE)?;
-    until_known(&context.app, &which, limit).await?;
+    until_begun(&context.app, &which, limit).await?;
     let reading = !context.app.clips.are_loaded();
     let history = context.app.clips.history();
     let clips: Vec<Arc<Clip>> = history.from(which.place(&history)?).take(limit).collect();
@@ -59,7 +59,7 @@ pub(crate) async fn outline(
 ) -> Result<axum::Json<Outline>, Failure> {
     use std::fmt::Write;
     let limit = which.limit(OUTLINED, OUTLINED)?;
-    until_known(&context.app, &which, limit).await?;
+    until_begun(&context.app, &which, limit).await?;
     let reading = !context.app.clips.are_loaded();
     let history = context.app.clips.history();
     let (mut ids, mut kinds, mut times) = (String::new(), String::new(), Vec::new());
@@ -98,13 +98,10 @@ impl Which {
 }
 
 /// Waits until the history is read, unless the newest clips, which are read first, are all that is asked for.
-async fn until_known(app: &Shared, which: &Which, limit: usize) -> Result<(), Failure> {
-    let known = app.clips.newest_known();
+async fn until_begun(app: &Shared, which: &Which, limit: usize) -> Result<(), Failure> {
     let begins = which.place.unwrap_or(1).saturating_sub(1);
-    if which.after.is_none() && begins.saturating_add(limit.min(NEWEST_PART)) <= known {
-        return Ok(());
-    }
-    until_loaded(app).await
+    let wanted = if which.after.is_none() { begins.saturating_add(limit.min(NEWEST_PART)) } else { usize::MAX };
+    until_known(app, wanted).await
 }
 
 /// What follows a clip; nothing where it is the last one.
