@@ -1,6 +1,6 @@
 # Everything a person needs: `make demo`, `make run`, `make test`. Each sets up what it needs on a fresh Debian machine.
 
-.PHONY: demo run test bench soak fuzz programs console help install uninstall package
+.PHONY: demo run test bench bench-million soak fuzz programs console help install uninstall package
 
 # Where `make install` puts everything, and nothing outside it.
 PREFIX ?= /usr/local
@@ -20,6 +20,7 @@ help:
 	@echo "make fuzz   give every decoder of the exchange made-up bytes, FUZZ_SECONDS (60) each, and every call made-up requests, FUZZ_CALLS (50) each"
 	@echo "make programs  copy in real programs and paste into real programs, without Yadori and with it (docs/programs.md)"
 	@echo "make bench  measure the budgets, each beside a rival in the same run"
+	@echo "make bench-million  measure everything at a million clips: each step with its time and memory"
 
 demo:
 	@tools/setup demo
@@ -57,6 +58,11 @@ test:
 bench:
 	@tools/setup test
 	@. tools/path && tools/build release && cargo bench -p yadori-core && cargo run --release -q -p yadori-e2e --bin budgets && cargo run --release -q -p yadori-e2e --bin search && cargo run --release -q -p yadori-e2e --bin large && cargo run --release -q -p yadori-e2e --bin console && cargo run --release -q -p yadori-e2e --bin handing && cargo run --release -q -p yadori-e2e --bin sweeping && cargo run --release -q -p yadori-e2e --bin exchanging && cargo run --release -q -p yadori-e2e --bin reading
+
+# Takes about an hour and 8 GB of disk.
+bench-million:
+	@tools/setup test
+	@. tools/path && tools/build release && cargo run --release -q -p yadori-e2e --bin million && cargo run --release -q -p yadori-e2e --bin console 1000000 && cargo run --release -q -p yadori-e2e --bin search 1000000
 
 programs:
 	@tools/setup test

@@ -1,11 +1,12 @@
 //! No answer grows with the history: outlines come by parts, whatever happens between them; right after a start the newest clips are
 //! there while the others are read; and what is near is told where nothing matches.
 
+use std::process::Command;
 use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
-use yadori_e2e::{Browser, Service, many};
+use yadori_e2e::{Browser, Service, many, until_within};
 
 fn ask(service: &Service, path: &str) -> (u16, Value) {
     let socket = service.home().join("run/yadori.sock");
@@ -85,6 +86,13 @@ fn right_after_a_start_the_newest_are_there_while_the_others_are_read() -> Resul
     many::write_backup(&file, COUNT)?;
     service.yadori(&["restore", file.to_str().context("a path")?]);
     service.yadori(&["pin", "3"]);
+    // What was restored has come to its place.
+    until_within("the end of the restoring", Duration::from_secs(120), || {
+        let mut client = Command::new("mariadb");
+        client.arg("--socket").arg(service.home().join("run/records.sock"));
+        let said = client.args(["-N", "-e", "SELECT restoring FROM yadori.service"]).output().ok()?;
+        (said.stdout == b"0\n").then_some(())
+    });
     let before = ask(&service, "/clips?limit=50").1["clips"].clone();
     let outline = ids(&ask(&service, "/outline?limit=300").1);
     service.stop();
@@ -134,7 +142,11 @@ fn right_after_a_start_the_newest_are_there_while_the_others_are_read() -> Resul
 #[tokio::test]
 async fn where_nothing_matches_what_is_nearest_is_shown_and_marked_as_such() -> Result<()> {
     let service = Service::without_desk();
-    service.add(&["lentils, oats and candles", "Bunks at Kestrel Hut are confirmed", "the ridge path is closed"]);
+    service.add(&[
+        "lentils, oats and candles",
+        "Bunks at Kestrel Hut are confirmed",
+        "the ridge path is closed",
+    ]);
     let (_, found) = ask(&service, "/search?q=kestral+hut&nearest=true");
     assert_eq!(found["nearest"], json!(true));
     assert_eq!(found["hits"][0]["row"]["head"], json!("Bunks at Kestrel Hut are confirmed"));

@@ -13,6 +13,7 @@ mod write;
 
 pub use error::{CommitError, OpenError, ReadError};
 pub use read::clearings::PartBody;
+pub use read::load::ClipRows;
 pub use read::snapshot::{Read, Snapshot};
 pub use rows::{
     ActRow, BatchChange, BlobRow, DeviceRow, DraftRow, DueRow, DueState, ENDING, ExchangeRow, ExchangeState,

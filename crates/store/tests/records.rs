@@ -97,9 +97,23 @@ async fn commit(store: &Store, group: &Group) -> Result<(), CommitError> {
 }
 
 async fn all_clips(store: &Store) -> Result<Vec<StoredClip>, ReadError> {
-    let mut clips = Vec::new();
-    store.each_clip(|clip| clips.push(clip)).await?;
-    Ok(clips)
+    let (give, mut rows) = tokio::sync::mpsc::channel(1);
+    let take = async {
+        let mut clips = Vec::new();
+        while let Some(some) = rows.recv().await {
+            for clip in yadori_store::ClipRows::read(some) {
+                clips.push(clip?);
+            }
+        }
+        Ok(clips)
+    };
+    let given = async {
+        let given = store.each_clip(&give).await;
+        drop(give);
+        given
+    };
+    let (given, clips) = tokio::join!(given, take);
+    given.and(clips)
 }
 
 async fn count(store: &Store, sql: &'static str) -> i64 {

@@ -65,6 +65,27 @@ pub struct Outlined {
     pub pinned: bool,
 }
 
+/// What is known of a clip when its state is packed and unpacked, and need not be said once more.
+#[derive(Clone, Copy)]
+struct Near<'c> {
+    /// The time of its order.
+    at: Micros,
+    /// Its text, as far as the facts have it.
+    text: Option<&'c str>,
+}
+
+impl<'c> Near<'c> {
+    fn of(facts: &'c Facts, at: Micros) -> Self {
+        Self { at, text: (facts.class == Class::Text).then_some(facts.head.as_str()) }
+    }
+
+    /// The digest that plain text of this size has, if it can be the text that is known.
+    fn is_of_text(&self, form: &str, size: u64) -> Option<Digest> {
+        let text = self.text.filter(|text| form == mime::PLAIN && text.len() as u64 == size)?;
+        Some(Digest::of(text.as_bytes()))
+    }
+}
+
 /// Packs clips and unpacks them: knows the devices by their numbers.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Packing {
@@ -126,7 +147,7 @@ impl Packing {
         let to = &mut Encoder::new(&mut bytes);
         let Ok(()) = (|| {
             to.u32(parts_of(state))?;
-            self.write_state(to, state, 0)
+            self.write_state(to, state, Near { at: 0, text: None })
         })()
         .map_err(never);
         Packed(bytes.into_boxed_slice())
@@ -141,7 +162,7 @@ impl Packing {
     /// What is known of a clip that is not there.
     pub(super) fn unpack_state(&self, packed: &Packed) -> ClipState {
         let from = &mut Decoder::new(rest(packed));
-        let state = from.u32().and_then(|there| self.read_state(from, there, 0));
+        let state = from.u32().and_then(|there| self.read_state(from, there, Near { at: 0, text: None }));
         state.unwrap_or_else(|why| broken(&why))
     }
 
@@ -173,7 +194,7 @@ impl Packing {
         if let Held::Fleeting { until } = held {
             to.i64(*until)?;
         }
-        self.write_state(to, state, *ordered_at)
+        self.write_state(to, state, Near::of(facts, *ordered_at))
     }
 
     fn read(&self, id: ClipId, ordered_at: Micros, from: &mut Decoder<'_>) -> Read<Clip> {
@@ -209,10 +230,11 @@ impl Packing {
             there::WAITING => Held::Waiting,
             _ => Held::Recorded,
         };
-        Ok(Clip { id, state: self.read_state(from, there, ordered_at)?, facts, ordered_at, held })
+        let state = self.read_state(from, there, Near::of(&facts, ordered_at))?;
+        Ok(Clip { id, state, facts, ordered_at, held })
     }
 
-    fn write_state(&mut self, to: &mut To<'_>, state: &ClipState, near: Micros) -> Written_ {
+    fn write_state(&mut self, to: &mut To<'_>, state: &ClipState, near: Near<'_>) -> Written_ {
         let ClipState { offers, copied_at, title, color, kept, made_from, copies, removed, cleared } = state;
         to.array(offers.len() as u64)?;
         for Written { at, value: OfferRecord { representations, also, source } } in offers {
@@ -223,7 +245,11 @@ impl Packing {
                     Some(number) => to.u64(number as u64)?,
                     None => to.str(mime)?,
                 };
-                to.u64(*size)?.bytes(&digest.0)?;
+                to.u64(*size)?;
+                match near.is_of_text(mime, *size) == Some(*digest) {
+                    true => to.null()?,
+                    false => to.bytes(&digest.0)?,
+                };
             }
             to.array(also.len() as u64)?;
             for name in also {
@@ -238,7 +264,7 @@ impl Packing {
         }
         if let Some(Written { at, value }) = copied_at {
             self.write_stamp(to, *at, near)?;
-            to.i64(value.wrapping_sub(near))?;
+            to.i64(value.wrapping_sub(near.at))?;
         }
         if let Some(Written { at, value }) = title {
             self.write_stamp(to, *at, near)?;
@@ -287,7 +313,7 @@ impl Packing {
         Ok(())
     }
 
-    fn read_state(&self, from: &mut Decoder<'_>, there: u32, near: Micros) -> Read<ClipState> {
+    fn read_state(&self, from: &mut Decoder<'_>, there: u32, near: Near<'_>) -> Read<ClipState> {
         let has = |flag: u32| there & flag != 0;
         let mut state = ClipState::default();
         state.offers = list(from, |from| {
@@ -297,11 +323,12 @@ impl Packing {
                     minicbor::data::Type::String => from.str()?,
                     _ => one_of(&FORMS, from.u8()?)?,
                 };
-                Ok(RepresentationRecord {
-                    mime: mime.to_owned(),
-                    size: from.u64()?,
-                    digest: Digest(bytes(from)?),
-                })
+                let size = from.u64()?;
+                let digest = match maybe(from, bytes)? {
+                    Some(digest) => Digest(digest),
+                    None => near.is_of_text(mime, size).ok_or_else(|| decode::Error::message("no digest"))?,
+                };
+                Ok(RepresentationRecord { mime: mime.to_owned(), size, digest })
             })?;
             let also = list(from, |from| Ok(from.str()?.to_owned()))?;
             let mut part = || maybe(from, |from| Ok(from.str()?.to_owned()));
@@ -310,7 +337,7 @@ impl Packing {
         })?;
         if has(there::COPIED) {
             let at = self.read_stamp(from, near)?;
-            state.copied_at = Some(Written { at, value: from.i64()?.wrapping_add(near) });
+            state.copied_at = Some(Written { at, value: from.i64()?.wrapping_add(near.at) });
         }
         if has(there::TITLE) {
             let at = self.read_stamp(from, near)?;
@@ -350,14 +377,14 @@ impl Packing {
         Ok(state)
     }
 
-    fn write_stamp(&mut self, to: &mut To<'_>, stamp: Stamp, near: Micros) -> Written_ {
+    fn write_stamp(&mut self, to: &mut To<'_>, stamp: Stamp, near: Near<'_>) -> Written_ {
         // Any two numbers differ by one that reads back, however far apart they are.
-        to.i64(stamp.wall_ms.cast_signed().wrapping_sub(near / 1_000))?.u32(stamp.counter)?;
+        to.i64(stamp.wall_ms.cast_signed().wrapping_sub(near.at / 1_000))?.u32(stamp.counter)?;
         self.write_device(to, stamp.device)
     }
 
-    fn read_stamp(&self, from: &mut Decoder<'_>, near: Micros) -> Read<Stamp> {
-        let wall_ms = from.i64()?.wrapping_add(near / 1_000).cast_unsigned();
+    fn read_stamp(&self, from: &mut Decoder<'_>, near: Near<'_>) -> Read<Stamp> {
+        let wall_ms = from.i64()?.wrapping_add(near.at / 1_000).cast_unsigned();
         Ok(Stamp { wall_ms, counter: from.u32()?, device: self.read_device(from)? })
     }
 

@@ -2,11 +2,11 @@
 //! overwritten. What arrives out of order (an old clip brought in, a new title) goes to a side run that is always
 //! searched whole; now and then both are woven into one.
 
-use std::collections::HashMap;
 use std::sync::Arc;
 
 use zeroize::Zeroize;
 
+use super::places::Places;
 use crate::clip::device::DeviceId;
 use crate::clip::facts::path_of;
 use crate::clip::id::ClipId;
@@ -18,8 +18,8 @@ use crate::search::index::{Found, GoOn, Index, SEARCHED_BYTES, Text, facts_are_w
 use crate::search::query::Query;
 use crate::search::scan;
 use crate::search::texts::{
-    DEAD, DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Replaced, Run, Sealable, Sealed, Sealing, Spot,
-    TITLED, Texts, WHOLE,
+    DEAD, DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Replaced, Run, Sealable, Sealed, Sealing, TITLED,
+    Texts, WHOLE,
 };
 use crate::text::fold::{PART, fold, fold_into};
 
@@ -32,7 +32,7 @@ const GAPS: usize = 4 << 20;
 #[derive(Default)]
 pub struct Corpus {
     texts: Texts,
-    latest: HashMap<ClipId, Spot>,
+    latest: Places,
     scratch: Vec<u8>,
 }
 
@@ -71,13 +71,12 @@ impl Corpus {
 
     /// True when nothing can be found.
     pub fn is_empty(&self) -> bool {
-        self.latest.is_empty()
+        self.latest.len() == 0
     }
 
     /// The folded text of a clip as it is held, its own part alone.
     fn own_text(&self, id: ClipId) -> Option<(&[u8], bool)> {
-        let spot = *self.latest.get(&id)?;
-        let (block, doc) = self.texts.run(spot.side).doc(spot);
+        let (block, doc) = self.texts.doc(self.latest.get(id, &self.texts)?);
         let text = block.text_of(doc);
         let end = memchr::memchr(PART, text).unwrap_or(text.len());
         Some((&text[..end], doc.is(WHOLE)))
@@ -85,8 +84,8 @@ impl Corpus {
 
     /// The folded words that were read from a clip's picture: the last part.
     fn read_text(&self, id: ClipId) -> &[u8] {
-        let Some(spot) = self.latest.get(&id) else { return &[] };
-        let (block, doc) = self.texts.run(spot.side).doc(*spot);
+        let Some(spot) = self.latest.get(id, &self.texts) else { return &[] };
+        let (block, doc) = self.texts.doc(spot);
         let text = block.text_of(doc);
         memchr::memrchr(PART, text).map_or(&[], |at| &text[at + 1..])
     }
@@ -141,7 +140,7 @@ impl Corpus {
         self.latest.clear();
         for (text, doc) in all {
             let spot = self.texts.main.push(doc.clone(), text, false);
-            self.latest.insert(doc.id, spot);
+            self.latest.put(doc.id, spot, &self.texts);
         }
     }
 }
@@ -172,30 +171,10 @@ impl Corpus {
             Text::Whole(text) => fold_into(searched(text), &mut folded),
             Text::Known => match self.own_text(clip.id).filter(|(_, whole)| *whole) {
                 Some((known, _)) => folded.extend_from_slice(known),
-                None => {
-                    whole = facts_are_whole(clip);
-                    fold_into(&clip.facts.head, &mut folded);
-                    for uri in &clip.facts.files {
-                        folded.push(b'\n');
-                        fold_into(path_of(uri).as_deref().unwrap_or(uri), &mut folded);
-                    }
-                }
+                None => whole = fold_facts(clip, &mut folded),
             },
         }
-        let source = clip.state.offer().map(|offer| &offer.source);
-        let drawer = clip.state.kept().drawer().and_then(|id| drawers.get(id)).and_then(|one| one.name());
-        let parts = [
-            clip.state.title(),
-            source.and_then(|source| source.program.as_deref()),
-            source.and_then(|source| source.window.as_deref()),
-            source.and_then(|source| source.page.as_deref()),
-            drawer,
-        ];
-        for part in parts {
-            folded.push(PART);
-            fold_into(part.unwrap_or_default(), &mut folded);
-        }
-        folded.push(PART);
+        fold_parts(clip, drawers, &mut folded);
         let was_read = !clip.is_secret() && (read.is_some() || self.is_read(clip.id));
         match read.filter(|_| was_read) {
             Some(read) => fold_into(searched(read), &mut folded),
@@ -203,11 +182,7 @@ impl Corpus {
             None => {}
         }
         self.remove(clip.id);
-        let mut doc = self.doc_of(clip, whole);
-        doc.flags |= if was_read { READ } else { 0 };
-        let late = self.texts.main.last().is_some_and(|last| last.key() > doc.key());
-        let spot = self.texts.run_mut(late).push(doc, &folded, late);
-        self.latest.insert(clip.id, spot);
+        self.push(clip, &folded, whole, was_read);
         folded.zeroize();
         self.scratch = folded;
         let (main, side) = (&self.texts.main, &self.texts.side);
@@ -217,6 +192,90 @@ impl Corpus {
         if many || gaps {
             self.weave();
         }
+    }
+}
+
+/// Folds what a clip's facts hold of its text. True when that is all of it.
+fn fold_facts(clip: &Clip, folded: &mut Vec<u8>) -> bool {
+    fold_into(&clip.facts.head, folded);
+    for uri in &clip.facts.files {
+        folded.push(b'\n');
+        fold_into(path_of(uri).as_deref().unwrap_or(uri), folded);
+    }
+    facts_are_whole(clip)
+}
+
+/// Folds everything else by which a clip is found, up to where what was read from its picture follows.
+fn fold_parts(clip: &Clip, drawers: &Drawers, folded: &mut Vec<u8>) {
+    let source = clip.state.offer().map(|offer| &offer.source);
+    let drawer = clip.state.kept().drawer().and_then(|id| drawers.get(id)).and_then(|one| one.name());
+    let parts = [
+        clip.state.title(),
+        source.and_then(|source| source.program.as_deref()),
+        source.and_then(|source| source.window.as_deref()),
+        source.and_then(|source| source.page.as_deref()),
+        drawer,
+    ];
+    for part in parts {
+        folded.push(PART);
+        fold_into(part.unwrap_or_default(), folded);
+    }
+    folded.push(PART);
+}
+
+/// A clip folded as its facts tell it, to be put where nothing is known of it yet: folding is most of the work, and needs no
+/// corpus.
+pub struct Prepared {
+    clip: Arc<Clip>,
+    folded: Vec<u8>,
+    whole: bool,
+}
+
+impl Drop for Prepared {
+    fn drop(&mut self) {
+        self.folded.zeroize();
+    }
+}
+
+impl std::fmt::Debug for Prepared {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Prepared({} bytes)", self.folded.len())
+    }
+}
+
+impl Prepared {
+    /// Folds a clip.
+    pub fn of(clip: Arc<Clip>, drawers: &Drawers) -> Self {
+        let mut folded = Vec::with_capacity(clip.facts.head.len() + 64);
+        let whole = clip.is_secret() || fold_facts(&clip, &mut folded);
+        fold_parts(&clip, drawers, &mut folded);
+        Self { clip, folded, whole }
+    }
+
+    /// The clip, where its facts do not hold all of its text.
+    pub fn wants_text(&self) -> Option<ClipId> {
+        (!facts_are_whole(&self.clip)).then_some(self.clip.id)
+    }
+}
+
+impl Corpus {
+    /// Makes room for so many clips.
+    pub fn reserve(&mut self, clips: usize) {
+        self.latest.reserve(clips, &self.texts);
+    }
+
+    /// Puts a clip of which nothing is known here.
+    pub fn put_prepared(&mut self, prepared: &Prepared) {
+        let Prepared { clip, folded, whole } = prepared;
+        self.push(clip, folded, *whole, false);
+    }
+
+    fn push(&mut self, clip: &Clip, folded: &[u8], whole: bool, was_read: bool) {
+        let mut doc = self.doc_of(clip, whole);
+        doc.flags |= if was_read { READ } else { 0 };
+        let late = self.texts.main.last().is_some_and(|last| last.key() > doc.key());
+        let spot = self.texts.run_mut(late).push(doc, folded, late);
+        self.latest.put(clip.id, spot, &self.texts);
     }
 }
 
@@ -230,12 +289,12 @@ impl Index for Corpus {
     }
 
     fn is_read(&self, id: ClipId) -> bool {
-        self.latest.get(&id).is_some_and(|spot| self.texts.run(spot.side).doc(*spot).1.is(READ))
+        self.latest.get(id, &self.texts).is_some_and(|spot| self.texts.doc(spot).1.is(READ))
     }
 
     fn remove(&mut self, id: ClipId) {
-        if let Some(spot) = self.latest.remove(&id) {
-            let doc = self.texts.run_mut(spot.side).kill(spot);
+        if let Some(spot) = self.latest.take(id, &self.texts) {
+            let doc = self.texts.run_mut(spot.side()).kill(spot);
             Arc::make_mut(&mut self.texts.programs).release(doc.program);
             Arc::make_mut(&mut self.texts.forms).release(doc.forms);
             Arc::make_mut(&mut self.texts.drawers).release(doc.drawer);
@@ -248,7 +307,7 @@ impl Index for Corpus {
     }
 
     fn has_whole(&self, id: ClipId) -> bool {
-        self.latest.get(&id).is_some_and(|spot| self.texts.run(spot.side).doc(*spot).1.is(WHOLE))
+        self.latest.get(id, &self.texts).is_some_and(|spot| self.texts.doc(spot).1.is(WHOLE))
     }
 }
 

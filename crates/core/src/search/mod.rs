@@ -1,6 +1,7 @@
 //! Search as one types, in memory, over folded text (see [`crate::text::fold`]): the query language, the texts that are
 //! searched, the scan over them, and where a text matches.
 
+mod checks;
 pub mod complete;
 pub mod corpus;
 pub mod index;
@@ -8,9 +9,11 @@ pub mod marks;
 pub mod names;
 pub mod nearest;
 pub mod pattern;
+mod places;
 pub mod query;
 mod scan;
 mod seal;
+mod summary;
 pub mod texts;
 mod tokens;
 pub mod when;

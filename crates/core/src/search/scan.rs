@@ -6,16 +6,13 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use memchr::memmem::Finder;
 
-use crate::clip::device::DeviceId;
-use crate::clip::time::at;
 use crate::history::drawers::Drawers;
+use crate::search::checks::{Check, Checks};
 use crate::search::index::{Found, GoOn};
-use crate::search::names::drawers_called;
-use crate::search::pattern::Pattern;
-use crate::search::query::{Is, Query, Term, Test};
+use crate::search::query::{Query, Term, Test};
 use crate::search::seal::{BLOCKS, FEW_BLOCKS, Left, Needle, Seal};
-use crate::search::texts::{Block, DEAD, DRAWER, Doc, EDITED, PINNED, REPEATED, Run, TITLED, Texts};
-use crate::text::fold::{PART, fold};
+use crate::search::summary::Summary;
+use crate::search::texts::{Block, DEAD, Doc, Run, Texts};
 use crate::text::stack::overwrite_stack_of_scan;
 
 /// Blocks that one thread looks at before it is worth starting a second.
@@ -27,18 +24,6 @@ enum Piece<'t> {
     Block(&'t Block),
     Sealed(&'t [Arc<Block>], &'t Seal),
 }
-
-/// A word, a pattern, or a look at what is known without the text.
-enum Check<'q> {
-    Words(Box<Finder<'q>>),
-    Pattern(&'q Pattern),
-    Fact(Box<dyn Fn(&Doc) -> bool + Send + Sync + 'q>),
-    /// All of one of these.
-    Any(Vec<Checks<'q>>),
-}
-
-/// Checks that must all hold, each with whether it is turned round: the cheap ones first.
-pub(super) struct Checks<'q>(Vec<(bool, Check<'q>)>);
 
 /// A word by which a document can be found.
 type Way<'q> = (Needle, Finder<'q>);
@@ -93,116 +78,6 @@ impl<'q> Bound<'q> {
     fn matches(&self, block: &Block, doc: &Doc) -> bool {
         let has = |anchor: &Finder<'_>| anchor.find(block.text_of(doc)).is_some();
         !doc.is(DEAD) && self.anchor.as_deref().is_none_or(has) && self.holds(block, doc)
-    }
-}
-
-impl<'q> Checks<'q> {
-    pub(super) fn new(
-        terms: impl IntoIterator<Item = &'q Term>,
-        corpus: &'q Texts,
-        drawers: &'q Drawers,
-    ) -> Self {
-        let check = |term: &'q Term| {
-            let check = match &term.test {
-                Test::Words(words) => Check::Words(Box::new(Finder::new(words.as_bytes()))),
-                Test::Pattern(pattern) => Check::Pattern(pattern),
-                Test::Any(any) => {
-                    Check::Any(any.iter().map(|terms| Self::new(terms, corpus, drawers)).collect())
-                }
-                other => Check::Fact(fact(other, corpus, drawers)),
-            };
-            (term.not, check)
-        };
-        let mut checks: Vec<(bool, Check<'q>)> = terms.into_iter().map(check).collect();
-        checks.sort_by_key(|(not, check)| match check {
-            Check::Fact(_) => (0, 0),
-            // Long words are rare words.
-            Check::Words(finder) => (1 + u8::from(*not), usize::MAX - finder.needle().len()),
-            Check::Any(_) => (3, 0),
-            Check::Pattern(_) => (4, 0),
-        });
-        Self(checks)
-    }
-
-    pub(super) fn hold(&self, block: &Block, doc: &Doc) -> bool {
-        self.0.iter().all(|(not, check)| {
-            let found = match check {
-                Check::Fact(fact) => fact(doc),
-                Check::Any(any) => any.iter().any(|checks| checks.hold(block, doc)),
-                Check::Words(finder) => finder.find(block.text_of(doc)).is_some(),
-                Check::Pattern(pattern) => {
-                    block.text_of(doc).split(|byte| *byte == PART).any(|part| pattern.matches(part))
-                }
-            };
-            found != *not
-        })
-    }
-}
-
-fn fact<'q>(
-    test: &'q Test,
-    corpus: &'q Texts,
-    drawers: &'q Drawers,
-) -> Box<dyn Fn(&Doc) -> bool + Send + Sync + 'q> {
-    fn among(set: Vec<bool>) -> impl Fn(u32) -> bool {
-        move |number| set.get(number as usize).copied().unwrap_or(false)
-    }
-    match test {
-        Test::Kind(kind) => {
-            let kind = *kind;
-            Box::new(move |doc| doc.kind == kind)
-        }
-        Test::From(name) => {
-            let set = among(corpus.programs.which(|one| fold(one).contains(name)));
-            Box::new(move |doc| set(doc.program))
-        }
-        Test::On(name) => {
-            let called =
-                |device: &DeviceId| corpus.device_names.get(device).is_some_and(|own| own.starts_with(name));
-            let set = among(corpus.devices.which(|all| all.iter().any(&called)));
-            Box::new(move |doc| set(doc.devices))
-        }
-        Test::In(name) => {
-            let meant = drawers_called(name, drawers);
-            let set = among(corpus.drawers.which(|id| meant.iter().any(|one| one == id)));
-            Box::new(move |doc| set(doc.drawer))
-        }
-        Test::Inside(drawer) => {
-            let set = among(corpus.drawers.which(|id| id == drawer));
-            Box::new(move |doc| doc.is(DRAWER) && set(doc.drawer))
-        }
-        Test::Has(form) => {
-            let has = |mime: &String| mime.contains(form.as_str());
-            let set = among(corpus.forms.which(|all| all.iter().any(has)));
-            Box::new(move |doc| set(doc.forms))
-        }
-        Test::Is(Is::Favorite) => {
-            let there = among(corpus.drawers.which(|id| drawers.get(id).is_some()));
-            Box::new(move |doc| doc.is(PINNED) && !(doc.is(DRAWER) && there(doc.drawer)))
-        }
-        Test::Is(Is::Drawer) => {
-            let there = among(corpus.drawers.which(|id| drawers.get(id).is_some()));
-            Box::new(move |doc| doc.is(DRAWER) && there(doc.drawer))
-        }
-        Test::Is(is) => {
-            let flag = match is {
-                Is::Titled => TITLED,
-                Is::Edited => EDITED,
-                Is::Repeated => REPEATED,
-                _ => PINNED,
-            };
-            Box::new(move |doc| doc.is(flag))
-        }
-        Test::Color(color) => {
-            let color = *color as u8;
-            Box::new(move |doc| doc.color == color)
-        }
-        Test::Since(at) => Box::new(move |doc| doc.copied_at >= *at),
-        Test::Before(at) => Box::new(move |doc| doc.copied_at < *at),
-        Test::Hour(hour, zone) => Box::new(move |doc| at(doc.copied_at, zone).hour() == *hour),
-        Test::Over(size) => Box::new(move |doc| doc.size > *size),
-        Test::Under(size) => Box::new(move |doc| doc.size < *size),
-        Test::Words(_) | Test::Pattern(_) | Test::Any(_) => Box::new(|_| true),
     }
 }
 
@@ -304,7 +179,10 @@ fn pieces<'t>(run: &'t Run, bound: &Bound<'_>) -> Vec<Piece<'t>> {
                 first
             }
             None => {
-                pieces.push(Piece::Block(&run.blocks[end - 1]));
+                let block: &Block = &run.blocks[end - 1];
+                if bound.checks.may(&block.summary) {
+                    pieces.push(Piece::Block(block));
+                }
                 end - 1
             }
         };
@@ -366,13 +244,14 @@ fn look_at<'t>(
     found: &mut Vec<&'t Doc>,
     left: &mut Left,
 ) {
+    let may = |all: &Summary| bound.checks.may(all);
     match (piece, bound.ways.as_deref()) {
         (Piece::Block(block), _) => look(block, bound, found),
         (Piece::Sealed(blocks, _), None) => {
             blocks.iter().rev().for_each(|block| look(block, bound, found));
         }
         (Piece::Sealed(blocks, seal), Some([way])) => {
-            look_by(blocks, seal, way, left, |block, _, doc| {
+            look_by(blocks, seal, way, left, &may, |block, _, doc| {
                 if bound.matches(block, doc) {
                     found.push(doc);
                 }
@@ -381,16 +260,16 @@ fn look_at<'t>(
         }
         // By each way, and then in order.
         (Piece::Sealed(blocks, seal), Some(ways)) => {
-            let mut may: Vec<(usize, usize)> = Vec::new();
+            let mut hits: Vec<(usize, usize)> = Vec::new();
             for way in ways {
-                look_by(blocks, seal, way, left, |_, place, _| {
-                    may.push(place);
+                look_by(blocks, seal, way, left, &may, |_, place, _| {
+                    hits.push(place);
                     true
                 });
             }
-            may.sort_unstable_by(|one, other| other.cmp(one));
-            may.dedup();
-            let docs = may.into_iter().map(|(block, n)| (&*blocks[block], &blocks[block].docs[n]));
+            hits.sort_unstable_by(|one, other| other.cmp(one));
+            hits.dedup();
+            let docs = hits.into_iter().map(|(block, n)| (&*blocks[block], &blocks[block].docs[n]));
             found.extend(docs.filter(|(block, doc)| bound.matches(block, doc)).map(|(_, doc)| doc));
         }
     }
@@ -403,12 +282,16 @@ fn look_by<'t>(
     seal: &Seal,
     (needle, finder): &Way<'_>,
     left: &mut Left,
+    may: &dyn Fn(&Summary) -> bool,
     mut each: impl FnMut(&'t Block, (usize, usize), &'t Doc) -> bool,
 ) {
     let mut last = None;
     let mut here = Vec::new();
     seal.places(needle, left, |place| {
         let block: &Block = &blocks[place.block];
+        if !may(&block.summary) {
+            return true;
+        }
         let end = place.to.min(block.text.len());
         let (mut at, mut from) = (place.from, 0);
         while at < end

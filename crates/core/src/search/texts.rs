@@ -9,6 +9,7 @@ use std::sync::Arc;
 use zeroize::Zeroize;
 
 use super::seal::{BLOCKS, FEW_BLOCKS, Seal};
+use super::summary::Summary;
 use crate::clip::device::DeviceId;
 use crate::clip::facts::Kind;
 use crate::clip::id::ClipId;
@@ -67,6 +68,7 @@ impl Doc {
 pub(super) struct Block {
     pub(super) docs: Vec<Doc>,
     pub(super) text: Vec<u8>,
+    pub(super) summary: Summary,
 }
 
 impl Drop for Block {
@@ -101,6 +103,7 @@ impl Block {
         self.text.extend_from_slice(text);
         doc.end = u32::try_from(self.text.len()).unwrap_or(u32::MAX);
         self.text.push(0);
+        self.summary.add(&doc);
         self.docs.push(doc);
     }
 }
@@ -108,9 +111,27 @@ impl Block {
 /// Where a document is.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Spot {
-    pub(super) side: bool,
-    pub(super) block: u32,
-    pub(super) n: u32,
+    /// The number of the block, with [`ASIDE`] where it is of the side run.
+    block: u32,
+    n: u32,
+}
+
+const ASIDE: u32 = 1 << 31;
+
+impl Spot {
+    fn new(side: bool, block: usize, n: usize) -> Self {
+        let as_u32 = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
+        Self { block: as_u32(block) | if side { ASIDE } else { 0 }, n: as_u32(n) }
+    }
+
+    /// Of the side run.
+    pub(super) fn side(self) -> bool {
+        self.block & ASIDE != 0
+    }
+
+    fn block(self) -> usize {
+        (self.block & !ASIDE) as usize
+    }
 }
 
 /// Documents in the order of their blocks.
@@ -211,7 +232,7 @@ impl Run {
     }
 
     pub(super) fn doc(&self, spot: Spot) -> (&Block, &Doc) {
-        let block = &self.blocks[spot.block as usize];
+        let block = &self.blocks[spot.block()];
         (block, &block.docs[spot.n as usize])
     }
 
@@ -229,8 +250,7 @@ impl Run {
         block.push(doc, text);
         self.docs += 1;
         self.bytes += text.len();
-        let as_u32 = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
-        Spot { side, block: as_u32(number), n: as_u32(block.docs.len() - 1) }
+        Spot::new(side, number, block.docs.len() - 1)
     }
 
     /// The newest blocks that are whole and have no seal: few that are not yet many, then many. Not those that may wait.
@@ -259,8 +279,8 @@ impl Run {
 
     pub(super) fn kill(&mut self, spot: Spot) -> Doc {
         // It would tell of what is gone.
-        self.seals.open(spot.block as usize);
-        let block = Arc::make_mut(&mut self.blocks[spot.block as usize]);
+        self.seals.open(spot.block());
+        let block = Arc::make_mut(&mut self.blocks[spot.block()]);
         let doc = &mut block.docs[spot.n as usize];
         doc.flags |= DEAD;
         let length = (doc.end - doc.start) as usize;
@@ -353,6 +373,15 @@ impl std::fmt::Debug for Texts {
 impl Texts {
     pub(super) fn run(&self, side: bool) -> &Run {
         if side { &self.side } else { &self.main }
+    }
+
+    /// The document at a spot, with its block.
+    pub(super) fn doc(&self, spot: Spot) -> (&Block, &Doc) {
+        self.run(spot.side()).doc(spot)
+    }
+
+    pub(super) fn id_at(&self, spot: Spot) -> ClipId {
+        self.doc(spot).1.id
     }
 
     pub(super) fn run_mut(&mut self, side: bool) -> &mut Run {

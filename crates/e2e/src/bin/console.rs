@@ -1,4 +1,4 @@
-//! What the console costs at 100,000 clips, with real keys: from a keystroke to its results on the screen beside a bare
+//! What the console costs at 100,000 clips (a number as argument stands for them), with real keys: how soon it is there, scrolling; from a keystroke to its results on the screen beside a bare
 //! page of the same service that asks the same, and the main thread's time for an arrow key and for an arrival, and how soon favorites are there.
 
 use std::time::{Duration, Instant};
@@ -8,7 +8,6 @@ use serde_json::{Value, json};
 use yadori_e2e::measure::{at, header, row};
 use yadori_e2e::{Browser, Service, many};
 
-const COUNT: usize = 100_000;
 const KEYSTROKES: usize = 200;
 const FAVORITES: usize = 3_000;
 /// Eight keystrokes a second.
@@ -70,6 +69,49 @@ async fn worked(browser: &Browser) -> Result<f64> {
     task.as_ref().and_then(Value::as_f64).context("TaskDuration")
 }
 
+/// Opens the page again and again. Gives the milliseconds from asking for it until its first list is on the screen.
+async fn shown(browser: &Browser) -> Result<Vec<f64>> {
+    let mut times = Vec::new();
+    for _ in 0..8 {
+        browser.driver.refresh().await?;
+        let look = "const done = arguments[0]; const look = () => document.querySelectorAll('[data-summary]').length > 9 \
+            ? requestAnimationFrame(() => done(performance.now())) : requestAnimationFrame(look); look()";
+        times.push(browser.driver.execute_async(look, Vec::new()).await?.convert()?);
+    }
+    Ok(times)
+}
+
+/// Scrolls with a wheel through all of it and back, and then stands still. Gives the milliseconds between frames.
+async fn scrolled(browser: &Browser, count: usize) -> Result<[Vec<f64>; 2]> {
+    let ready = format!("return document.querySelector('[role=treegrid]').ariaRowCount === '{count}'");
+    browser.until(&ready).await?;
+    let frames = "window.__frames = []; window.__stop = false; let last; const next = (now) => { \
+        if (last) window.__frames.push(now - last); last = now; if (!window.__stop) requestAnimationFrame(next); }; requestAnimationFrame(next)";
+    let mut found = [Vec::new(), Vec::new()];
+    for (n, times) in found.iter_mut().enumerate() {
+        browser.script(frames).await?;
+        for k in 0..120 {
+            let by = if n == 1 {
+                0
+            } else if k % 2 == 0 {
+                700
+            } else {
+                60 * count / 120
+            };
+            browser
+                .cdp(
+                    "Input.dispatchMouseEvent",
+                    json!({ "type": "mouseWheel", "x": 600, "y": 500, "deltaX": 0, "deltaY": by }),
+                )
+                .await?;
+        }
+        let done = browser.script("window.__stop = true; return window.__frames").await?;
+        *times = serde_json::from_value(done)?;
+    }
+    browser.script("document.getElementById('list').scrollTop = 0").await?;
+    Ok(found)
+}
+
 /// Opens the favorites and the history in turn, by keys. Gives the milliseconds until each is on the screen.
 async fn opened(browser: &Browser, favorites: usize, clips: usize) -> Result<[Vec<f64>; 2]> {
     let watch = format!(
@@ -91,13 +133,21 @@ async fn opened(browser: &Browser, favorites: usize, clips: usize) -> Result<[Ve
 #[expect(clippy::print_stdout, reason = "its output is the result")]
 #[tokio::main(flavor = "current_thread")]
 async fn main() -> Result<()> {
-    let service = Service::without_desk();
+    let count = std::env::args().nth(1).map_or(Ok(100_000), |text| text.parse())?;
+    let service = Service::configured("[limits]\nclips = \"off\"\ndays = \"off\"\n");
     let dir = tempfile::tempdir()?;
     let file = dir.path().join("many.tar");
-    many::write_backup(&file, COUNT)?;
+    many::write_backup(&file, count)?;
     service.yadori(&["restore", file.to_str().context("a path")?]);
     let browser = Browser::console(&service).await?;
     browser.until("return document.querySelectorAll('[data-summary]').length > 9").await?;
+    let began = Instant::now();
+    browser
+        .until(&format!("return document.querySelector('[role=treegrid]').ariaRowCount === '{count}'"))
+        .await?;
+    let whole = began.elapsed().as_secs_f64();
+    let mut first = shown(&browser).await?;
+    let [mut frames, mut beside] = scrolled(&browser, count).await?;
     browser.cdp("Performance.enable", json!({})).await?;
     browser.script(STOPWATCH).await?;
     browser
@@ -105,7 +155,9 @@ async fn main() -> Result<()> {
         .await?;
     let mut own = typed(&browser).await?;
     browser.script("document.querySelector('[aria-label=\"Clear the search\"]')?.click(); document.getElementById('list').focus()").await?;
-    browser.until("return document.querySelector('[role=treegrid]').ariaRowCount === '100000'").await?;
+    browser
+        .until(&format!("return document.querySelector('[role=treegrid]').ariaRowCount === '{count}'"))
+        .await?;
 
     // Arrow keys, one at a time, each drawn.
     let before = worked(&browser).await?;
@@ -164,9 +216,11 @@ async fn main() -> Result<()> {
     browser.driver.refresh().await?;
     browser.until("return document.querySelectorAll('[data-summary]').length > 5").await?;
     browser.script("document.getElementById('list').focus()").await?;
-    let count = browser.script("return document.querySelector('[role=treegrid]').ariaRowCount").await?;
-    let count: usize = count.as_str().context("a count")?.parse()?;
-    let [mut favorites, mut history] = opened(&browser, FAVORITES, count).await?;
+    let there = count + 300;
+    browser
+        .until(&format!("return document.querySelector('[role=treegrid]').ariaRowCount === '{there}'"))
+        .await?;
+    let [mut favorites, mut history] = opened(&browser, FAVORITES, there).await?;
 
     browser.driver.goto(format!("{}/healthz", service.address())).await?;
     browser.script(STOPWATCH).await?;
@@ -177,7 +231,23 @@ async fn main() -> Result<()> {
         format!("{:.0} / {:.0} ms ({} keystrokes)", at(values, 0.5), at(values, 0.99), values.len())
     };
     row(
-        "keystroke to results on the screen, 100,000 clips, p50 / p99",
+        &format!("the first list after the page was asked for, {count} clips, p50 / most of {}", first.len()),
+        "< 1.5 s",
+        &format!(
+            "{:.0} / {:.0} ms; all of it {whole:.1} s after the first",
+            at(&mut first, 0.5),
+            at(&mut first, 1.0)
+        ),
+        "-",
+    );
+    row(
+        "from a frame to the next while it is scrolled, p50 / p95",
+        "two frames at p95",
+        &format!("{:.0} / {:.0} ms ({} frames)", at(&mut frames, 0.5), at(&mut frames, 0.95), frames.len()),
+        &format!("standing still: {:.0} / {:.0} ms", at(&mut beside, 0.5), at(&mut beside, 0.95)),
+    );
+    row(
+        &format!("keystroke to results on the screen, {count} clips, p50 / p99"),
         "33 / 50 ms",
         &both(&mut own),
         &format!("a bare page: {}", both(&mut bare)),

@@ -5,7 +5,7 @@ use std::time::Duration;
 use tokio::sync::watch;
 use yadori_api::DatabaseState;
 use yadori_store::server::{Fault, ServerState, current_user};
-use yadori_store::{Location, OpenError, ReadError, Store};
+use yadori_store::{ClipRows, Location, OpenError, ReadError, Store};
 
 use crate::home::place::Home;
 use crate::records::collect::collect;
@@ -136,18 +136,27 @@ async fn load(app: &Shared, location: &Location) -> Result<(Loaded, Vec<yadori_c
         history.batches_mut().put(batch.id, Some(batch));
     }
     // Each goes to its place at once: all of them in a list would take as much memory once more, and leave it in pieces.
-    store.each_clip(|clip| history.add([clip])).await.map_err(read)?;
+    let (give, mut rows) = tokio::sync::mpsc::channel(4);
     let filled = tokio::task::spawn_blocking(move || {
+        while let Some(some) = rows.blocking_recv() {
+            for clip in ClipRows::read(some) {
+                history.add([clip?]);
+            }
+        }
         history.put_in_order();
         let long = fill_search(&history, &mut corpus);
-        (history, corpus, long)
+        Ok((history, corpus, long))
     });
+    let given = store.each_clip(&give).await;
+    drop(give);
     let clock = store.clock().await.map_err(read)?;
     let refusals = store.refusals(u32::try_from(REFUSALS).unwrap_or(20)).await.map_err(read)?;
     let acts = store.acts().await.map_err(read)?;
     let sign_ins = store.sign_ins().await.map_err(read)?;
-    let (history, corpus, long) = match filled.await {
-        Ok(filled) => filled,
+    let filled = filled.await;
+    given.map_err(read)?;
+    let (history, corpus, long) = match filled {
+        Ok(filled) => filled.map_err(read)?,
         // A mistake in the program, told by whoever watches this part.
         Err(why) => std::panic::resume_unwind(why.into_panic()),
     };

@@ -11,7 +11,7 @@ use tokio::sync::{Notify, watch};
 use yadori_core::acts::far_ahead;
 use yadori_core::history::packed::Outlined;
 use yadori_core::history::stored::Held;
-use yadori_core::search::index::facts_are_whole;
+use yadori_core::search::corpus::Prepared;
 use yadori_core::search::texts::{Sealable, Sealed, Sealing, Texts};
 use yadori_core::search::{Corpus, Index, Text};
 use yadori_core::text::stack::overwrite_stack;
@@ -357,14 +357,27 @@ fn named_corpus(device: DeviceId, name: &str) -> Corpus {
     corpus
 }
 
-/// Fills a search from a history. Gives the ids of clips whose facts do not hold all of their text.
+/// Fills a search from a history. Gives the ids of clips whose facts do not hold all of their text. One thread folds, another
+/// puts in place.
 pub(crate) fn fill_search(history: &History, corpus: &mut Corpus) -> Vec<ClipId> {
     let mut long = Vec::new();
-    for clip in history.oldest_first() {
-        corpus.put(&clip, history.drawers(), Text::Known);
-        if !facts_are_whole(&clip) {
-            long.push(clip.id);
+    corpus.reserve(history.len());
+    let (give, folded) = std::sync::mpsc::sync_channel::<Vec<Prepared>>(4);
+    std::thread::scope(|scope| {
+        scope.spawn(move || {
+            let mut clips = history.oldest_first().map(|clip| Prepared::of(clip, history.drawers()));
+            loop {
+                let some: Vec<Prepared> = clips.by_ref().take(PIECE).collect();
+                if some.is_empty() || give.send(some).is_err() {
+                    break;
+                }
+            }
+            overwrite_stack();
+        });
+        for some in folded {
+            long.extend(some.iter().filter_map(Prepared::wants_text));
+            some.iter().for_each(|one| corpus.put_prepared(one));
         }
-    }
+    });
     long
 }

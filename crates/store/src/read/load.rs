@@ -6,6 +6,7 @@ use std::sync::Arc;
 use futures_util::TryStreamExt;
 use sqlx::mysql::MySqlRow;
 use sqlx::{MySqlConnection, Row};
+use tokio::sync::mpsc::Sender;
 use yadori_core::acts::{ActKind, ActRecord};
 use yadori_core::batch::{Batch, Item};
 use yadori_core::{BatchId, ClipId, Drawer, Micros, RefusalReason, Stamp, StoredClip};
@@ -15,20 +16,46 @@ use crate::rows::{ActRow, RefusalRow, SignInRow};
 use crate::store::Store;
 use crate::write::batches::Kept;
 
+/// What [`clip_row`] reads.
+const CLIPS: &str = "SELECT id, state, facts, ordered_at, ordered FROM clips";
+/// Rows that are read together.
+const TOGETHER: usize = 512;
+
+/// Clips as they come from the database.
+pub struct ClipRows(Vec<MySqlRow>);
+
+/// They hold what was copied, so debug output leaves that out.
+impl std::fmt::Debug for ClipRows {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "ClipRows({})", self.0.len())
+    }
+}
+
+impl ClipRows {
+    /// Reads them.
+    ///
+    /// # Errors
+    /// When a record can't be read.
+    pub fn read(self) -> impl Iterator<Item = Result<StoredClip, ReadError>> {
+        self.0.into_iter().map(|row| clip_row(&row))
+    }
+}
+
 impl Store {
     /// Gives every clip once, in no order, tombstones included; and those of a restore that are still on their way to their
-    /// place, unless something newer is known of them there.
+    /// place, unless something newer is known of them there. As rows, some at once: whoever gets them reads them while the next
+    /// are fetched. Ends early when nobody takes them any more.
     ///
     /// # Errors
     /// While the database does not answer, or when a record can't be read.
-    pub async fn each_clip(&self, mut give: impl FnMut(StoredClip)) -> Result<(), ReadError> {
+    pub async fn each_clip(&self, give: &Sender<ClipRows>) -> Result<(), ReadError> {
         // What is moved meanwhile is seen in one place.
         let mut connection = self.pool.begin().await?;
         let whole: bool = sqlx::query_scalar("SELECT restoring FROM service WHERE one = 1")
             .fetch_one(&mut *connection)
             .await?;
         for sql in [
-            "SELECT id, state, facts, ordered_at, ordered FROM clips",
+            CLIPS,
             "SELECT id, state, facts, ordered_at, TRUE AS ordered FROM incoming \
              WHERE NOT EXISTS (SELECT 1 FROM clips WHERE clips.id = incoming.id)",
         ]
@@ -36,9 +63,17 @@ impl Store {
         .take(1 + usize::from(whole))
         {
             let mut rows = sqlx::query(sql).fetch(&mut *connection);
+            let mut some = Vec::with_capacity(TOGETHER);
             while let Some(row) = rows.try_next().await? {
-                give(clip_row(&row)?);
+                some.push(row);
+                if some.len() == TOGETHER {
+                    let full = std::mem::replace(&mut some, Vec::with_capacity(TOGETHER));
+                    if give.send(ClipRows(full)).await.is_err() {
+                        return Ok(());
+                    }
+                }
             }
+            let _ = give.send(ClipRows(some)).await;
         }
         Ok(())
     }
@@ -260,14 +295,17 @@ fn id_of(row: &MySqlRow, column: &str) -> Result<[u8; 16], ReadError> {
 
 pub(crate) fn clip_row(row: &MySqlRow) -> Result<StoredClip, ReadError> {
     let unreadable = |_| ReadError::Damaged("the record of a clip can't be read".into());
-    let facts: Option<&[u8]> = row.try_get("facts")?;
+    // By their numbers: there may be a million rows.
+    let id: &[u8] = row.try_get(0)?;
+    let id = id.try_into().map_err(|_| ReadError::Damaged("an id is recorded that is none".into()))?;
+    let facts: Option<&[u8]> = row.try_get(2)?;
     let mut clip = StoredClip {
-        id: ClipId(id_of(row, "id")?),
-        state: serde_json::from_slice(row.try_get("state")?).map_err(unreadable)?,
+        id: ClipId(id),
+        state: serde_json::from_slice(row.try_get(1)?).map_err(unreadable)?,
         facts: facts.map(serde_json::from_slice).transpose().map_err(unreadable)?,
-        ordered_at: row.try_get("ordered_at")?,
+        ordered_at: row.try_get(3)?,
     };
-    if !row.try_get::<bool, _>("ordered")? {
+    if !row.try_get::<bool, _>(4)? {
         // Of an earlier version: by the earlier of copying and receiving.
         clip.ordered_at = clip.state.copied_at().map_or(clip.ordered_at, |at| at.min(clip.ordered_at));
     }

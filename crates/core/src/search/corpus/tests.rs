@@ -2,6 +2,7 @@
 
 use jiff::tz::TimeZone;
 use proptest::prelude::*;
+use std::collections::HashMap;
 
 use super::*;
 use crate::clip::color::Color;
@@ -101,8 +102,9 @@ fn hold(terms: &[Term], clip: &Clip, drawers: &Drawers, texts: &[String]) -> boo
             Test::Is(Is::Drawer) => drawer.is_some(),
             Test::Is(Is::Titled) => clip.state.title().is_some(),
             Test::Color(color) => clip.state.color() == Some(*color),
-            Test::Since(at) => clip.ordered_at >= *at,
-            Test::Before(at) => clip.ordered_at < *at,
+            Test::Since(at) => clip.copied_at() >= *at,
+            Test::Before(at) => clip.copied_at() < *at,
+            Test::Under(size) => clip.facts.size < *size,
             Test::Over(size) => clip.facts.size > *size,
             Test::Has(form) => "text/plain".contains(form.as_str()),
             other => panic!("not in this test: {other:?}"),
@@ -176,6 +178,20 @@ fn query_text() -> impl Strategy<Value = String> {
     proptest::collection::vec((any::<bool>(), part), 1..4).prop_map(joined)
 }
 
+/// Bounds of times and sizes, whole blocks beyond them among these.
+fn bounds() -> impl Strategy<Value = Vec<Term>> {
+    let test = prop_oneof![
+        (0i64..1_100).prop_map(Test::Since),
+        (0i64..1_100).prop_map(Test::Before),
+        (0u64..40).prop_map(Test::Over),
+        (0u64..40).prop_map(Test::Under),
+    ];
+    proptest::collection::vec(
+        (any::<bool>(), test).prop_map(|(not, test)| Term { not, test, at: 0..0 }),
+        0..2,
+    )
+}
+
 /// Seals whatever can be sealed.
 fn seal(corpus: &mut Corpus) {
     while let Some(sealing) = corpus.unsealed(&|_| false) {
@@ -193,7 +209,7 @@ proptest! {
 
     #[test]
     fn search_finds_what_a_naive_reference_finds_in_the_same_order(
-        steps in steps(), queries in proptest::collection::vec(query_text(), 1..6), most in 1usize..20
+        steps in steps(), queries in proptest::collection::vec((query_text(), bounds()), 1..6), most in 1usize..20
     ) {
         let mut history = History::default();
         drawers().all().for_each(|drawer| history.drawers_mut().put(drawer));
@@ -233,8 +249,9 @@ proptest! {
         for clip in history.from(1) {
             prop_assert_eq!(corpus.is_read(clip.id), read.contains_key(&clip.id));
         }
-        for text in queries {
-            let query = Query::parse(&text, &here()).unwrap();
+        for (text, bounds) in queries {
+            let mut query = Query::parse(&text, &here()).unwrap();
+            query.terms.extend(bounds);
             let expected: Vec<ClipId> =
                 history.from(1).filter(|clip| matches(clip, &query, history.drawers(), read.get(&clip.id))).map(|clip| clip.id).collect();
             let found = corpus.find(&query, history.drawers(), most, &|| true).unwrap();
@@ -474,5 +491,46 @@ proptest! {
         let of_sealed = corpus.texts.main.seals.all().count();
         seal(&mut corpus);
         prop_assert!(corpus.texts.main.seals.all().count() >= of_sealed);
+    }
+}
+
+/// A corpus that was filled with what was folded before.
+fn prepared(history: &History) -> Corpus {
+    let mut corpus = Corpus::default();
+    corpus.reserve(history.len());
+    for clip in history.oldest_first() {
+        corpus.put_prepared(&Prepared::of(clip, history.drawers()));
+    }
+    corpus
+}
+
+proptest! {
+    #[test]
+    fn what_was_folded_before_is_found_as_what_is_put(
+        texts in proptest::collection::vec((text(), 0i64..1_000, 0u8..4), 0..40),
+        queries in proptest::collection::vec(query_text(), 1..6),
+    ) {
+        let mut history = History::default();
+        drawers().all().for_each(|drawer| history.drawers_mut().put(drawer));
+        let mut corpus = Corpus::default();
+        for (n, (text, at, more)) in (0..).zip(texts) {
+            let mut clip = clip(n, &text, at);
+            match more {
+                1 => clip.facts.secret = Some(crate::clip::secret::SecretKind::Password),
+                2 => clip.facts.files = vec!["file:///gas%20bottle.png".into()],
+                3 => clip.facts.chars = 1_000,
+                _ => {}
+            }
+            put(&mut history, &mut corpus, clip);
+        }
+        let before = prepared(&history);
+        for text in queries {
+            let Ok(query) = Query::parse(&text, &here()) else { continue };
+            let found = |corpus: &Corpus| corpus.find(&query, history.drawers(), 100, &|| true).unwrap().ids;
+            prop_assert_eq!(found(&before), found(&corpus), "{}", text);
+        }
+        for clip in history.from(1) {
+            prop_assert_eq!(before.has_whole(clip.id), corpus.has_whole(clip.id));
+        }
     }
 }

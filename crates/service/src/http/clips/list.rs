@@ -100,7 +100,8 @@ impl Which {
 /// Waits until the history is read, unless the newest clips, which are read first, are all that is asked for.
 async fn until_begun(app: &Shared, which: &Which, limit: usize) -> Result<(), Failure> {
     let begins = which.place.unwrap_or(1).saturating_sub(1);
-    let wanted = if which.after.is_none() { begins.saturating_add(limit.min(NEWEST_PART)) } else { usize::MAX };
+    let wanted =
+        if which.after.is_none() { begins.saturating_add(limit.min(NEWEST_PART)) } else { usize::MAX };
     until_known(app, wanted).await
 }
 
