@@ -7,6 +7,7 @@ use std::sync::Arc;
 use zeroize::Zeroize;
 
 use super::places::Places;
+use super::weaving::{UnderWay, Unravelled, Weaving, Woven};
 use crate::clip::device::DeviceId;
 use crate::clip::facts::path_of;
 use crate::clip::id::ClipId;
@@ -18,13 +19,15 @@ use crate::search::index::{Found, GoOn, Index, SEARCHED_BYTES, Text, facts_are_w
 use crate::search::query::Query;
 use crate::search::scan;
 use crate::search::texts::{
-    DEAD, DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Replaced, Run, Sealable, Sealed, Sealing, TITLED,
-    Texts, WHOLE,
+    DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Replaced, Run, Sealable, Sealed, Sealing, TITLED, Texts,
+    WHOLE,
 };
 use crate::text::fold::{PART, fold, fold_into};
 
 /// Documents in the side run at least before the runs are woven into one.
 const SIDE: usize = 2_048;
+/// Documents at most that are woven at once.
+const LITTLE: usize = 8_192;
 /// Bytes of texts that are gone, in a run, before both are woven into one.
 const GAPS: usize = 4 << 20;
 
@@ -33,6 +36,7 @@ const GAPS: usize = 4 << 20;
 pub struct Corpus {
     texts: Texts,
     latest: Places,
+    under_way: Option<UnderWay>,
     scratch: Vec<u8>,
 }
 
@@ -126,21 +130,48 @@ impl Corpus {
         }
     }
 
-    /// Weaves both runs into one, in order, without what is gone.
-    fn weave(&mut self) {
-        let main = std::mem::take(&mut self.texts.main);
-        let side = std::mem::take(&mut self.texts.side);
-        let mut all: Vec<(&[u8], &Doc)> = [&main, &side]
-            .into_iter()
-            .flat_map(|run: &Run| &run.blocks)
-            .flat_map(|block| block.docs.iter().map(move |doc| (block.text_of(doc), doc)))
-            .filter(|(_, doc)| !doc.is(DEAD))
-            .collect();
-        all.sort_by_key(|(_, doc)| doc.key());
-        self.latest.clear();
-        for (text, doc) in all {
-            let spot = self.texts.main.push(doc.clone(), text, false);
-            self.latest.put(doc.id, spot, &self.texts);
+    /// Both runs, if they are to be woven into one: whoever does that holds nobody up, and gives it back.
+    pub fn weaving(&mut self) -> Option<Weaving> {
+        if self.under_way.is_some() || !self.is_frayed() {
+            return None;
+        }
+        Some(self.begin_weaving())
+    }
+
+    fn begin_weaving(&mut self) -> Weaving {
+        let (under_way, weaving) = UnderWay::begin(&self.texts);
+        self.under_way = Some(under_way);
+        weaving
+    }
+
+    /// Puts in place what was woven; nothing where it was called off, or is not of this corpus.
+    pub fn put_woven(&mut self, woven: Option<Woven>) -> Option<Unravelled> {
+        let under_way = self.under_way.take()?;
+        let woven = woven.filter(|woven| under_way.is_of(woven))?;
+        Some(woven.put(&mut self.texts, &mut self.latest))
+    }
+
+    /// These clips are gone for good: nothing of their texts stays with whoever weaves.
+    pub fn forgotten(&self, gone: impl IntoIterator<Item = ClipId>) {
+        if let Some(under_way) = &self.under_way {
+            under_way.forgotten(gone);
+        }
+    }
+
+    /// Much has come late, or is gone.
+    fn is_frayed(&self) -> bool {
+        let (main, side) = (&self.texts.main, &self.texts.side);
+        let many = side.docs > SIDE.max(main.docs / 8);
+        let holey = |run: &Run| run.dead_bytes > GAPS.max(run.bytes / 2);
+        many || main.dead > SIDE.max(main.docs / 2) || holey(main) || holey(side)
+    }
+
+    /// What is little is woven at once.
+    fn weave_little(&mut self) {
+        let (main, side) = (&self.texts.main, &self.texts.side);
+        if main.docs + side.docs <= LITTLE && main.bytes + side.bytes <= 2 * GAPS {
+            let woven = self.weaving().map(Weaving::weave);
+            woven.map(|woven| self.put_woven(woven));
         }
     }
 }
@@ -185,13 +216,7 @@ impl Corpus {
         self.push(clip, &folded, whole, was_read);
         folded.zeroize();
         self.scratch = folded;
-        let (main, side) = (&self.texts.main, &self.texts.side);
-        let many = side.docs > SIDE.max(main.docs / 8);
-        let holey = |run: &Run| run.dead_bytes > GAPS.max(run.bytes / 2);
-        let gaps = main.dead > SIDE.max(main.docs / 2) || holey(main) || holey(side);
-        if many || gaps {
-            self.weave();
-        }
+        self.weave_little();
     }
 }
 
@@ -273,8 +298,7 @@ impl Corpus {
     fn push(&mut self, clip: &Clip, folded: &[u8], whole: bool, was_read: bool) {
         let mut doc = self.doc_of(clip, whole);
         doc.flags |= if was_read { READ } else { 0 };
-        let late = self.texts.main.last().is_some_and(|last| last.key() > doc.key());
-        let spot = self.texts.run_mut(late).push(doc, folded, late);
+        let spot = self.texts.push(doc, folded);
         self.latest.put(clip.id, spot, &self.texts);
     }
 }
@@ -294,6 +318,7 @@ impl Index for Corpus {
 
     fn remove(&mut self, id: ClipId) {
         if let Some(spot) = self.latest.take(id, &self.texts) {
+            self.under_way.iter_mut().for_each(|under_way| under_way.removed(id));
             let doc = self.texts.run_mut(spot.side()).kill(spot);
             Arc::make_mut(&mut self.texts.programs).release(doc.program);
             Arc::make_mut(&mut self.texts.forms).release(doc.forms);

@@ -16,6 +16,7 @@ mod seal;
 mod summary;
 pub mod texts;
 mod tokens;
+pub mod weaving;
 pub mod when;
 
 pub use corpus::Corpus;

@@ -20,10 +20,6 @@ impl Places {
         self.spots.len()
     }
 
-    pub(super) fn clear(&mut self) {
-        self.spots.clear();
-    }
-
     pub(super) fn reserve(&mut self, more: usize, texts: &Texts) {
         let Self { spots, hasher } = self;
         spots.reserve(more, |spot| hasher.hash_one(texts.id_at(*spot)));

@@ -380,6 +380,12 @@ impl Texts {
         self.run(spot.side()).doc(spot)
     }
 
+    /// Behind the last one, or among those that came late.
+    pub(super) fn push(&mut self, doc: Doc, text: &[u8]) -> Spot {
+        let late = self.main.last().is_some_and(|last| last.key() > doc.key());
+        self.run_mut(late).push(doc, text, late)
+    }
+
     pub(super) fn id_at(&self, spot: Spot) -> ClipId {
         self.doc(spot).1.id
     }

@@ -1,4 +1,4 @@
-//! Sealing what is searched, in the background: with seals a search looks only where it may find.
+//! Weaving and sealing what is searched, in the background: in order and with seals a search looks only where it may find.
 
 use std::collections::HashMap;
 use std::time::Duration;
@@ -20,6 +20,13 @@ pub(crate) async fn run(app: Shared) {
     let mut lately: HashMap<Sealable, Instant> = HashMap::new();
     loop {
         lately.retain(|_, at| at.elapsed() < QUIET);
+        if let Some(weaving) = app.clips.weaving() {
+            tokio::select! {
+                woven = aside(move || weaving.weave()) => app.clips.put_woven(woven.flatten()),
+                () = app.shutdown.cancelled() => return,
+            }
+            continue;
+        }
         let Some(sealing) = app.clips.unsealed(&|which| lately.contains_key(&which)) else {
             let wait = if lately.is_empty() { Duration::from_hours(24) } else { QUIET };
             tokio::select! {
@@ -34,20 +41,25 @@ pub(crate) async fn run(app: Shared) {
             continue;
         };
         lately.insert(sealing.which(), Instant::now());
-        let (give, sealed) = tokio::sync::oneshot::channel();
-        let work = move || {
-            make_way();
-            let _ = give.send(sealing.seal());
-        };
-        if let Err(why) = std::thread::Builder::new().name("sealing".into()).spawn(work) {
-            tracing::warn!("searches stay slower for now: no thread to seal what is searched: {why}");
-            continue;
-        }
         tokio::select! {
-            sealed = sealed => sealed.into_iter().for_each(|sealed| app.clips.put_seal(sealed)),
+            sealed = aside(move || sealing.seal()) => sealed.into_iter().for_each(|sealed| app.clips.put_seal(sealed)),
             () = app.shutdown.cancelled() => return,
         }
     }
+}
+
+/// Works on a thread of its own that lets everything else run first.
+async fn aside<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Option<T> {
+    let (give, done) = tokio::sync::oneshot::channel();
+    let work = move || {
+        make_way();
+        let _ = give.send(work());
+    };
+    if let Err(why) = std::thread::Builder::new().name("sealing".into()).spawn(work) {
+        tracing::warn!("searches stay slower for now: no thread to seal what is searched: {why}");
+        tokio::time::sleep(LOOK).await;
+    }
+    done.await.ok()
 }
 
 #[cfg(test)]

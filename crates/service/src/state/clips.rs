@@ -1,7 +1,7 @@
 //! History and search in memory. Only the writer changes them; readers never wait for the database, and nobody waits
 //! for a search.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
@@ -13,6 +13,7 @@ use yadori_core::history::packed::Outlined;
 use yadori_core::history::stored::Held;
 use yadori_core::search::corpus::Prepared;
 use yadori_core::search::texts::{Sealable, Sealed, Sealing, Texts};
+use yadori_core::search::weaving::{Weaving, Woven};
 use yadori_core::search::{Corpus, Index, Text};
 use yadori_core::text::stack::overwrite_stack;
 use yadori_core::{
@@ -141,6 +142,22 @@ impl Clips {
     pub fn put_seal(&self, sealed: Sealed) {
         let replaced = self.corpus.write().put_seal(sealed);
         drop(replaced);
+    }
+
+    /// Everything that is searched, where it is to be woven anew.
+    pub fn weaving(&self) -> Option<Weaving> {
+        self.corpus.write().weaving()
+    }
+
+    /// Puts in place what was woven. What it replaces is let go of here, while nobody waits.
+    pub fn put_woven(&self, woven: Option<Woven>) {
+        let unravelled = self.corpus.write().put_woven(woven);
+        drop(unravelled);
+    }
+
+    /// These clips are gone for good.
+    pub(crate) fn forgotten(&self, gone: &HashSet<ClipId>) {
+        self.corpus.read().forgotten(gone.iter().copied());
     }
 
     /// True when all that is searched of this clip's text is known to the search.
@@ -280,6 +297,7 @@ impl Clips {
                 }
             }
             forgotten.iter().for_each(|id| corpus.remove(*id));
+            corpus.forgotten(forgotten.iter().copied());
         }
         self.searched.notify_one();
         let mut history = self.history.write();
@@ -295,7 +313,11 @@ impl Clips {
 
     /// Nothing is left of a clip, not even that it was there.
     pub(crate) fn forget(&self, id: ClipId) -> (Placed, u64) {
-        self.corpus.write().remove(id);
+        {
+            let mut corpus = self.corpus.write();
+            corpus.remove(id);
+            corpus.forgotten([id]);
+        }
         self.searched.notify_one();
         let mut history = self.history.write();
         let placed = history.forget(id);

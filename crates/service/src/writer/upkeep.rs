@@ -83,6 +83,7 @@ impl Writer {
             self.log.forget(act.id, gone);
         }
         self.log.end(&group.ended);
+        self.app.clips.forgotten(gone);
     }
 
     /// Keeps what is typed in an editor, or lets go of it.

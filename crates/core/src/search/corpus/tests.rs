@@ -122,6 +122,10 @@ enum Step {
     Pin(u64, bool),
     Read(u64, String),
     Seal,
+    /// A weaving begins.
+    Weave,
+    /// What was woven is put in place.
+    Woven,
 }
 
 fn text() -> impl Strategy<Value = String> {
@@ -141,6 +145,8 @@ fn steps() -> impl Strategy<Value = Vec<Step>> {
         1 => (0u64..40, any::<bool>()).prop_map(|(n, drawer)| Step::Pin(n, drawer)),
         1 => (0u64..40, text()).prop_map(|(n, words)| Step::Read(n, words)),
         1 => Just(Step::Seal),
+        1 => Just(Step::Weave),
+        1 => Just(Step::Woven),
     ];
     proptest::collection::vec(step, 0..120)
 }
@@ -215,6 +221,7 @@ proptest! {
         drawers().all().for_each(|drawer| history.drawers_mut().put(drawer));
         let mut corpus = Corpus::default();
         let mut read: HashMap<ClipId, String> = HashMap::new();
+        let mut weaving: Option<Weaving> = None;
         for (n, step) in steps.into_iter().enumerate() {
             let at = stamp(1_000 + n as u64);
             let known = |n: u64| history.get(clip(n, "", 0).id).map(|clip| (*clip).clone());
@@ -240,6 +247,13 @@ proptest! {
                     put(&mut history, &mut corpus, clip);
                 },
                 Step::Seal => seal(&mut corpus),
+                Step::Weave if weaving.is_none() => weaving = Some(corpus.begin_weaving()),
+                Step::Weave => {}
+                Step::Woven => if let Some(weaving) = weaving.take() {
+                    prop_assert!(corpus.put_woven(weaving.weave()).is_some());
+                    // In order, but for what has come late since.
+                    prop_assert!(corpus.texts.main.blocks.iter().flat_map(|block| &block.docs).is_sorted_by_key(Doc::key));
+                },
                 Step::Read(n, words) => if let Some(clip) = known(n) {
                     corpus.put_read(&clip, history.drawers(), &words);
                     read.insert(clip.id, words);
@@ -533,4 +547,44 @@ proptest! {
             prop_assert_eq!(before.has_whole(clip.id), corpus.has_whole(clip.id));
         }
     }
+}
+
+#[test]
+fn what_is_gone_for_good_while_it_is_woven_calls_that_off() {
+    let mut corpus = Corpus::default();
+    for n in 0..50u64 {
+        corpus.put(&clip(n, &format!("oats {n}"), n as i64), &drawers(), Text::Known);
+    }
+    let (gone, other) = (clip(7, "", 0).id, clip(8, "", 0).id);
+    // What was gone before is in none of it.
+    corpus.remove(other);
+    let weaving = corpus.begin_weaving();
+    corpus.forgotten([other]);
+    corpus.remove(gone);
+    let woven = weaving.weave();
+    assert!(woven.is_some());
+    assert!(corpus.put_woven(woven).is_some());
+    let weaving = corpus.begin_weaving();
+    let third = clip(9, "", 0).id;
+    corpus.remove(third);
+    corpus.forgotten([third]);
+    let woven = weaving.weave();
+    assert!(woven.is_none(), "its text is still in what was to be woven");
+    assert!(corpus.put_woven(woven).is_none());
+    // Also where it had been woven by then.
+    let woven = corpus.begin_weaving().weave();
+    let fourth = clip(10, "", 0).id;
+    corpus.remove(fourth);
+    corpus.forgotten([fourth]);
+    let unravelled = corpus.put_woven(woven);
+    let query = Query::parse("oats", &here()).unwrap();
+    let found = corpus.find(&query, &drawers(), 100, &|| true).unwrap().ids;
+    assert_eq!(found.len(), 46);
+    assert!([gone, other, third, fourth].iter().all(|id| !found.contains(id)));
+    drop(unravelled);
+    // What was woven of another corpus has no place here.
+    let mut foreign = Corpus::default();
+    let woven = foreign.begin_weaving().weave();
+    assert!(corpus.put_woven(woven).is_none());
+    assert_eq!(corpus.len(), 46);
 }
