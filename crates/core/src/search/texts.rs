@@ -421,6 +421,11 @@ impl Texts {
         self.programs.get(number).map(String::as_str).filter(|name| !name.is_empty())
     }
 
+    /// Clips that came late, and are not in their place yet.
+    pub fn late(&self) -> usize {
+        self.side.docs
+    }
+
     /// Bytes of text held.
     pub fn bytes(&self) -> usize {
         [&self.main, &self.side].iter().flat_map(|run| &run.blocks).map(|one| one.text.capacity()).sum()

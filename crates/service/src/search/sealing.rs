@@ -124,6 +124,14 @@ mod tests {
         app.clips.forget(id(77));
         assert!(app.clips.texts().seal_bytes() < before, "at once");
         assert_eq!(found("orchid"), []);
+        // What came late, more than is woven at once, comes to its place by itself, and is found all the while.
+        let late =
+            |n: u64| StoredClip { ordered_at: -i64::try_from(n).unwrap(), ..clip(n, &format!("late {n}")) };
+        app.clips.settle_many((20_000..24_000).map(late).collect(), &[], &HashMap::new());
+        assert_eq!((app.clips.texts().late(), found("\"late 23999\"")), (4_000, vec![id(23_999)]));
+        until("it is woven", || app.clips.texts().late() == 0).await;
+        assert_eq!((found("\"late 23999\""), found("\"late 20000\"")), (vec![id(23_999)], vec![id(20_000)]));
+        assert!(app.clips.texts().seal_bytes() > 0, "and is sealed by then");
         shutdown.cancel();
         sealing.await.unwrap();
     }
