@@ -136,11 +136,11 @@ export class List {
         if (next === null || (this.prefs.order === 'newest' && ids.length >= this.prefs.most)) return null;
         const reading = this.#reading;
         this.chronicle.asking();
-        const window = await this.service.outline(next, WINDOW);
-        for (let waits = 0; waits < TIMES && reading === this.#reading && window.revision > this.chronicle.revision; waits++) await this.#isFollowed();
+        const some = await this.service.outline(next, WINDOW);
+        for (let waits = 0; waits < TIMES && reading === this.#reading && some.revision > this.chronicle.revision; waits++) await this.#isFollowed();
         // It is read from the beginning, by somebody who reads on then.
         if (reading !== this.#reading) return null;
-        const part = this.#older(window);
+        const part = this.#older(some);
         if (part === 'gap') return part;
         if (part === 'again') await new Promise<void>((resume) => this.page.after(AGAIN, resume));
         else times = 0;
@@ -151,8 +151,8 @@ export class List {
     }
   }
 
-  #older(window: Outline): 'gap' | 'again' | null {
-    const part = this.chronicle.append(window);
+  #older(some: Outline): 'gap' | 'again' | null {
+    const part = this.chronicle.append(some);
     if (part === 'gap' || part === 'again') return part;
     this.version++;
     this.onOlder(part);

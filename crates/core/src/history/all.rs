@@ -173,6 +173,7 @@ impl History {
     }
 
     /// Puts a clip where its time says, replacing what was known of it. A clip whose state shows no offer leaves.
+    #[expect(clippy::needless_pass_by_value, reason = "it is the history's from now on")]
     pub fn put(&mut self, clip: Clip) -> Placed {
         let before = self.take_out(clip.id);
         self.revision += 1;

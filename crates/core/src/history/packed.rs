@@ -315,8 +315,7 @@ impl Packing {
 
     fn read_state(&self, from: &mut Decoder<'_>, there: u32, near: Near<'_>) -> Read<ClipState> {
         let has = |flag: u32| there & flag != 0;
-        let mut state = ClipState::default();
-        state.offers = list(from, |from| {
+        let offers = list(from, |from| {
             let at = self.read_stamp(from, near)?;
             let representations = list(from, |from| {
                 let mime = match from.datatype()? {
@@ -335,6 +334,7 @@ impl Packing {
             let source = Source { program: part()?, window: part()?, page: part()? };
             Ok(Written { at, value: OfferRecord { representations, also, source } })
         })?;
+        let mut state = ClipState { offers, ..ClipState::default() };
         if has(there::COPIED) {
             let at = self.read_stamp(from, near)?;
             state.copied_at = Some(Written { at, value: from.i64()?.wrapping_add(near.at) });
@@ -455,6 +455,7 @@ fn list<T>(from: &mut Decoder<'_>, mut read: impl FnMut(&mut Decoder<'_>) -> Rea
     Ok(all)
 }
 
+#[expect(clippy::needless_pass_by_value, reason = "as a failure is mapped")]
 fn never(why: encode::Error<Infallible>) -> Infallible {
     unreachable!("memory takes whatever is written to it: {why}")
 }

@@ -5,11 +5,12 @@ use memchr::memmem::Finder;
 use crate::clip::device::DeviceId;
 use crate::clip::time::at;
 use crate::history::drawers::Drawers;
+use crate::search::doc::{DRAWER, Doc, EDITED, PINNED, REPEATED, TITLED};
 use crate::search::names::drawers_called;
 use crate::search::pattern::Pattern;
 use crate::search::query::{Is, Term, Test};
 use crate::search::summary::{Summary, bits, color_bit};
-use crate::search::texts::{Block, DRAWER, Doc, EDITED, PINNED, REPEATED, TITLED, Texts};
+use crate::search::texts::{Block, Texts};
 use crate::text::fold::{PART, fold};
 
 /// A word, a pattern, or a look at what is known without the text.

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use zeroize::Zeroize;
 
+use super::doc::{DRAWER, Doc, EDITED, PINNED, READ, REPEATED, TITLED, WHOLE};
 use super::places::Places;
 use super::weaving::{UnderWay, Unravelled, Weaving, Woven};
 use crate::clip::device::DeviceId;
@@ -18,10 +19,7 @@ use crate::merge::clip::Kept;
 use crate::search::index::{Found, GoOn, Index, SEARCHED_BYTES, Text, facts_are_whole};
 use crate::search::query::Query;
 use crate::search::scan;
-use crate::search::texts::{
-    DRAWER, Doc, EDITED, PINNED, READ, REPEATED, Replaced, Run, Sealable, Sealed, Sealing, TITLED, Texts,
-    WHOLE,
-};
+use crate::search::texts::{Replaced, Run, Sealable, Sealed, Sealing, Texts};
 use crate::text::fold::{PART, fold, fold_into};
 
 /// Documents in the side run at least before the runs are woven into one.

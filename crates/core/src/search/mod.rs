@@ -4,6 +4,7 @@
 mod checks;
 pub mod complete;
 pub mod corpus;
+mod doc;
 pub mod index;
 pub mod marks;
 pub mod names;

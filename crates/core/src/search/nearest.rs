@@ -6,9 +6,10 @@ use nucleo_matcher::{Config, Matcher, Utf32Str, Utf32String};
 use crate::clip::id::ClipId;
 use crate::history::drawers::Drawers;
 use crate::search::checks::Checks;
+use crate::search::doc::{DEAD, Doc};
 use crate::search::index::GoOn;
 use crate::search::query::{Query, Term, Test};
-use crate::search::texts::{Block, DEAD, Doc, Texts};
+use crate::search::texts::{Block, Texts};
 use crate::text::fold::PART;
 use crate::text::stack::overwrite_stack_of_scan;
 

@@ -8,11 +8,12 @@ use memchr::memmem::Finder;
 
 use crate::history::drawers::Drawers;
 use crate::search::checks::{Check, Checks};
+use crate::search::doc::{DEAD, Doc};
 use crate::search::index::{Found, GoOn};
 use crate::search::query::{Query, Term, Test};
 use crate::search::seal::{BLOCKS, FEW_BLOCKS, Left, Needle, Seal};
 use crate::search::summary::Summary;
-use crate::search::texts::{Block, DEAD, Doc, Run, Texts};
+use crate::search::texts::{Block, Run, Texts};
 use crate::text::stack::overwrite_stack_of_scan;
 
 /// Blocks that one thread looks at before it is worth starting a second.

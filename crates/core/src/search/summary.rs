@@ -2,7 +2,7 @@
 //! What has gone may still be said, until the block is made anew: a summary is never too narrow.
 
 use crate::clip::time::Micros;
-use crate::search::texts::Doc;
+use crate::search::doc::Doc;
 
 /// Of a block's documents.
 #[derive(Clone, Copy, Debug)]

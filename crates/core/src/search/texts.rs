@@ -8,12 +8,11 @@ use std::sync::Arc;
 
 use zeroize::Zeroize;
 
+use super::doc::{DEAD, Doc};
 use super::seal::{BLOCKS, FEW_BLOCKS, Seal};
 use super::summary::Summary;
 use crate::clip::device::DeviceId;
-use crate::clip::facts::Kind;
 use crate::clip::id::ClipId;
-use crate::clip::time::Micros;
 use crate::history::insight::Glance;
 use crate::text::stack::overwrite_stack;
 
@@ -22,46 +21,6 @@ pub(super) const BLOCK_DOCS: usize = if cfg!(test) { 8 } else { 512 };
 /// Bytes of text in a block, unless a single text is longer.
 const BLOCK_BYTES: usize = 256 << 10;
 const FIRST_BYTES: usize = 4 << 10;
-
-pub(super) const PINNED: u8 = 1;
-pub(super) const DRAWER: u8 = 2;
-pub(super) const TITLED: u8 = 4;
-pub(super) const EDITED: u8 = 8;
-pub(super) const REPEATED: u8 = 16;
-pub(super) const WHOLE: u8 = 32;
-/// Its picture was looked at, and what was read in it is its last part.
-pub(super) const READ: u8 = 64;
-pub(super) const DEAD: u8 = 128;
-
-/// What is known of a clip without looking at its text.
-#[derive(Clone, Debug)]
-pub(super) struct Doc {
-    pub(super) id: ClipId,
-    /// By which it is ordered.
-    pub(super) at: Micros,
-    /// For the person.
-    pub(super) copied_at: Micros,
-    pub(super) size: u64,
-    pub(super) start: u32,
-    pub(super) end: u32,
-    pub(super) program: u32,
-    pub(super) forms: u32,
-    pub(super) drawer: u32,
-    pub(super) devices: u32,
-    pub(super) kind: Kind,
-    pub(super) color: u8,
-    pub(super) flags: u8,
-}
-
-impl Doc {
-    pub(super) fn key(&self) -> (Micros, ClipId) {
-        (self.at, self.id)
-    }
-
-    pub(super) fn is(&self, flag: u8) -> bool {
-        self.flags & flag != 0
-    }
-}
 
 /// Some documents and their texts.
 #[derive(Clone, Debug, Default)]

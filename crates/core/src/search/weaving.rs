@@ -6,8 +6,9 @@ use std::collections::HashSet;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use super::doc::{DEAD, Doc};
 use super::places::Places;
-use super::texts::{Block, DEAD, Doc, Run, Texts};
+use super::texts::{Block, Run, Texts};
 use crate::clip::id::ClipId;
 use crate::text::stack::overwrite_stack;
 
