@@ -45,19 +45,19 @@ export class Chronicle {
    * Puts the next window behind what has been read; gives what was put there. Its events must have come already. `'again'`: what
    * has happened meanwhile makes it another one. `'gap'`: something was missed, load anew.
    */
-  append(window: Outline): Listed | 'again' | 'gap' {
-    if (window.epoch !== this.#epoch) return 'gap';
-    if (window.revision > this.revision) return 'again';
-    const since = this.#meanwhile.filter((one) => one.revision > window.revision);
+  append(read: Outline): Listed | 'again' | 'gap' {
+    if (read.epoch !== this.#epoch) return 'gap';
+    if (read.revision > this.revision) return 'again';
+    const since = this.#meanwhile.filter((one) => one.revision > read.revision);
     if (since.some((one) => one.unread)) return 'again';
     const elsewhere = new Set(since.map((one) => one.id));
-    const all = unfolded(window);
+    const all = unfolded(read);
     const part: Listed = { ids: [], kinds: [], times: [] };
     all.ids.forEach((id, n) => {
       if (!elsewhere.has(id)) put(part, id, all.kinds[n] ?? 't', all.times[n] ?? 0);
     });
     part.ids.forEach((id, n) => put(this, id, part.kinds[n] ?? 't', part.times[n] ?? 0));
-    this.next = window.next ?? null;
+    this.next = read.next ?? null;
     return this.next === null && this.ids.length !== this.total ? 'gap' : part;
   }
 

@@ -14,7 +14,7 @@ import type { Came } from './sight.svelte';
 
 /** Clips in the first window, which is waited for, and in the others. */
 const FIRST = 1_000;
-const WINDOW = 20_000;
+const WINDOW = 10_000;
 /** A pause before a window is asked for once more, in milliseconds, and how often that is done. */
 const AGAIN = 50;
 const TIMES = 40;

@@ -20,17 +20,16 @@ test('older clips come behind the newest, which are there at once; what one look
   };
   expect([sight.now.ids.length, list.length, list.partial]).toEqual([1_000, 45_000, true]);
   await answer();
-  expect(sight.now.ids.length).toBe(21_000);
+  expect(sight.now.ids.length).toBe(11_000);
   // One looks at a clip: what comes waits, what is older comes behind all the same, and what moved to the top is there once.
   console.selection.select(idOf(44_990));
-  const moved = { row: row(20_000, { place: 1 }), before: 25_000, revision: 1, copied: true };
+  const moved = { row: row(29_999, { place: 1 }), before: 15_001, revision: 1, copied: true };
   console.arrivals.apply([{ event: 'clip', data: JSON.stringify(moved) }]);
-  await answer();
-  await answer();
+  while (list.partial) await answer();
   expect([sight.now.ids.length, sight.waiting.size, list.partial]).toEqual([44_999, 1, false]);
   expect(sight.now.ids.slice(0, 3)).toEqual([44_999, 44_998, 44_997].map(idOf));
   console.selection.select(null);
-  expect(sight.now.ids.slice(0, 2)).toEqual([20_000, 44_999].map(idOf));
+  expect(sight.now.ids.slice(0, 2)).toEqual([29_999, 44_999].map(idOf));
   expect([sight.now.ids.length, new Set(sight.now.ids).size]).toEqual([45_000, 45_000]);
   // Everything is read anew while one looks at it: what is older than all that has been read has not gone.
   console.selection.select(idOf(44_990));

@@ -158,13 +158,14 @@ export class Search {
       return;
     }
     try {
-      const found = await this.service.search({ ...asked, nearest: true }, FIRST, running.signal);
+      const found = await this.service.search(asked, FIRST, running.signal);
       if (running.signal.aborted) return;
       this.#first(asked, found, again);
       // Everything that matches is looked at once the typing rests: the next keystroke must not wait for it.
       await new Promise<void>((resume) => this.page.after(REST, resume));
       if (running.signal.aborted) return;
       this.onAsked(asked.text);
+      if (found.hits.length === 0) return await this.#nearest(asked, running.signal);
       if (!found.more) return;
       const all = await this.service.searchOutline(asked, LISTED, running.signal);
       if (!running.signal.aborted) this.#rest(all);
@@ -176,6 +177,12 @@ export class Search {
         at: (problem?.at as [number, number] | null | undefined) ?? null,
       };
     }
+  }
+
+  /** Nothing matches: what comes nearest. */
+  async #nearest(asked: Asked, signal: AbortSignal): Promise<void> {
+    const near = await this.service.search({ ...asked, nearest: true }, FIRST, signal);
+    if (!signal.aborted && near.hits.length > 0) this.#first(asked, near, true);
   }
 
   /** Matches, their list and the one that Enter takes change together. */

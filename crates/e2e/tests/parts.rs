@@ -93,7 +93,15 @@ fn right_after_a_start_the_newest_are_there_while_the_others_are_read() -> Resul
         let said = client.args(["-N", "-e", "SELECT restoring FROM yadori.service"]).output().ok()?;
         (said.stdout == b"0\n").then_some(())
     });
-    let before = ask(&service, "/clips?limit=50").1["clips"].clone();
+    // What names a clip is longer while not all are known.
+    let without_prefix = |mut page: Value| -> Value {
+        for row in page["clips"].as_array_mut().unwrap() {
+            let (id, prefix) = (row["id"].clone(), row["prefix"].take());
+            assert!(id.as_str().unwrap().starts_with(prefix.as_str().unwrap()));
+        }
+        page["clips"].take()
+    };
+    let before = without_prefix(ask(&service, "/clips?limit=50").1);
     let outline = ids(&ask(&service, "/outline?limit=300").1);
     service.stop();
     service.start_again();
@@ -109,9 +117,9 @@ fn right_after_a_start_the_newest_are_there_while_the_others_are_read() -> Resul
         answered = true;
         if page["reading"] == json!(true) {
             while_reading += 1;
-            assert_eq!(page["clips"], before);
             // They are not the last.
             assert!(page["next"].is_string());
+            assert!(without_prefix(page) == before, "other clips, or otherwise");
             let (_, part) = ask(&service, "/outline?limit=300");
             assert_eq!(ids(&part), outline);
             let said = service.yadori(&["list", "-n", "5"]);
@@ -123,7 +131,8 @@ fn right_after_a_start_the_newest_are_there_while_the_others_are_read() -> Resul
     }
     assert!(while_reading > 0, "the history was read before anybody could ask");
     let (_, page) = ask(&service, "/clips?limit=50");
-    assert_eq!((&page["total"], &page["clips"], page.get("reading")), (&json!(COUNT), &before, None));
+    assert_eq!((&page["total"], page.get("reading")), (&json!(COUNT), None));
+    assert!(without_prefix(page) == before, "other clips, or otherwise");
     // What needs all of it waits for all of it.
     service.stop();
     service.start_again();

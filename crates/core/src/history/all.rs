@@ -15,6 +15,8 @@ use crate::merge::clip::Kept;
 
 /// The shortest prefix of an id that is shown.
 pub const SHORTEST_PREFIX: usize = 4;
+/// The shortest while not all clips are known: 50 bits, which name one of a million but once in a thousand times.
+const SAFE_PREFIX: usize = 10;
 
 /// Where a change left a clip.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -52,6 +54,8 @@ pub struct History {
     drawers: Arc<Drawers>,
     batches: Batches,
     tallies: Tallies,
+    /// The newest clips alone are here, and there are others.
+    partial: bool,
     revision: u64,
 }
 
@@ -76,6 +80,12 @@ impl History {
     pub fn load(&mut self, clips: impl IntoIterator<Item = StoredClip>) {
         self.add(clips);
         self.put_in_order();
+    }
+
+    /// The newest clips are there before the others: until all of them are, what names one here may name several.
+    pub fn load_newest(&mut self, clips: impl IntoIterator<Item = StoredClip>) {
+        self.partial = true;
+        self.load(clips);
     }
 
     /// Adds clips without putting them in order yet: [`History::put_in_order`] does that for all of them.
@@ -418,7 +428,8 @@ impl History {
             .range((std::ops::Bound::Excluded(id), std::ops::Bound::Unbounded))
             .next()
             .map(|(id, _)| *id);
-        let mut length = (shared(below).max(shared(above)) + 1).max(SHORTEST_PREFIX).min(text.len());
+        let least = if self.partial { SAFE_PREFIX } else { SHORTEST_PREFIX };
+        let mut length = (shared(below).max(shared(above)) + 1).max(least).min(text.len());
         while length < text.len() && !reads_as_id(&text[..length]) {
             length += 1;
         }

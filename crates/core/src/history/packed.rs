@@ -6,6 +6,7 @@
 use std::convert::Infallible;
 
 use minicbor::{Decoder, Encoder, decode, encode};
+use zeroize::Zeroize;
 
 use crate::clip::color::Color;
 use crate::clip::content::Digest;
@@ -90,6 +91,8 @@ impl<'c> Near<'c> {
 #[derive(Clone, Debug, Default)]
 pub(super) struct Packing {
     devices: Vec<DeviceId>,
+    /// What the next one is written to; empty.
+    scratch: Vec<u8>,
 }
 
 type To<'b> = Encoder<&'b mut Vec<u8>>;
@@ -133,24 +136,33 @@ impl Packed {
 impl Packing {
     /// Packs a clip.
     pub(super) fn pack(&mut self, clip: &Clip) -> Packed {
-        let mut bytes = Vec::with_capacity(256 + clip.facts.head.len());
+        let mut bytes = std::mem::take(&mut self.scratch);
         bytes.extend_from_slice(&clip.ordered_at.to_be_bytes());
         bytes.extend(u8::try_from(clip.facts.letter()));
         bytes.push(u8::from(clip.state.is_pinned()));
         let Ok(()) = self.write(&mut Encoder::new(&mut bytes), clip).map_err(never);
-        Packed(bytes.into_boxed_slice())
+        self.packed(bytes)
+    }
+
+    /// Exactly as much as is needed; what it was written to is overwritten, and written to again.
+    fn packed(&mut self, mut bytes: Vec<u8>) -> Packed {
+        let packed = Packed(bytes.as_slice().into());
+        bytes.zeroize();
+        self.scratch = bytes;
+        packed
     }
 
     /// Packs what is known of a clip that is not there.
     pub(super) fn pack_state(&mut self, state: &ClipState) -> Packed {
-        let mut bytes = vec![0; HEAD];
+        let mut bytes = std::mem::take(&mut self.scratch);
+        bytes.resize(HEAD, 0);
         let to = &mut Encoder::new(&mut bytes);
         let Ok(()) = (|| {
             to.u32(parts_of(state))?;
             self.write_state(to, state, Near { at: 0, text: None })
         })()
         .map_err(never);
-        Packed(bytes.into_boxed_slice())
+        self.packed(bytes)
     }
 
     /// The clip that was packed.

@@ -26,8 +26,21 @@ const GOOD: u32 = 60;
 /// Clips between two questions whether to go on.
 const PIECE: usize = 256;
 
-/// A word in the ways in which it is looked for, each with the score that it needs.
-struct Loose(Vec<(Utf32String, u16)>);
+/// A word in the ways in which it is looked for.
+struct Loose(Vec<Way>);
+
+struct Way {
+    letters: Utf32String,
+    /// The score that it needs.
+    needed: u16,
+    /// Which bytes it has: a text without one of them need not be looked at.
+    bytes: u64,
+}
+
+/// A bit for each remainder of 64 that a byte leaves.
+fn bytes_of(text: &str) -> u64 {
+    text.bytes().fold(0, |all, byte| all | 1 << (byte % 64))
+}
 
 impl Loose {
     /// As it stands; and, `leaving_out`, with each of its letters left out in turn.
@@ -40,18 +53,22 @@ impl Loose {
             ways.extend((0..letters.len()).map(|out| without(out).collect::<String>()));
         }
         let ways = ways.into_iter().map(|way| {
-            let way = Utf32String::from(way);
-            let best = matcher.fuzzy_match(way.slice(..), way.slice(..)).unwrap_or(0);
-            let needed = u32::from(best) * GOOD / 100;
-            (way, u16::try_from(needed).unwrap_or(u16::MAX))
+            let bytes = bytes_of(&way);
+            let letters = Utf32String::from(way);
+            let best = matcher.fuzzy_match(letters.slice(..), letters.slice(..)).unwrap_or(0);
+            let needed = u16::try_from(u32::from(best) * GOOD / 100).unwrap_or(u16::MAX);
+            Way { letters, needed, bytes }
         });
         Self(ways.collect())
     }
 
-    fn score(&self, text: Utf32Str<'_>, matcher: &mut Matcher) -> Option<u32> {
-        let scores = self.0.iter().filter_map(|(way, needed)| {
-            let score = matcher.fuzzy_match(text, way.slice(..)).filter(|score| score >= needed)?;
-            is_close(text, way.slice(..), matcher).then_some(score)
+    /// `bytes`: those that the text has.
+    fn score(&self, text: Utf32Str<'_>, bytes: u64, matcher: &mut Matcher) -> Option<u32> {
+        let may = self.0.iter().filter(|way| way.bytes & !bytes == 0);
+        let scores = may.filter_map(|way| {
+            let letters = way.letters.slice(..);
+            let score = matcher.fuzzy_match(text, letters).filter(|score| *score >= way.needed)?;
+            is_close(text, letters, matcher).then_some(score)
         });
         scores.max().map(u32::from)
     }
@@ -106,8 +123,14 @@ impl Texts {
                     if !checks.hold(block, doc) {
                         continue;
                     }
-                    let text = Utf32Str::new(beginning(block.text_of(doc)), &mut letters);
-                    let scores = words.iter().map(|word| word.score(text, &mut matcher));
+                    let text = beginning(block.text_of(doc));
+                    let bytes = bytes_of(text);
+                    let may = |word: &Loose| word.0.iter().any(|way| way.bytes & !bytes == 0);
+                    if !words.iter().all(may) {
+                        continue;
+                    }
+                    let text = Utf32Str::new(text, &mut letters);
+                    let scores = words.iter().map(|word| word.score(text, bytes, &mut matcher));
                     if let Some(score) = scores.sum::<Option<u32>>() {
                         found.push((score, doc.key()));
                     }

@@ -110,13 +110,10 @@ impl Bench {
             until_within(what, LONGEST, || self.call("GET", path, None).ok());
             began.elapsed().as_secs_f64()
         };
-        until_within("capture", LONGEST, || {
-            let status = self.service.status()?;
-            (serde_json::to_value(status.capture.state).ok()? == json!("keeping")).then_some(())
-        });
+        until_within("capture", LONGEST, || self.service.status()?.capture.display.map(|_| ()));
         let capturing = began.elapsed().as_secs_f64();
-        source.copy("copied right after the start", Duration::from_secs(10), true)?;
         let newest = wait("the newest", "/clips?limit=50");
+        source.copy("copied right after the start", Duration::from_secs(60), true)?;
         let all = wait("everything", "/search?q=zephyr");
         ensure!(self.service.status().context("a status")?.loaded, "it was searched before it was there");
         let reading = self.every_row()?;
@@ -185,7 +182,9 @@ impl Bench {
         let somewhere = move |n: usize| 1 + (n * 7_919) % count;
         self.get("the newest 50", |_| "/clips?limit=50".into())?;
         self.get("50 from anywhere", |n| format!("/clips?limit=50&place={}", somewhere(n)))?;
-        self.get("a window of the outline, 20,000", |n| format!("/outline?place={}", somewhere(n)))?;
+        self.get("a window of the outline, 10,000", |n| {
+            format!("/outline?limit=10000&place={}", somewhere(n))
+        })?;
         self.get("a clip by its place", |n| format!("/clips/{}", somewhere(n)))?;
         self.get("a search for a number", |n| format!("/search?q=clip+{}", somewhere(n)))?;
         self.get("a search that finds nothing", |n| format!("/search?q=zephyr{n}"))?;
@@ -221,7 +220,7 @@ impl Bench {
         })?;
         self.timed("brought up", budget, |n| post("/bring-up", json!({ "ids": [ids[n]] })))?;
         self.timed("given a title", budget, |n| {
-            post("/title", json!({ "ids": [ids[n]], "title": format!("number {n}") }))
+            post("/title", json!({ "id": ids[n], "title": format!("number {n}") }))
         })?;
         let undo = || self.call("POST", "/undo", None).map(drop);
         self.timed("taken back", budget, |_| undo())?;

@@ -228,7 +228,7 @@ impl Clips {
             return;
         }
         let mut history = self.history.write();
-        history.load(newest);
+        history.load_newest(newest);
         self.newest.send_replace(history.len());
     }
 

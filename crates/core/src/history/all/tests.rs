@@ -57,6 +57,14 @@ fn places_beyond_the_history_name_nothing() {
 }
 
 #[test]
+fn while_the_newest_alone_are_known_their_prefixes_are_long() {
+    let mut history = History::default();
+    history.load_newest((0..3).map(|n| StoredClip::from(&clip(n, i64::from(n), 100))));
+    let shown: Vec<String> = history.from(1).map(|clip| history.prefix_of(clip.id)).collect();
+    assert!(shown.iter().all(|prefix| prefix.len() >= SAFE_PREFIX), "{shown:?}");
+}
+
+#[test]
 fn an_ambiguous_prefix_says_which_would_do() {
     let mut history = History::default();
     for n in 0..200 {
