@@ -61,7 +61,7 @@ class Real {
     this.ids = Array.from({ length: count }, (_, n) => id(n));
   }
 
-  window(after: string | null, limit: number) {
+  part(after: string | null, limit: number) {
     const from = after === null ? 0 : this.at(Number(after));
     const ids = this.ids.slice(from, from + limit);
     const next = from + ids.length < this.ids.length ? String(this.order[from + ids.length - 1]) : null;
@@ -123,7 +123,7 @@ test('whatever happens while it is read by windows, it is in the end what there 
       return true;
     };
     const begin = () => {
-      chronicle.load(real.window(null, 5));
+      chronicle.load(real.part(null, 5));
       // What is known already is passed over.
       expect(tell(true)).toBe(true);
     };
@@ -131,16 +131,16 @@ test('whatever happens while it is read by windows, it is in the end what there 
     begin();
     for (let steps = 0; steps < 400 && chronicle.next !== null; steps++) {
       chronicle.asking();
-      const window = real.window(chronicle.next, 1 + Math.floor(dice() * 9));
+      const read = real.part(chronicle.next, 1 + Math.floor(dice() * 9));
       some(3);
-      const told = tell(window.revision > chronicle.revision || dice() < 0.5);
+      const told = tell(read.revision > chronicle.revision || dice() < 0.5);
       if (!told) {
         gaps++;
         real.events = [];
         begin();
         continue;
       }
-      const part = chronicle.append(window);
+      const part = chronicle.append(read);
       expect(part).not.toBe('gap');
       if (part === 'again') again++;
     }

@@ -16,6 +16,9 @@ use yadori_e2e::{Display, Service, many, until_within};
 /// The longest that any one step may take.
 const LONGEST: Duration = Duration::from_secs(3_600);
 
+/// Nothing goes by a limit meanwhile.
+const CONFIGURATION: &str = "[limits]\nclips = \"off\"\ndays = \"off\"\nbytes = \"off\"\n";
+
 /// Patterns in which no literal helps and that match nothing: each is tried at every place of every text.
 const WORST: [&str; 8] = [
     r"/(?:[a-z]{2,9}\s){6,20}[0-9]{5}/",
@@ -153,7 +156,7 @@ fn million(count: usize) -> Result<()> {
     }
     text.flush()?;
     let rival = sqlite(&lines, &dir.path().join("rival.sqlite"))?;
-    let mut service = Service::without_desk();
+    let mut service = Service::configured(CONFIGURATION);
     let empty = resident(service.pid());
 
     let (seconds, most) = step(&service, &["import", "--split", "lines", path(&lines)?])?;
@@ -204,7 +207,7 @@ fn million(count: usize) -> Result<()> {
     );
     drop(service);
 
-    let service = Service::without_desk();
+    let service = Service::configured(CONFIGURATION);
     let (seconds, most) = step(&service, &["restore", path(&tar)?])?;
     has_all(&service, count)?;
     row(
@@ -215,7 +218,7 @@ fn million(count: usize) -> Result<()> {
     );
     drop(service);
 
-    let service = Service::without_desk();
+    let service = Service::configured(CONFIGURATION);
     let (seconds, most) = step(&service, &["import", path(&zip)?])?;
     has_all(&service, count)?;
     row(&what("imported from the zip"), "memory bounded", &figures(seconds, most), "SQLite as above");
