@@ -124,8 +124,8 @@ pub struct Changeable {
     pub signs: Signs,
     /// Words in pictures are read.
     pub read_pictures: bool,
-    /// What a search does where nothing matches.
-    pub search: SearchSection,
+    /// Where nothing matches a search, what comes nearest is shown.
+    pub nearest: bool,
     /// What is selected and not copied is recorded as well.
     pub keep_selected: bool,
     /// How the console looks.
@@ -145,7 +145,7 @@ impl Default for Changeable {
             exchange: Exchanged::default(),
             signs: Signs::default(),
             read_pictures: true,
-            search: SearchSection::default(),
+            nearest: true,
             keep_selected: false,
             look: Look::default(),
         }
@@ -362,7 +362,7 @@ fn combine(flags: Flags, file: File, home: Home, displays: Displays) -> Result<S
             exchange: exchanged::exchanged(&file.exchange)?,
             signs: file.signs.signs(),
             read_pictures: file.pictures.read(),
-            search: file.search,
+            nearest: file.search.nearest(),
             keep_selected: file.selection.keep(),
             look: file.look.look()?,
         },

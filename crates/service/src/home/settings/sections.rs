@@ -58,13 +58,13 @@ pub(super) struct ActsSection {
 /// What a search does where nothing matches.
 #[derive(Clone, Copy, Debug, Default, Deserialize, PartialEq)]
 #[serde(deny_unknown_fields, default)]
-pub struct SearchSection {
+pub(super) struct SearchSection {
     nearest: Option<bool>,
 }
 
 impl SearchSection {
     /// What comes nearest is shown.
-    pub fn nearest(&self) -> bool {
+    pub(super) fn nearest(&self) -> bool {
         self.nearest.unwrap_or(true)
     }
 }

@@ -56,7 +56,7 @@ pub(crate) async fn search(
         }
     };
     let mut found = find(app, query.clone(), limit).await?;
-    let nearest = found.ids.is_empty() && wanted.nearest && app.settings().search.nearest();
+    let nearest = found.ids.is_empty() && wanted.nearest && app.settings().nearest;
     if nearest {
         found.ids = nearest_to(app, query.clone(), limit.min(NEAREST)).await?;
     }
