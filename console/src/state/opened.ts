@@ -4,12 +4,11 @@ import { outline, serviceOf, TestPage } from './testing';
 
 /** Lets everything happen that waits for nothing. */
 export const settled = async () => {
-  for (let n = 0; n < 20; n++) await Promise.resolve();
+  for (let n = 0; n < 50; n++) await Promise.resolve();
 };
 
 /** A console that has read a history of so many clips. */
-export async function opened(clips: number, answers: Parameters<typeof serviceOf>[0] = {}): Promise<{ console: Console; page: TestPage }> {
-  const page = new TestPage();
+export async function opened(clips: number, answers: Parameters<typeof serviceOf>[0] = {}, page = new TestPage()): Promise<{ console: Console; page: TestPage }> {
   const service = serviceOf({
     canEnter: () => Promise.resolve(true),
     outline: () => Promise.resolve(outline(clips)),

@@ -1,27 +1,11 @@
 import { expect, test } from 'vitest';
 
-import { Console } from './console.svelte';
-import { idOf, outline, row, serviceOf, TestPage } from './testing';
+import { opened } from './opened';
+import { idOf, row, type serviceOf, TestPage } from './testing';
 
-/** Lets everything happen that waits for nothing. */
-const settled = async () => {
-  for (let n = 0; n < 50; n++) await Promise.resolve();
-};
-
-async function onPhone(answers: Parameters<typeof serviceOf>[0], page = new TestPage()): Promise<{ console: Console; page: TestPage }> {
+async function onPhone(answers: Parameters<typeof serviceOf>[0], page = new TestPage()): ReturnType<typeof opened> {
   page.onPhone = true;
-  const service = serviceOf({
-    canEnter: () => Promise.resolve(true),
-    outline: () => Promise.resolve(outline(3)),
-    drawers: () => Promise.resolve({ drawers: [], favorites: 0 }),
-    favoritesOutline: () => Promise.resolve({ ids: '', kinds: '', ranks: [], dividers: [], revision: 0 }),
-    events: () => Promise.resolve(new ReadableStream()),
-    ...answers,
-  });
-  const console = new Console(service, page);
-  await console.open();
-  await settled();
-  return { console, page };
+  return opened(3, answers, page);
 }
 
 test('what is taken on a phone goes to its own clipboard, whole, and the computer’s is left alone', async () => {
