@@ -68,6 +68,7 @@ export class Commands {
     const from = selection.selected;
     if (choosing && from) selection.choose([from], true);
     if (command === 'first') selection.select(sight.now.ids[0] ?? null);
+    else if (command === 'last') selection.last(this.console.isReadingOn);
     else selection.step(by);
     if (choosing && selection.selected && from) {
       const [a, b] = [sight.place(from), sight.place(selection.selected)];

@@ -296,11 +296,18 @@ export class Console {
     }
   }
 
+  /** Older clips are on their way behind what is on the screen. */
+  get isReadingOn(): boolean {
+    return this.place.view === 'history' && !this.list.results && this.list.isReadingOn;
+  }
+
   /** Older clips have been read: they come behind what is on the screen. */
   #older(part: Listed): void {
     if (this.place.view !== 'history' || this.list.results) return;
-    if (this.prefs.order === 'newest' && this.list.chronicle.ids.length <= this.prefs.most) this.sight.extend(part);
-    else if (!this.sight.held) this.sight.show(this.list.isRead, this.sight.sittings);
+    if (this.prefs.order === 'newest' && this.list.chronicle.ids.length <= this.prefs.most) {
+      this.sight.extend(part);
+      this.selection.extended(this.isReadingOn);
+    } else if (!this.sight.held) this.sight.show(this.list.isRead, this.sight.sittings);
     if (this.#owed && !this.list.partial) this.#readAnew();
   }
 

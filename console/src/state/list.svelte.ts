@@ -90,6 +90,12 @@ export class List {
     return part;
   }
 
+  /** Older clips of the history are being read that are to be seen, behind the newer ones. */
+  get isReadingOn(): boolean {
+    const { order, most } = this.prefs;
+    return order === 'newest' && this.partial && this.chronicle.ids.length < most;
+  }
+
   /** What is to be seen there was read. */
   get isRead(): boolean {
     if (this.place?.view === 'drawer') return this.drawer?.drawer === this.place.id;

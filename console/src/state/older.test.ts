@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
 
+import { Commands } from './commands';
 import { opened, settled } from './opened';
 import { arrival, idOf, row, windowOf } from './testing';
 
@@ -58,4 +59,29 @@ test('a window that the service answers ahead of its events waits for these', as
   await settled();
   expect(console.sight.now.ids.length).toBe(1_007);
   expect(console.list.partial).toBe(false);
+});
+
+test('End, pressed while older clips are being read, leads to the last of all, unless another is selected meanwhile', async () => {
+  for (const otherwise of [false, true]) {
+    const windows: (() => void)[] = [];
+    const { console } = await opened(0, {
+      outline: (after: string | null, limit: number) => {
+        if (after === null) return Promise.resolve(windowOf(25_000, after, limit));
+        return new Promise((done) => windows.push(() => done(windowOf(25_000, after, limit))));
+      },
+    });
+    const { selection, sight, list } = console;
+    const commands = new Commands(console);
+    expect(commands.run('last', 20)).toBe('follow');
+    expect(selection.selected).toBe(sight.now.ids[999]);
+    windows.shift()?.();
+    await settled();
+    expect(selection.selected).toBe(sight.now.ids[10_999]);
+    if (otherwise) commands.run('previous', 20);
+    while (list.partial) {
+      windows.shift()?.();
+      await settled();
+    }
+    expect(selection.selected).toBe(sight.now.ids[otherwise ? 10_998 : 24_999]);
+  }
 });

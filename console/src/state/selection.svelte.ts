@@ -19,6 +19,8 @@ export class Selection {
 
   /** To be selected and shown when it arrives. */
   #wanted: string | null = null;
+  /** The last was asked for, of a list that is still being read. */
+  #toTheLast = false;
 
   constructor(private sight: Sight) {
     sight.onChanged = (before) => this.#follow(before);
@@ -36,10 +38,12 @@ export class Selection {
     this.unfolded = null;
     this.selected = selected;
     this.#wanted = null;
+    this.#toTheLast = false;
   }
 
   /** Selects something. What is open in another clip stays open there while something is being typed in it. */
   select(id: string | null): void {
+    this.#toTheLast = false;
     if (id === this.selected) return;
     if (this.panel !== null) this.panel = null;
     if (this.unfolded !== null) this.unfolded = this.unfolded === this.selected ? id : null;
@@ -92,6 +96,17 @@ export class Selection {
     const toTheEnd = by >= ids.length;
     const there = here < 0 && !toTheEnd ? 0 : Math.max(0, Math.min(ids.length - 1, here + by));
     this.select(ids[there] ?? null);
+  }
+
+  /** Selects the last there is. While more is being read behind it, it goes along, until something else is selected. */
+  last(more: boolean): void {
+    this.select(this.sight.now.ids.at(-1) ?? null);
+    this.#toTheLast = more;
+  }
+
+  /** More has been read behind what was there. */
+  extended(more: boolean): void {
+    if (this.#toTheLast && this.panel === null && this.unfolded === null) this.last(more);
   }
 
   /** Unfolds a clip with something open in it; closes that when it is open already. */
