@@ -63,14 +63,15 @@ impl<'q> Checks<'q> {
         })
     }
 
-    pub(super) fn hold(&self, block: &Block, doc: &Doc) -> bool {
+    /// Whether a document of a block, by its number there, holds all of them.
+    pub(super) fn hold(&self, block: &Block, n: usize) -> bool {
         self.0.iter().all(|(not, check)| {
             let found = match check {
-                Check::Fact(fact) => (fact.holds)(doc),
-                Check::Any(any) => any.iter().any(|checks| checks.hold(block, doc)),
-                Check::Words(finder) => finder.find(block.text_of(doc)).is_some(),
+                Check::Fact(fact) => (fact.holds)(&block.docs[n]),
+                Check::Any(any) => any.iter().any(|checks| checks.hold(block, n)),
+                Check::Words(finder) => finder.find(block.text_of(n)).is_some(),
                 Check::Pattern(pattern) => {
-                    block.text_of(doc).split(|byte| *byte == PART).any(|part| pattern.matches(part))
+                    block.text_of(n).split(|byte| *byte == PART).any(|part| pattern.matches(part))
                 }
             };
             found != *not

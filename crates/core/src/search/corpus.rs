@@ -78,17 +78,16 @@ impl Corpus {
 
     /// The folded text of a clip as it is held, its own part alone.
     fn own_text(&self, id: ClipId) -> Option<(&[u8], bool)> {
-        let (block, doc) = self.texts.doc(self.latest.get(id, &self.texts)?);
-        let text = block.text_of(doc);
+        let spot = self.latest.get(id, &self.texts)?;
+        let text = self.texts.text(spot);
         let end = memchr::memchr(PART, text).unwrap_or(text.len());
-        Some((&text[..end], doc.is(WHOLE)))
+        Some((&text[..end], self.texts.doc(spot).is(WHOLE)))
     }
 
     /// The folded words that were read from a clip's picture: the last part.
     fn read_text(&self, id: ClipId) -> &[u8] {
         let Some(spot) = self.latest.get(id, &self.texts) else { return &[] };
-        let (block, doc) = self.texts.doc(spot);
-        let text = block.text_of(doc);
+        let text = self.texts.text(spot);
         memchr::memrchr(PART, text).map_or(&[], |at| &text[at + 1..])
     }
 
@@ -116,8 +115,6 @@ impl Corpus {
             at: clip.ordered_at,
             copied_at: clip.copied_at(),
             size: clip.facts.size,
-            start: 0,
-            end: 0,
             program: Arc::make_mut(&mut self.texts.programs).hold(&program),
             forms: Arc::make_mut(&mut self.texts.forms).hold(&forms),
             drawer: Arc::make_mut(&mut self.texts.drawers).hold(&drawer),
@@ -311,7 +308,7 @@ impl Index for Corpus {
     }
 
     fn is_read(&self, id: ClipId) -> bool {
-        self.latest.get(id, &self.texts).is_some_and(|spot| self.texts.doc(spot).1.is(READ))
+        self.latest.get(id, &self.texts).is_some_and(|spot| self.texts.doc(spot).is(READ))
     }
 
     fn remove(&mut self, id: ClipId) {
@@ -330,7 +327,7 @@ impl Index for Corpus {
     }
 
     fn has_whole(&self, id: ClipId) -> bool {
-        self.latest.get(id, &self.texts).is_some_and(|spot| self.texts.doc(spot).1.is(WHOLE))
+        self.latest.get(id, &self.texts).is_some_and(|spot| self.texts.doc(spot).is(WHOLE))
     }
 }
 

@@ -23,8 +23,6 @@ pub(super) struct Doc {
     /// For the person.
     pub(super) copied_at: Micros,
     pub(super) size: u64,
-    pub(super) start: u32,
-    pub(super) end: u32,
     pub(super) program: u32,
     pub(super) forms: u32,
     pub(super) drawer: u32,

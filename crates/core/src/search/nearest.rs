@@ -119,11 +119,11 @@ impl Texts {
                 if !go_on() {
                     return None;
                 }
-                for (block, doc) in some {
-                    if !checks.hold(block, doc) {
+                for (doc, block, n) in some {
+                    if !checks.hold(block, *n) {
                         continue;
                     }
-                    let text = beginning(block.text_of(doc));
+                    let text = beginning(block.text_of(*n));
                     let bytes = bytes_of(text);
                     let may = |word: &Loose| word.0.iter().any(|way| way.bytes & !bytes == 0);
                     if !words.iter().all(may) {
@@ -146,7 +146,7 @@ impl Texts {
     }
 
     /// The newest documents, newest first.
-    fn newest(&self, most: usize) -> Vec<(&Block, &Doc)> {
+    fn newest(&self, most: usize) -> Vec<(&Doc, &Block, usize)> {
         let docs = |block: &'_ Block| block.docs.len();
         let mut newest = Vec::new();
         let mut enough = 0;
@@ -156,9 +156,10 @@ impl Texts {
             wanted
         });
         for block in main.chain(&self.side.blocks) {
-            newest.extend(block.docs.iter().filter(|doc| !doc.is(DEAD)).map(|doc| (&**block, doc)));
+            let docs = block.docs.iter().enumerate().filter(|(_, doc)| !doc.is(DEAD));
+            newest.extend(docs.map(|(n, doc)| (doc, &**block, n)));
         }
-        newest.sort_unstable_by_key(|(_, doc)| std::cmp::Reverse(doc.key()));
+        newest.sort_unstable_by_key(|(doc, ..)| std::cmp::Reverse(doc.key()));
         newest.truncate(most);
         newest
     }

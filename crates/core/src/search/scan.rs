@@ -1,6 +1,7 @@
 //! The scan: blocks of documents, newest first, taken in turn by two threads, until enough was found. Of blocks with a seal only
 //! those places are looked at that the seal leaves.
 
+use std::ops::Range;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -11,13 +12,22 @@ use crate::search::checks::{Check, Checks};
 use crate::search::doc::{DEAD, Doc};
 use crate::search::index::{Found, GoOn};
 use crate::search::query::{Query, Term, Test};
-use crate::search::seal::{BLOCKS, FEW_BLOCKS, Left, Needle, Seal};
+use crate::search::seal::{BLOCKS, FEW_BLOCKS, Left, Needle, Place, Seal};
 use crate::search::summary::Summary;
 use crate::search::texts::{Block, Run, Texts};
 use crate::text::stack::overwrite_stack_of_scan;
 
-/// Blocks that one thread looks at before it is worth starting a second.
-const ALONE: usize = 3;
+/// Effort of one thread before it is worth starting a second, in places below seals that are looked at: as much as some ten
+/// beginnings of a thread take.
+const ALONE: usize = if cfg!(test) { 80 } else { 2_500 };
+/// The effort of a look at a block, and of asking a seal.
+const OF_BLOCK: usize = 80;
+const OF_SEAL: usize = 60;
+/// Documents of a block that are looked at first.
+const FIRST_DOCS: usize = 64;
+/// Bytes at a place that are fetched before it is looked at, and how many bytes memory gives at once.
+const FETCHED: usize = 256;
+const LINE: usize = 64;
 
 /// What is looked at in one go.
 #[derive(Clone, Copy)]
@@ -51,6 +61,8 @@ pub(super) struct Bound<'q> {
     anchor: Option<Box<Finder<'q>>>,
     anchor_length: usize,
     checks: Checks<'q>,
+    /// The anchor is the one way: what has that has it.
+    is_way: bool,
     /// What is sealed has one of these, or does not match; `None`: nothing is known of that.
     ways: Option<Vec<Way<'q>>>,
 }
@@ -65,20 +77,25 @@ impl<'q> Bound<'q> {
             anchor = Some(finder);
         }
         let anchor_length = anchor.as_ref().map_or(0, |finder| finder.needle().len());
-        let ways = ways(&query.terms).map(|words| {
+        let ways: Option<Vec<Way<'_>>> = ways(&query.terms).map(|words| {
             words.into_iter().filter_map(|word| Some((Needle::new(word)?, Finder::new(word)))).collect()
         });
-        Self { anchor, anchor_length, checks, ways }
+        let is_way = match (&anchor, ways.as_deref()) {
+            (Some(anchor), Some([(_, way)])) => anchor.needle() == way.needle(),
+            _ => false,
+        };
+        Self { anchor, anchor_length, checks, is_way, ways }
     }
 
-    fn holds(&self, block: &Block, doc: &Doc) -> bool {
-        self.checks.hold(block, doc)
+    /// A document that has the anchor.
+    fn holds(&self, block: &Block, n: usize) -> bool {
+        !block.docs[n].is(DEAD) && self.checks.hold(block, n)
     }
 
-    /// The same of a document that was not found by the anchor.
-    fn matches(&self, block: &Block, doc: &Doc) -> bool {
-        let has = |anchor: &Finder<'_>| anchor.find(block.text_of(doc)).is_some();
-        !doc.is(DEAD) && self.anchor.as_deref().is_none_or(has) && self.holds(block, doc)
+    /// A document that was not found by the anchor.
+    fn matches(&self, block: &Block, n: usize) -> bool {
+        let has = |anchor: &Finder<'_>| anchor.find(block.text_of(n)).is_some();
+        !block.docs[n].is(DEAD) && self.anchor.as_deref().is_none_or(has) && self.checks.hold(block, n)
     }
 }
 
@@ -118,17 +135,19 @@ pub(super) fn find(
 fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, go_on: GoOn<'_>) -> Option<Vec<&'t Doc>> {
     let mut found = Vec::new();
     let newest_first = pieces(run, bound);
-    let alone = worth_alone(&newest_first);
-    let (first, rest) = newest_first.split_at(alone);
-    let mut left = Left::default();
-    for piece in first {
+    let mut rest = newest_first.as_slice();
+    let (mut left, mut effort) = (Left::default(), 0);
+    while let Some((piece, others)) = rest.split_first()
+        && (effort < ALONE || others.is_empty())
+    {
         if !go_on() {
             return None;
         }
-        look_at(*piece, bound, wanted, &mut found, &mut left);
+        effort += look_at(*piece, bound, wanted, &mut found, &mut left);
         if found.len() >= wanted {
             return Some(found);
         }
+        rest = others;
     }
     if rest.is_empty() {
         return Some(found);
@@ -153,14 +172,6 @@ fn scan<'t>(run: &'t Run, bound: &Bound<'_>, wanted: usize, go_on: GoOn<'_>) -> 
         found.extend(part.unwrap_or_default());
     }
     Some(found)
-}
-
-/// How many pieces one thread looks at before it is worth starting a second.
-fn worth_alone(pieces: &[Piece<'_>]) -> usize {
-    let blocks = pieces.iter().take(2 * ALONE).filter(|piece| matches!(piece, Piece::Block(_))).count();
-    // Below a seal less is read.
-    let alone = if blocks > ALONE { ALONE } else { 4 * ALONE };
-    if pieces.len() > 2 * alone { alone } else { pieces.len() }
 }
 
 /// A run in pieces, newest first.
@@ -237,24 +248,30 @@ impl<'t> Sharing<'t> {
     }
 }
 
-/// Adds what matches in a piece, newest first; at least up to as many as are wanted in all.
+/// Adds what matches in a piece, newest first; at least up to as many as are wanted in all. Gives the effort.
 fn look_at<'t>(
     piece: Piece<'t>,
     bound: &Bound<'_>,
     wanted: usize,
     found: &mut Vec<&'t Doc>,
     left: &mut Left,
-) {
+) -> usize {
     let may = |all: &Summary| bound.checks.may(all);
+    let mut places = 0;
     match (piece, bound.ways.as_deref()) {
-        (Piece::Block(block), _) => look(block, bound, found),
+        (Piece::Block(block), _) => {
+            look(block, bound, wanted, found);
+            return OF_BLOCK;
+        }
         (Piece::Sealed(blocks, _), None) => {
-            blocks.iter().rev().for_each(|block| look(block, bound, found));
+            blocks.iter().rev().for_each(|block| look(block, bound, wanted, found));
+            return OF_BLOCK * blocks.len();
         }
         (Piece::Sealed(blocks, seal), Some([way])) => {
-            look_by(blocks, seal, way, left, &may, |block, _, doc| {
-                if bound.matches(block, doc) {
-                    found.push(doc);
+            places += look_by(blocks, seal, way, left, &may, |block, (_, n)| {
+                let fits = if bound.is_way { bound.holds(block, n) } else { bound.matches(block, n) };
+                if fits {
+                    found.push(&block.docs[n]);
                 }
                 found.len() < wanted
             });
@@ -263,86 +280,109 @@ fn look_at<'t>(
         (Piece::Sealed(blocks, seal), Some(ways)) => {
             let mut hits: Vec<(usize, usize)> = Vec::new();
             for way in ways {
-                look_by(blocks, seal, way, left, &may, |_, place, _| {
+                places += look_by(blocks, seal, way, left, &may, |_, place| {
                     hits.push(place);
                     true
                 });
             }
             hits.sort_unstable_by(|one, other| other.cmp(one));
             hits.dedup();
-            let docs = hits.into_iter().map(|(block, n)| (&*blocks[block], &blocks[block].docs[n]));
-            found.extend(docs.filter(|(block, doc)| bound.matches(block, doc)).map(|(_, doc)| doc));
+            let hits = hits.into_iter().filter(|(block, n)| bound.matches(&blocks[*block], *n));
+            found.extend(hits.map(|(block, n)| &blocks[block].docs[n]));
         }
     }
+    OF_SEAL + places
 }
 
 /// Gives the documents below a seal that have a word, newest first, each with its block and its number there, until nobody wants
-/// more.
+/// more. Gives how many places were looked at.
 fn look_by<'t>(
     blocks: &'t [Arc<Block>],
     seal: &Seal,
     (needle, finder): &Way<'_>,
     left: &mut Left,
     may: &dyn Fn(&Summary) -> bool,
-    mut each: impl FnMut(&'t Block, (usize, usize), &'t Doc) -> bool,
-) {
+    mut each: impl FnMut(&'t Block, (usize, usize)) -> bool,
+) -> usize {
     let mut last = None;
     let mut here = Vec::new();
-    seal.places(needle, left, |place| {
-        let block: &Block = &blocks[place.block];
-        if !may(&block.summary) {
-            return true;
-        }
-        let end = place.to.min(block.text.len());
-        let (mut at, mut from) = (place.from, 0);
-        while at < end
-            && let Some(hit) = finder.find(&block.text[at..end])
-        {
-            let behind = at + hit + finder.needle().len();
-            let n = from + block.docs[from..].partition_point(|doc| (doc.end as usize) < behind);
-            let Some(doc) = block.docs.get(n) else { break };
-            here.push(n);
-            (at, from) = (doc.end as usize, n);
-        }
-        // A text that goes on in the next piece was found there already.
-        while let Some(n) = here.pop() {
-            let at = (place.block, n);
-            if last.is_none_or(|last| at < last) {
-                last = Some(at);
-                if !each(block, at, &block.docs[n]) {
-                    return false;
+    let mut count = 0;
+    seal.places(needle, left, |places| {
+        count += places.len();
+        fetch(blocks, places);
+        places.iter().all(|place| {
+            let block: &Block = &blocks[place.block];
+            if !may(&block.summary) {
+                return true;
+            }
+            let end = place.to.min(block.text.len());
+            let (mut at, mut from) = (place.from, 0);
+            while at < end
+                && let Some(hit) = finder.find(&block.text[at..end])
+            {
+                let n = block.ending_at(from..block.docs.len(), at + hit + finder.needle().len());
+                if n == block.docs.len() {
+                    break;
+                }
+                here.push(n);
+                (at, from) = (block.end_of(n), n);
+            }
+            // A text that goes on in the next piece was found there already.
+            while let Some(n) = here.pop() {
+                let at = (place.block, n);
+                if last.is_none_or(|last| at < last) {
+                    last = Some(at);
+                    if !each(block, at) {
+                        return false;
+                    }
                 }
             }
-        }
-        true
+            true
+        })
     });
+    count
 }
 
-/// Adds what matches in a block, newest first.
-fn look<'t>(block: &'t Block, bound: &Bound<'_>, found: &mut Vec<&'t Doc>) {
-    let first = found.len();
-    let docs = &block.docs;
+/// Has the memory fetch the texts at some places all at once: they lie far apart, and each would be waited for by itself.
+fn fetch(blocks: &[Arc<Block>], places: &[Place]) {
+    let lines = |place: &Place| {
+        let text = blocks[place.block].text.as_slice();
+        let lines = (place.from..place.to.min(place.from + FETCHED)).step_by(LINE);
+        lines.fold(0, |all, at| all ^ text.get(at).copied().unwrap_or(0))
+    };
+    std::hint::black_box(places.iter().map(lines).fold(0, |all, one| all ^ one));
+}
+
+/// Adds what matches in a block, newest first; at least up to as many as are wanted in all.
+fn look<'t>(block: &'t Block, bound: &Bound<'_>, wanted: usize, found: &mut Vec<&'t Doc>) {
+    // From the newest on, by more and more documents.
+    let (mut end, mut some) = (block.docs.len(), FIRST_DOCS);
+    while end > 0 && found.len() < wanted {
+        let from = end.saturating_sub(some);
+        look_among(block, from..end, bound, found);
+        (end, some) = (from, some * 2);
+    }
+}
+
+fn look_among<'t>(block: &'t Block, docs: Range<usize>, bound: &Bound<'_>, found: &mut Vec<&'t Doc>) {
     let Some(anchor) = &bound.anchor else {
-        found.extend(docs.iter().rev().filter(|doc| !doc.is(DEAD) && bound.holds(block, doc)));
+        found.extend(docs.rev().filter(|n| bound.holds(block, *n)).map(|n| &block.docs[n]));
         return;
     };
-    let mut at = 0;
-    let mut from = 0;
-    while let Some(hit) = anchor.find(&block.text[at..]) {
-        let hit = at + hit;
-        // Hits are dense or rare: gallop from the last one.
-        let mut step = 1;
-        while from + step < docs.len() && (docs[from + step].end as usize) < hit + bound.anchor_length {
-            step *= 2;
+    let first = found.len();
+    let texts = block.texts_of(docs.clone());
+    let (mut at, mut from) = (texts.start, docs.start);
+    while at < texts.end
+        && let Some(hit) = anchor.find(&block.text[at..texts.end])
+    {
+        let n = block.ending_soon_at(from..docs.end, at + hit + bound.anchor_length);
+        if n == docs.end {
+            break;
         }
-        let end = (from + step + 1).min(docs.len());
-        let n = from + docs[from..end].partition_point(|doc| (doc.end as usize) < hit + bound.anchor_length);
-        let Some(doc) = docs.get(n) else { break };
-        if !doc.is(DEAD) && bound.holds(block, doc) {
-            found.push(doc);
+        if bound.holds(block, n) {
+            found.push(&block.docs[n]);
         }
-        at = doc.end as usize;
-        from = n;
+        (at, from) = (block.end_of(n), n);
     }
     found[first..].reverse();
 }

@@ -19,11 +19,11 @@ pub(super) const FEW_BLOCKS: usize = if cfg!(test) { 2 } else { 8 };
 pub(super) const BLOCKS: usize = FEW_BLOCKS * FEWS;
 const FEWS: usize = if cfg!(test) { 2 } else { 8 };
 /// Columns that are looked at rather than asked about any further.
-const FEW: u32 = 6;
-/// Words of 64 bits that memory gives at once.
-const LINE: usize = 8;
+const FEW: usize = 6;
 /// Rows that are read before it is looked how many columns are left.
 const ROWS: usize = 4;
+/// Places that are given at once.
+const PLACES: usize = 8;
 /// Grams of a long word that are asked about in large pieces first.
 const BEFORE: usize = 6;
 
@@ -41,10 +41,13 @@ struct Shape {
     rows: usize,
     /// Rows that a gram has a bit in.
     hashes: u32,
+    /// Its rows are long enough for it to be worth asking the emptiest ones first.
+    by_fill: bool,
 }
 
-const SMALL: Shape = Shape { stride: 224, beyond: 32, grams: 4..=4, rows: 3_072, hashes: 2 };
-const LARGE: Shape = Shape { stride: 16 << 10, beyond: 64, grams: 1..=3, rows: LARGE_ROWS, hashes: 4 };
+const SMALL: Shape = Shape { stride: 224, beyond: 32, grams: 4..=4, rows: 3_072, hashes: 2, by_fill: true };
+const LARGE: Shape =
+    Shape { stride: 16 << 10, beyond: 64, grams: 1..=3, rows: LARGE_ROWS, hashes: 4, by_fill: false };
 const LARGE_ROWS: usize = if cfg!(test) { 1 << 9 } else { 1 << 16 };
 
 /// The rows of a gram: so many of these, by two numbers (double hashing).
@@ -106,11 +109,14 @@ struct Rows {
     /// Words of 64 bits in a row.
     width: usize,
     bits: Vec<u64>,
+    /// How full each row is, of 255: those of a rare gram are emptier than others. Where rows are long, that is.
+    fills: Vec<u8>,
 }
 
 impl Drop for Rows {
     fn drop(&mut self) {
         self.bits.zeroize();
+        self.fills.zeroize();
     }
 }
 
@@ -123,9 +129,14 @@ impl Rows {
             firsts.push(columns);
         }
         let width = (columns as usize).div_ceil(64);
-        let mut rows = Self { shape, firsts, width, bits: vec![0; shape.rows * width] };
+        let mut rows = Self { shape, firsts, width, bits: vec![0; shape.rows * width], fills: Vec::new() };
         for (number, block) in blocks.iter().enumerate() {
             rows.fill(rows.firsts[number] as usize, block);
+        }
+        if shape.by_fill {
+            let set = |row: &[u64]| row.iter().map(|word| word.count_ones() as usize).sum::<usize>();
+            let part = |row| u8::try_from(set(row) * 255 / (columns as usize).max(1)).unwrap_or(u8::MAX);
+            rows.fills = rows.bits.chunks(width.max(1)).map(part).collect();
         }
         rows
     }
@@ -156,35 +167,50 @@ impl Rows {
     }
 
     /// Leaves those of the columns in `may` that may hold all of these grams. False: there are none.
-    fn ask(&self, grams: &[Gram], hashes: u32, may: &mut Vec<u64>) -> bool {
+    fn ask(&self, grams: &[Gram], hashes: u32, may: &mut Vec<u64>, rows: &mut Vec<(u8, usize)>) -> bool {
+        rows.clear();
+        // One row of each gram, before the next rows are read.
+        for number in 0..hashes {
+            let row = |gram: &Gram| gram.row(number, self.shape.rows);
+            rows.extend(grams.iter().map(row).map(|row| (self.fills.get(row).copied().unwrap_or(0), row)));
+        }
+        if !self.shape.by_fill {
+            // Short rows lie far apart: each would be waited for by itself.
+            let first = |(_, row): &(u8, usize)| self.bits.get(row * self.width).copied().unwrap_or(0);
+            std::hint::black_box(rows.iter().map(first).fold(0, |all, one| all ^ one));
+        }
         may.clear();
         may.resize(self.width, u64::MAX);
-        // One row of each gram, before the next rows are read.
-        let rows = (0..hashes).flat_map(|number| grams.iter().map(move |gram| (gram, number)));
-        let mut left = u32::MAX;
-        for (count, (gram, number)) in rows.enumerate() {
-            if count % grams.len() == 0 {
-                self.fetch(grams, number);
+        let mut rest = rows.as_mut_slice();
+        while !rest.is_empty() {
+            let count = ROWS.min(rest.len());
+            // The emptiest ones leave the least.
+            if self.shape.by_fill && count < rest.len() {
+                rest.select_nth_unstable(count - 1);
             }
-            let row = gram.row(number, self.shape.rows) * self.width;
-            for (may, row) in may.iter_mut().zip(&self.bits[row..row + self.width]) {
-                *may &= row;
+            let (some, others) = rest.split_at_mut(count);
+            if self.narrow(may, some) <= FEW {
+                break;
             }
-            if (count + 1) % ROWS.min(grams.len()) == 0 {
-                left = may.iter().map(|word| word.count_ones()).sum();
-                if left <= FEW {
-                    break;
-                }
-            }
+            rest = others;
         }
-        left > 0
+        may.iter().any(|word| *word != 0)
     }
 
-    /// Has the memory fetch what is asked about next all at once: rows lie far apart, and each would be waited for by itself.
-    fn fetch(&self, grams: &[Gram], number: u32) {
-        let first = |gram: &Gram| gram.row(number, self.shape.rows) * self.width;
-        let some = |row: usize| (row..row + self.width).step_by(LINE * 4).map(|at| self.bits[at]);
-        std::hint::black_box(grams.iter().flat_map(|gram| some(first(gram))).fold(0, |all, one| all ^ one));
+    /// Leaves those of the columns that have a bit in all of some rows. These lie far apart: they are read all at once, not one
+    /// after the other. Gives how many words have any left.
+    fn narrow(&self, may: &mut [u64], rows: &[(u8, usize)]) -> usize {
+        let row = |n: usize| {
+            let (_, row) = rows[n.min(rows.len() - 1)];
+            &self.bits[row * self.width..(row + 1) * self.width]
+        };
+        let (a, b, c, d) = (row(0), row(1), row(2), row(3));
+        let mut left = 0;
+        for ((((may, a), b), c), d) in may.iter_mut().zip(a).zip(b).zip(c).zip(d) {
+            *may &= a & b & c & d;
+            left += usize::from(*may != 0);
+        }
+        left
     }
 
     /// The column of a piece.
@@ -202,6 +228,8 @@ fn has(may: &[u64], column: usize) -> bool {
 pub(super) struct Left {
     large: Vec<u64>,
     small: Vec<u64>,
+    rows: Vec<(u8, usize)>,
+    places: Vec<Place>,
 }
 
 /// What a run of blocks can't hold.
@@ -228,20 +256,22 @@ impl Seal {
 
     /// Bytes that it takes.
     pub(super) fn bytes(&self) -> usize {
-        (self.small.bits.len() + self.large.bits.len()) * 8
+        [&self.small, &self.large].iter().map(|rows| rows.bits.len() * 8 + rows.fills.len()).sum()
     }
 
-    /// Gives the places where a word may begin, the last one first, until nobody wants more.
-    pub(super) fn places(&self, needle: &Needle, left: &mut Left, mut each: impl FnMut(Place) -> bool) {
+    /// Gives the places where a word may begin, some at a time, the last one first, until nobody wants more.
+    pub(super) fn places(&self, needle: &Needle, left: &mut Left, mut some: impl FnMut(&[Place]) -> bool) {
+        let Left { large: may_large, small: may_small, rows: asked, places } = left;
+        places.clear();
         // Whether it is there at all is known after the first row of each gram more often than not; the small pieces know more.
         let hashes = if needle.small.len() > 2 { 1 } else { LARGE.hashes };
-        if !self.large.ask(&needle.large, hashes, &mut left.large) {
+        if !self.large.ask(&needle.large, hashes, may_large, asked) {
             return;
         }
         let (rows, may) = if needle.small.is_empty() {
-            (&self.large, &left.large)
-        } else if self.small.ask(&needle.small, SMALL.hashes, &mut left.small) {
-            (&self.small, &left.small)
+            (&self.large, &*may_large)
+        } else if self.small.ask(&needle.small, SMALL.hashes, may_small, asked) {
+            (&self.small, &*may_small)
         } else {
             return;
         };
@@ -262,14 +292,21 @@ impl Seal {
                 }
                 let from = (column - firsts[block]) as usize * shape.stride;
                 // It begins in one of the large pieces that this one lies in.
-                let large = |at: usize| has(&left.large, self.large.column(block, at));
+                let large = |at: usize| has(may_large, self.large.column(block, at));
                 if !(large(from) || large(from + shape.stride - 1)) {
                     continue;
                 }
-                if !each(Place { block, from, to: from + shape.stride + needle.length - 1 }) {
-                    return;
+                places.push(Place { block, from, to: from + shape.stride + needle.length - 1 });
+                if places.len() == PLACES {
+                    if !some(places) {
+                        return;
+                    }
+                    places.clear();
                 }
             }
+        }
+        if !places.is_empty() {
+            some(places);
         }
     }
 }

@@ -4,6 +4,7 @@
 
 use std::collections::HashMap;
 use std::hash::Hash;
+use std::ops::Range;
 use std::sync::Arc;
 
 use zeroize::Zeroize;
@@ -26,6 +27,8 @@ const FIRST_BYTES: usize = 4 << 10;
 #[derive(Clone, Debug, Default)]
 pub(super) struct Block {
     pub(super) docs: Vec<Doc>,
+    /// Where the text of each ends. It begins behind the NUL of the one before.
+    ends: Vec<u32>,
     pub(super) text: Vec<u8>,
     pub(super) summary: Summary,
 }
@@ -37,8 +40,35 @@ impl Drop for Block {
 }
 
 impl Block {
-    pub(super) fn text_of(&self, doc: &Doc) -> &[u8] {
-        &self.text[doc.start as usize..doc.end as usize]
+    pub(super) fn text_of(&self, n: usize) -> &[u8] {
+        &self.text[self.texts_of(n..n + 1)]
+    }
+
+    /// Where the texts of some documents are, of one at least.
+    pub(super) fn texts_of(&self, docs: Range<usize>) -> Range<usize> {
+        let end = self.ends[docs.end - 1] as usize;
+        let start = docs.start.checked_sub(1).map_or(0, |before| self.ends[before] as usize + 1);
+        // Those of which nothing is left end at the beginning.
+        start.min(end)..end
+    }
+
+    /// Where the text of a document ends.
+    pub(super) fn end_of(&self, n: usize) -> usize {
+        self.ends[n] as usize
+    }
+
+    /// The first of these documents that ends at a place of the text or behind it; none: the end of these.
+    pub(super) fn ending_at(&self, docs: Range<usize>, place: usize) -> usize {
+        docs.start + self.ends[docs].partition_point(|end| (*end as usize) < place)
+    }
+
+    /// The same, of documents of which the first are the most likely.
+    pub(super) fn ending_soon_at(&self, docs: Range<usize>, place: usize) -> usize {
+        let mut step = 1;
+        while docs.start + step < docs.end && self.end_of(docs.start + step) < place {
+            step *= 2;
+        }
+        self.ending_at(docs.start..docs.end.min(docs.start + step + 1), place)
     }
 
     fn takes(&self, bytes: usize) -> bool {
@@ -53,14 +83,16 @@ impl Block {
         self.text = larger;
     }
 
-    fn push(&mut self, mut doc: Doc, text: &[u8]) {
-        let needed = self.text.len() + text.len() + 1;
+    fn push(&mut self, doc: Doc, text: &[u8]) {
+        let needed = self.text.len() + text.len() + 2;
         if needed > self.text.capacity() {
             self.resize(needed.max(self.text.capacity() * 2).max(FIRST_BYTES));
         }
-        doc.start = u32::try_from(self.text.len()).unwrap_or(u32::MAX);
+        if self.text.is_empty() && !self.docs.is_empty() {
+            self.text.push(0);
+        }
         self.text.extend_from_slice(text);
-        doc.end = u32::try_from(self.text.len()).unwrap_or(u32::MAX);
+        self.ends.push(u32::try_from(self.text.len()).unwrap_or(u32::MAX));
         self.text.push(0);
         self.summary.add(&doc);
         self.docs.push(doc);
@@ -190,9 +222,12 @@ impl Run {
         self.blocks.last()?.docs.last()
     }
 
-    pub(super) fn doc(&self, spot: Spot) -> (&Block, &Doc) {
-        let block = &self.blocks[spot.block()];
-        (block, &block.docs[spot.n as usize])
+    pub(super) fn doc(&self, spot: Spot) -> &Doc {
+        &self.blocks[spot.block()].docs[spot.n as usize]
+    }
+
+    pub(super) fn text(&self, spot: Spot) -> &[u8] {
+        self.blocks[spot.block()].text_of(spot.n as usize)
     }
 
     pub(super) fn push(&mut self, doc: Doc, text: &[u8], side: bool) -> Spot {
@@ -201,6 +236,7 @@ impl Run {
                 let full = Arc::make_mut(full);
                 full.resize(0);
                 full.docs.shrink_to_fit();
+                full.ends.shrink_to_fit();
             }
             self.blocks.push(Arc::default());
         }
@@ -240,20 +276,20 @@ impl Run {
         // It would tell of what is gone.
         self.seals.open(spot.block());
         let block = Arc::make_mut(&mut self.blocks[spot.block()]);
+        let at = block.texts_of(spot.n as usize..spot.n as usize + 1);
         let doc = &mut block.docs[spot.n as usize];
         doc.flags |= DEAD;
-        let length = (doc.end - doc.start) as usize;
-        block.text[doc.start as usize..doc.end as usize].zeroize();
-        self.dead += 1;
-        self.dead_bytes += length;
         let killed = doc.clone();
+        self.dead += 1;
+        self.dead_bytes += at.len();
+        block.text[at].zeroize();
         if block.docs.iter().all(|doc| doc.is(DEAD)) {
             // Nothing in it is looked for any more: a long text has a block of its own.
-            let held: usize = block.docs.iter().map(|doc| (doc.end - doc.start) as usize).sum();
+            let held: usize = (0..block.docs.len()).map(|n| block.texts_of(n..n + 1).len()).sum();
             self.bytes -= held;
             self.dead_bytes -= held;
             block.text = Vec::new();
-            block.docs.iter_mut().for_each(|doc| (doc.start, doc.end) = (0, 0));
+            block.ends.fill(0);
         }
         killed
     }
@@ -334,9 +370,13 @@ impl Texts {
         if side { &self.side } else { &self.main }
     }
 
-    /// The document at a spot, with its block.
-    pub(super) fn doc(&self, spot: Spot) -> (&Block, &Doc) {
+    pub(super) fn doc(&self, spot: Spot) -> &Doc {
         self.run(spot.side()).doc(spot)
+    }
+
+    /// The text of the document at a spot.
+    pub(super) fn text(&self, spot: Spot) -> &[u8] {
+        self.run(spot.side()).text(spot)
     }
 
     /// Behind the last one, or among those that came late.
@@ -346,7 +386,7 @@ impl Texts {
     }
 
     pub(super) fn id_at(&self, spot: Spot) -> ClipId {
-        self.doc(spot).1.id
+        self.doc(spot).id
     }
 
     pub(super) fn run_mut(&mut self, side: bool) -> &mut Run {

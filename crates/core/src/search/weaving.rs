@@ -90,20 +90,20 @@ impl Weaving {
 
 fn weave(before: &Texts, off: &AtomicBool) -> Option<(Texts, Places)> {
     let is_off = || off.load(Ordering::Relaxed);
-    let mut all: Vec<(&Block, &Doc)> = [&before.main, &before.side]
+    let mut all: Vec<(&Doc, &Block, usize)> = [&before.main, &before.side]
         .into_iter()
         .flat_map(|run: &Run| &run.blocks)
-        .flat_map(|block| block.docs.iter().map(move |doc| (&**block, doc)))
-        .filter(|(_, doc)| !doc.is(DEAD))
+        .flat_map(|block| block.docs.iter().enumerate().map(move |(n, doc)| (doc, &**block, n)))
+        .filter(|(doc, ..)| !doc.is(DEAD))
         .collect();
-    all.sort_by_key(|(_, doc)| doc.key());
+    all.sort_by_key(|(doc, ..)| doc.key());
     let (mut texts, mut places) = (Texts::default(), Places::default());
     places.reserve(all.len(), &texts);
-    for (n, (block, doc)) in all.into_iter().enumerate() {
-        if n % PIECE == 0 && is_off() {
+    for (count, (doc, block, n)) in all.into_iter().enumerate() {
+        if count % PIECE == 0 && is_off() {
             return None;
         }
-        let spot = texts.main.push(doc.clone(), block.text_of(doc), false);
+        let spot = texts.main.push(doc.clone(), block.text_of(n), false);
         places.put(doc.id, spot, &texts);
     }
     while let Some(sealing) = texts.main.unsealed(&|_| false) {
@@ -133,7 +133,7 @@ impl Woven {
                 for (at, doc) in block.docs.iter().enumerate() {
                     match known.and_then(|known| known.docs.get(at)) {
                         Some(was) if doc.is(DEAD) && !was.is(DEAD) => removed.push(doc.id),
-                        None if !doc.is(DEAD) => new.push((block, doc)),
+                        None if !doc.is(DEAD) => new.push((doc, block, at)),
                         _ => {}
                     }
                 }
@@ -144,8 +144,8 @@ impl Woven {
                 woven.main.kill(spot);
             }
         }
-        for (block, doc) in new {
-            let spot = woven.push(doc.clone(), block.text_of(doc));
+        for (doc, block, at) in new {
+            let spot = woven.push(doc.clone(), block.text_of(at));
             places.put(doc.id, spot, &woven);
         }
         let main = std::mem::replace(&mut now.main, woven.main);
