@@ -19,7 +19,7 @@ pub(super) const FEW_BLOCKS: usize = if cfg!(test) { 2 } else { 8 };
 pub(super) const BLOCKS: usize = FEW_BLOCKS * FEWS;
 const FEWS: usize = if cfg!(test) { 2 } else { 8 };
 /// Columns that are looked at rather than asked about any further.
-const FEW: usize = 6;
+const FEW: usize = 12;
 /// Rows that are read before it is looked how many columns are left.
 const ROWS: usize = 4;
 /// Places that are given at once.
