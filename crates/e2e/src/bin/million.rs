@@ -43,7 +43,12 @@ fn main() -> Result<()> {
     bench.copies(&Source::on(&display)?)?;
     bench.step("backed up", &["backup", path(&dir.path().join("back.tar"))?])?;
     bench.step("exported to a CSV", &["export", path(&dir.path().join("all.csv"))?])?;
-    bench.step("exported to a zip", &["export", path(&dir.path().join("all.zip"))?])?;
+    let all = dir.path().join("all.zip");
+    bench.step("exported to a zip", &["export", path(&all)?])?;
+    bench.step("imported, which are known all", &["import", path(&all)?])?;
+    // One in ten has a 7 there.
+    bench.step("looked through, of which a tenth is cleared", &["clear", "--query", "/^clip [0-9]*7 of/", "--yes"])?;
+    bench.step("beside what was cleared, which is taken back", &["undo"])?;
     bench.sweep()
 }
 
@@ -225,8 +230,14 @@ impl Bench {
         let undo = || self.call("POST", "/undo", None).map(drop);
         self.timed("taken back", budget, |_| undo())?;
         self.timed("removed", budget, |n| post("/remove", json!({ "ids": [ids[n]] })))?;
+        self.service.yadori(&["drawer", "new", "Huts"]);
+        self.timed("put into a drawer", budget, |n| {
+            post("/keep", json!({ "ids": [self.id(n + TIMES)?], "to": { "place": "drawer", "drawer": "Huts" } }))
+        })?;
+        self.get("the drawer, whole", |_| "/drawers/Huts/outline".into())?;
         self.timed("a hundred removed and taken back", "-", |n| {
-            let page = self.call("GET", &format!("/clips?limit=100&place={}", 1_000 + 500 * n), None)?;
+            let place = 1 + (n * 7_919) % (self.count - 200);
+            let page = self.call("GET", &format!("/clips?limit=100&place={place}"), None)?;
             let ids: Vec<&str> = page["clips"]
                 .as_array()
                 .context("clips")?
