@@ -179,6 +179,9 @@ pub struct ImportProgress {
     /// At the end: for how long they do.
     #[serde(default)]
     pub grace_seconds: u64,
+    /// At the end: clips of the history that are beyond the limits now.
+    #[serde(default)]
+    pub beyond: u64,
     /// It is over.
     pub over: bool,
     /// Why it could not go on; what was brought in stays, and importing again goes on there.

@@ -118,6 +118,31 @@ fn an_age_that_would_take_over_a_fifth_waits_for_a_person() {
 }
 
 #[test]
+fn what_is_brought_in_beyond_the_limits_waits_whole_for_a_person() {
+    const OLD: usize = 300;
+    const NEW: usize = 3_000;
+    let service = Service::configured("[limits]\nclips = 500\n");
+    let file = service.home().join("lines.txt");
+    let bring_in = |words: &str, lines: usize| {
+        let lines: Vec<String> = (0..lines).map(|n| format!("{words} {n}")).collect();
+        std::fs::write(&file, lines.join("\n")).expect("a file");
+        service.yadori(&["import", "--split", "lines", &file.display().to_string()])
+    };
+    let said = bring_in("an old line", OLD);
+    assert!(said.contains("Brought in 300 of 300.") && !said.contains("beyond"), "{said}");
+    let said = bring_in("a new line", NEW);
+    assert!(
+        said.contains("Brought in 3000 of 3000.") && said.contains("beyond the limits now: 2800"),
+        "{said}"
+    );
+    // Nothing went while they came, and what would go now is over a fifth of everything.
+    assert_eq!(count(&service), OLD as u64 + NEW as u64);
+    until("the sweep to wait", || service.status()?.waits.filter(|waits| waits.clips == 2_800));
+    service.yadori(&["limits", "obey", "--yes"]);
+    assert_eq!(count(&service), 500);
+}
+
+#[test]
 fn copies_that_are_larger_than_one_may_be_are_not_kept() {
     let display = Display::start();
     let service = Service::configured_on(&display.name(), "[limits]\none = \"1 kb\"\n");

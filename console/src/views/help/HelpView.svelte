@@ -136,7 +136,7 @@
         {#if progress}
           <p class="mt-2" role="status">
             {#if !progress.over}<progress class="progress w-40" value={progress.done} max={Math.max(1, progress.total)}></progress>{/if}
-            {[t('Brought in {clips} of {total}', { clips: count(progress.added, 'clip'), total: progress.total }), ...(progress.known ? [t('{n} known already', { n: progress.known })] : []), ...(progress.skipped ? [t('{n} could not be read', { n: progress.skipped })] : [])].join(t(', '))}
+            {[t('Brought in {clips} of {total}', { clips: count(progress.added, 'clip'), total: progress.total }), ...(progress.known ? [t('{n} known already', { n: progress.known })] : []), ...(progress.skipped ? [t('{n} could not be read', { n: progress.skipped })] : []), ...(progress.beyond ? [t('{n} are beyond the limits now: see the settings', { n: progress.beyond })] : [])].join(t(', '))}
           </p>
           {#each progress.reasons ?? [] as reason (reason)}<p class="facts">{reason}</p>{/each}
         {/if}

@@ -133,6 +133,16 @@ pub(crate) fn bring_in(
                 back = back
             )
         )?;
+        if last.beyond > 0 {
+            writeln!(
+                out,
+                "{}",
+                said!(
+                    "Clips beyond the limits now: {beyond}. `yadori limits` says which go and when.",
+                    beyond = last.beyond
+                )
+            )?;
+        }
         if told > REASONS {
             writeln!(
                 io::stderr(),

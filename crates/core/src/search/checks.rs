@@ -161,8 +161,8 @@ fn fact<'q>(test: &'q Test, corpus: &'q Texts, drawers: &'q Drawers) -> Fact<'q>
         Test::Since(at) => Fact::new(move |doc| doc.copied_at >= *at, move |all| all.copied_at.1 >= *at),
         Test::Before(at) => Fact::new(move |doc| doc.copied_at < *at, move |all| all.copied_at.0 < *at),
         Test::Hour(hour, zone) => Fact::new(move |doc| at(doc.copied_at, zone).hour() == *hour, |_| true),
-        Test::Over(size) => Fact::new(move |doc| doc.size > *size, move |all| all.sizes.1 > *size),
-        Test::Under(size) => Fact::new(move |doc| doc.size < *size, move |all| all.sizes.0 < *size),
+        Test::Over(size) => Fact::new(move |doc| doc.size() > *size, move |all| all.sizes.1 > *size),
+        Test::Under(size) => Fact::new(move |doc| doc.size() < *size, move |all| all.sizes.0 < *size),
         Test::Words(_) | Test::Pattern(_) | Test::Any(_) => Fact::new(|_| true, |_| true),
     }
 }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use zeroize::Zeroize;
 
-use super::doc::{DRAWER, Doc, EDITED, PINNED, READ, REPEATED, TITLED, WHOLE};
+use super::doc::{DRAWER, Doc, EDITED, PINNED, READ, REPEATED, TITLED, WHOLE, held_size};
 use super::places::Places;
 use super::weaving::{UnderWay, Unravelled, Weaving, Woven};
 use crate::clip::device::DeviceId;
@@ -114,7 +114,7 @@ impl Corpus {
             id: clip.id,
             at: clip.ordered_at,
             copied_at: clip.copied_at(),
-            size: clip.facts.size,
+            size: held_size(clip.facts.size),
             program: Arc::make_mut(&mut self.texts.programs).hold(&program),
             forms: Arc::make_mut(&mut self.texts.forms).hold(&forms),
             drawer: Arc::make_mut(&mut self.texts.drawers).hold(&drawer),
@@ -338,5 +338,7 @@ impl Texts {
     }
 }
 
+#[cfg(test)]
+mod at_once;
 #[cfg(test)]
 mod tests;

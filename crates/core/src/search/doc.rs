@@ -22,7 +22,7 @@ pub(super) struct Doc {
     pub(super) at: Micros,
     /// For the person.
     pub(super) copied_at: Micros,
-    pub(super) size: u64,
+    pub(super) size: [u8; SIZE],
     pub(super) program: u32,
     pub(super) forms: u32,
     pub(super) drawer: u32,
@@ -32,7 +32,21 @@ pub(super) struct Doc {
     pub(super) flags: u8,
 }
 
+/// Bytes of a size: as much as a limit may be.
+const SIZE: usize = 5;
+
+/// A size as it is held; one that is greater than can be held is the greatest.
+pub(super) fn held_size(size: u64) -> [u8; SIZE] {
+    let [a, b, c, d, e, ..] = size.min((1 << (8 * SIZE)) - 1).to_le_bytes();
+    [a, b, c, d, e]
+}
+
 impl Doc {
+    pub(super) fn size(&self) -> u64 {
+        let [a, b, c, d, e] = self.size;
+        u64::from_le_bytes([a, b, c, d, e, 0, 0, 0])
+    }
+
     pub(super) fn key(&self) -> (Micros, ClipId) {
         (self.at, self.id)
     }

@@ -37,9 +37,10 @@ struct Way {
     bytes: u64,
 }
 
-/// A bit for each remainder of 64 that a byte leaves.
+/// A bit for each letter from a to z; digits, other signs and what is beyond ASCII share the other half.
 fn bytes_of(text: &str) -> u64 {
-    text.bytes().fold(0, |all, byte| all | 1 << (byte % 64))
+    let bit = |byte: u8| if byte.is_ascii_lowercase() { byte % 32 } else { 32 + byte % 32 };
+    text.bytes().fold(0, |all, byte| all | 1 << bit(byte))
 }
 
 impl Loose {

@@ -55,6 +55,6 @@ impl Summary {
         self.drawers |= bit(doc.drawer);
         self.devices |= bit(doc.devices);
         self.copied_at = (self.copied_at.0.min(doc.copied_at), self.copied_at.1.max(doc.copied_at));
-        self.sizes = (self.sizes.0.min(doc.size), self.sizes.1.max(doc.size));
+        self.sizes = (self.sizes.0.min(doc.size()), self.sizes.1.max(doc.size()));
     }
 }

@@ -100,28 +100,33 @@ impl Block {
 }
 
 /// Where a document is.
+///
+/// The number of its block times [`BLOCK_DOCS`] and its number there, with [`ASIDE`] where the block is of the side run: texts
+/// for more blocks than that can count are in no memory.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Spot {
-    /// The number of the block, with [`ASIDE`] where it is of the side run.
-    block: u32,
-    n: u32,
-}
+pub(super) struct Spot(u32);
 
 const ASIDE: u32 = 1 << 31;
 
 impl Spot {
     fn new(side: bool, block: usize, n: usize) -> Self {
-        let as_u32 = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
-        Self { block: as_u32(block) | if side { ASIDE } else { 0 }, n: as_u32(n) }
+        let number = u32::try_from(block * BLOCK_DOCS + n).unwrap_or(u32::MAX);
+        assert!(number < ASIDE, "more blocks of texts than can be counted");
+        Self(number | if side { ASIDE } else { 0 })
     }
 
     /// Of the side run.
     pub(super) fn side(self) -> bool {
-        self.block & ASIDE != 0
+        self.0 & ASIDE != 0
     }
 
     fn block(self) -> usize {
-        (self.block & !ASIDE) as usize
+        (self.0 & !ASIDE) as usize / BLOCK_DOCS
+    }
+
+    /// The number of the document in its block.
+    fn n(self) -> usize {
+        (self.0 & !ASIDE) as usize % BLOCK_DOCS
     }
 }
 
@@ -223,11 +228,11 @@ impl Run {
     }
 
     pub(super) fn doc(&self, spot: Spot) -> &Doc {
-        &self.blocks[spot.block()].docs[spot.n as usize]
+        &self.blocks[spot.block()].docs[spot.n()]
     }
 
     pub(super) fn text(&self, spot: Spot) -> &[u8] {
-        self.blocks[spot.block()].text_of(spot.n as usize)
+        self.blocks[spot.block()].text_of(spot.n())
     }
 
     pub(super) fn push(&mut self, doc: Doc, text: &[u8], side: bool) -> Spot {
@@ -276,8 +281,8 @@ impl Run {
         // It would tell of what is gone.
         self.seals.open(spot.block());
         let block = Arc::make_mut(&mut self.blocks[spot.block()]);
-        let at = block.texts_of(spot.n as usize..spot.n as usize + 1);
-        let doc = &mut block.docs[spot.n as usize];
+        let at = block.texts_of(spot.n()..spot.n() + 1);
+        let doc = &mut block.docs[spot.n()];
         doc.flags |= DEAD;
         let killed = doc.clone();
         self.dead += 1;
@@ -409,7 +414,7 @@ impl Texts {
         let blocks = self.main.blocks.iter().rev().chain(self.side.blocks.iter().rev());
         blocks.flat_map(|block| block.docs.iter().rev()).filter(|doc| !doc.is(DEAD)).map(|doc| Glance {
             copied_at: doc.copied_at,
-            size: doc.size,
+            size: doc.size(),
             kind: doc.kind,
             program: doc.program,
         })

@@ -18,6 +18,7 @@ use yadori_store::server::{PrivateServer, ServerPaths, ServerState, current_user
 
 const QUERIES: usize = 207;
 const NEWEST: usize = 50;
+const REMOVALS: usize = 25;
 
 fn main() -> Result<()> {
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
@@ -29,8 +30,9 @@ fn main() -> Result<()> {
     for count in if counts.is_empty() { vec![100_000, 1_000_000] } else { counts } {
         let texts = corpus(count);
         let queries = queries(&texts);
-        let (ours, found) = ours(&texts, &queries)?;
+        let (ours, removals, found) = ours(&texts, &queries)?;
         print(count, "ours: sealed texts, the rest by a scan", &ours, &ours);
+        print(count, "ours: a removal, which overwrites the seal above it", &removals, &ours);
         if alone {
             let mut slowest: Vec<(f64, &String, usize)> = queries
                 .iter()
@@ -241,7 +243,7 @@ fn clip(n: usize, text: &str) -> Clip {
     }
 }
 
-fn ours(texts: &[String], queries: &[String]) -> Result<(Measured, Vec<Vec<usize>>)> {
+fn ours(texts: &[String], queries: &[String]) -> Result<(Measured, Measured, Vec<Vec<usize>>)> {
     let mut corpus = Corpus::default();
     let drawers = Drawers::default();
     let started = Instant::now();
@@ -272,7 +274,15 @@ fn ours(texts: &[String], queries: &[String]) -> Result<(Measured, Vec<Vec<usize
         }
     }
     let size = (corpus.texts().bytes() + corpus.texts().seal_bytes()) as u64;
-    Ok((Measured { times, size, build }, found))
+    // A removal overwrites the seal above it, and nothing else is done meanwhile.
+    let mut removals = Measured { times: Vec::new(), size, build: Duration::ZERO };
+    for n in 0..REMOVALS {
+        let id = clip(n * texts.len() / REMOVALS, "").id;
+        let started = Instant::now();
+        corpus.remove(id);
+        removals.times.push(started.elapsed().as_secs_f64() * 1e3);
+    }
+    Ok((Measured { times, size, build }, removals, found))
 }
 
 fn sqlite(texts: &[String], queries: &[String], found: &[Vec<usize>]) -> Result<(Measured, Measured)> {

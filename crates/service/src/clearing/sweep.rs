@@ -60,7 +60,7 @@ pub async fn run(app: Shared, queue: Queue) {
 }
 
 /// What these limits would do now, and what of it would wait.
-pub(super) fn look_over(app: &App, limits: &Limits, thorough: bool) -> Sweep {
+pub(crate) fn look_over(app: &App, limits: &Limits, thorough: bool) -> Sweep {
     let mut sweeper = {
         let history = app.clips.history();
         Sweeper::new(limits, history.len(), history.tallies(), now(), thorough)
@@ -93,6 +93,10 @@ fn planned(app: &App, limits: &Limits, thorough: bool, confirmed: bool) -> (Plan
 /// The rest stays then.
 pub async fn sweep(app: &App, queue: &Queue, thorough: bool, confirmed: bool) -> Result<u64, WriteError> {
     let _one_at_a_time = app.sweeping.lock().await;
+    if !confirmed && app.holding.is_importing() {
+        // Little by little they would take what, seen whole, waits for a person.
+        return Ok(0);
+    }
     // What was begun is planned for already.
     app.until_idle().await;
     let (settings, floor) = (app.settings(), queue.floor().await?);

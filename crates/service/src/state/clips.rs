@@ -196,6 +196,11 @@ impl Clips {
         self.grew.notified().await;
     }
 
+    /// Whoever waits for clips to come looks at them now.
+    pub fn look_again(&self) {
+        self.grew.notify_one();
+    }
+
     /// Long texts that are still to be read after the start.
     pub fn unread(&self) -> u64 {
         self.unread.load(Ordering::Relaxed)

@@ -16,6 +16,7 @@ use yadori_core::text::fold::fold;
 use yadori_core::text::name::{TITLE_CHARS, name_of};
 use yadori_core::{ClipId, Content, Kept, Offer, OfferRecord, read};
 
+use crate::clearing::sweep::look_over;
 use crate::home::random::random;
 use crate::intake::bring_in::{Known, bring_in};
 use crate::intake::reading::recorded;
@@ -139,8 +140,14 @@ impl Import {
             names: HashMap::new(),
             ranks: HashMap::new(),
         };
+        let app = run.import.app.clone();
+        let importing = app.holding.importing();
         let outcome = run.all(source.0);
         run.settle(0);
+        drop(importing);
+        let sweep = look_over(&app, &app.settings().keeping.limits, false);
+        run.progress.beyond = sweep.waits.unwrap_or(sweep.goes).going.len() as u64;
+        app.clips.look_again();
         // Also what was cut off can be taken back.
         match run.import.handle.block_on(run.import.queue.imported(id)) {
             Ok(acts) => run.progress.acts = acts as u64,

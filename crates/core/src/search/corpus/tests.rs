@@ -30,11 +30,11 @@ fn stamp(wall_ms: u64) -> Stamp {
     Stamp { wall_ms, counter: 0, device: DEVICE }
 }
 
-fn here() -> Here {
+pub(super) fn here() -> Here {
     Here { now: 1_000_000_000, zone: TimeZone::UTC }
 }
 
-fn clip(n: u64, text: &str, at: i64) -> Clip {
+pub(super) fn clip(n: u64, text: &str, at: i64) -> Clip {
     let mut state = ClipState::default();
     let representation = RepresentationRecord { mime: "text/plain".into(), size: 1, digest: Digest([0; 32]) };
     let source = Source {
