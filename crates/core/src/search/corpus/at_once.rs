@@ -87,7 +87,7 @@ fn copies_and_removals(both: &Mutex<Both>) {
 fn seals_and_weavings(both: &Mutex<Both>, over: &AtomicBool) {
     while !over.load(Ordering::Relaxed) {
         let sealing = held(both).corpus.unsealed(&|_| false);
-        if let Some(sealed) = sealing.map(|sealing| sealing.seal()) {
+        if let Some(sealed) = sealing.map(Sealing::seal) {
             drop(held(both).corpus.put_seal(sealed));
         }
         // Whatever the runs are like.
@@ -110,7 +110,7 @@ fn searches(both: &Mutex<Both>, over: &AtomicBool, seed: u64) -> usize {
         let read = Query::parse(query, &Here { now, zone: zone.clone() }).expect("a query");
         let found = texts.find(&read, &Drawers::default(), 50, &|| true).expect("nobody gives up");
         plain.retain(|(_, _, text)| holds(text, query));
-        plain.sort_by(|one, other| (other.0, other.1).cmp(&(one.0, one.1)));
+        plain.sort_by_key(|(at, id, _)| std::cmp::Reverse((*at, *id)));
         let more = plain.len() > 50;
         let ids: Vec<ClipId> = plain.into_iter().take(50).map(|(_, id, _)| id).collect();
         assert_eq!((found.ids, found.more), (ids, more), "{query}");
