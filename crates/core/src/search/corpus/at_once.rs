@@ -1,7 +1,7 @@
 //! Searches, copies, removals, seals and weavings at once, each on threads of its own, as in the service: every search gives what a
 //! naive look at the texts of its moment gives.
 
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Mutex, MutexGuard};
 
 use super::tests::{clip, here};
@@ -9,9 +9,17 @@ use super::*;
 use crate::search::when::Here;
 use crate::text::fold::fold;
 
-/// Copies made by each run, and how many of the threads that search.
-const COPIES: u64 = 1_500;
-const SEARCHERS: u64 = 2;
+const COPIES: usize = 1_500;
+const SEARCHERS: usize = 2;
+/// Searches that each of them makes.
+const SEARCHES: usize = 60;
+
+/// How far everybody has come: nobody runs far ahead of the others.
+#[derive(Default)]
+struct Pace {
+    copies: AtomicUsize,
+    searches: [AtomicUsize; SEARCHERS],
+}
 const WORDS: [&str; 9] = ["hut", "ridge", "bunks", "Łódź", "山小屋", "lentils", "zephyr", "path", "kestrel"];
 const QUERIES: [&str; 10] = [
     "hut",
@@ -60,14 +68,18 @@ fn holds(text: &str, query: &str) -> bool {
     }
 }
 
-fn copies_and_removals(both: &Mutex<Both>) {
+fn copies_and_removals(both: &Mutex<Both>, pace: &Pace) {
     let mut dice = Dice(0x9e37_79b9);
+    let fewest = || pace.searches.iter().map(|made| made.load(Ordering::Relaxed)).min().unwrap_or(0);
     for n in 0..COPIES {
+        while fewest() * 3 * COPIES < n * SEARCHES {
+            std::thread::yield_now();
+        }
         let words: Vec<&str> = (0..1 + dice.below(12)).map(|_| WORDS[dice.below(WORDS.len())]).collect();
         let text = format!("{} {n}", words.join(" "));
         // Some come late.
         let at = i64::try_from(n).unwrap_or(0) * 10 - if dice.below(5) == 0 { 95 } else { 0 };
-        let new = clip(n, &text, at);
+        let new = clip(n as u64, &text, at);
         let mut both = held(both);
         both.corpus.put(&new, &Drawers::default(), Text::Whole(&text));
         // Its program and its window are found as well.
@@ -81,6 +93,7 @@ fn copies_and_removals(both: &Mutex<Both>) {
             let (_, id, _) = both.plain.swap_remove(gone);
             both.corpus.remove(id);
         }
+        pace.copies.store(n + 1, Ordering::Relaxed);
     }
 }
 
@@ -98,10 +111,13 @@ fn seals_and_weavings(both: &Mutex<Both>, over: &AtomicBool) {
     }
 }
 
-fn searches(both: &Mutex<Both>, over: &AtomicBool, seed: u64) -> usize {
-    let (mut dice, mut count) = (Dice(seed), 0);
+fn searches(both: &Mutex<Both>, pace: &Pace, number: usize) {
+    let mut dice = Dice(number as u64 + 0x51ed);
     let Here { now, zone } = here();
-    while !over.load(Ordering::Relaxed) {
+    for n in 0..SEARCHES {
+        while pace.copies.load(Ordering::Relaxed) * SEARCHES < n * COPIES {
+            std::thread::yield_now();
+        }
         let query = QUERIES[dice.below(QUERIES.len())];
         let (texts, mut plain) = {
             let both = held(both);
@@ -114,22 +130,31 @@ fn searches(both: &Mutex<Both>, over: &AtomicBool, seed: u64) -> usize {
         let more = plain.len() > 50;
         let ids: Vec<ClipId> = plain.into_iter().take(50).map(|(_, id, _)| id).collect();
         assert_eq!((found.ids, found.more), (ids, more), "{query}");
-        count += 1;
+        pace.searches[number].store(n + 1, Ordering::Relaxed);
     }
-    count
 }
 
 #[test]
 fn while_copies_come_and_go_every_search_gives_what_was_there_at_its_moment() {
     let (both, over) = (&Mutex::new(Both::default()), &AtomicBool::new(false));
-    let counts: Vec<usize> = std::thread::scope(|scope| {
-        let searchers: Vec<_> =
-            (1..=SEARCHERS).map(|seed| scope.spawn(move || searches(both, over, seed * 0x51ed))).collect();
+    let pace = &Pace::default();
+    std::thread::scope(|scope| {
+        let searchers: Vec<_> = (0..SEARCHERS)
+            .map(|number| {
+                scope.spawn(move || {
+                    // Whoever waits for a search that failed waits no longer.
+                    let done = std::panic::catch_unwind(|| searches(both, pace, number));
+                    pace.searches[number].store(SEARCHES, Ordering::Relaxed);
+                    done
+                })
+            })
+            .collect();
         let sealer = scope.spawn(|| seals_and_weavings(both, over));
-        copies_and_removals(both);
+        copies_and_removals(both, pace);
+        let all = searchers.into_iter().map(|one| one.join().expect("it was caught"));
+        let failed: Vec<_> = all.filter_map(Result::err).collect();
         over.store(true, Ordering::Relaxed);
         sealer.join().expect("it ends well");
-        searchers.into_iter().map(|one| one.join().expect("it ends well")).collect()
+        assert!(failed.is_empty(), "{} searches gave something else", failed.len());
     });
-    assert!(counts.iter().all(|count| *count > 20), "{counts:?} searches");
 }
