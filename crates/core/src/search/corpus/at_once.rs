@@ -89,23 +89,36 @@ fn copies_and_removals(both: &Mutex<Both>, pace: &Pace) {
         let all = [text, program.unwrap_or_default(), window.unwrap_or_default()];
         both.plain.push((at, new.id, fold(&all.join("\n"))));
         if dice.below(3) == 0 {
-            let gone = dice.below(both.plain.len());
-            let (_, id, _) = both.plain.swap_remove(gone);
+            // New ones above all: it is those that searches look for.
+            let newest = both.plain.len().min(if dice.below(4) == 0 { COPIES } else { 40 });
+            let gone = both.plain.len() - 1 - dice.below(newest);
+            let (_, id, _) = both.plain.remove(gone);
             both.corpus.remove(id);
         }
         pace.copies.store(n + 1, Ordering::Relaxed);
     }
 }
 
-fn seals_and_weavings(both: &Mutex<Both>, over: &AtomicBool) {
+fn seals(both: &Mutex<Both>, over: &AtomicBool) {
     while !over.load(Ordering::Relaxed) {
         let sealing = held(both).corpus.unsealed(&|_| false);
         if let Some(sealed) = sealing.map(Sealing::seal) {
             drop(held(both).corpus.put_seal(sealed));
         }
+        std::thread::yield_now();
+    }
+}
+
+fn weavings(both: &Mutex<Both>, over: &AtomicBool, pace: &Pace) {
+    while !over.load(Ordering::Relaxed) {
         // Whatever the runs are like.
         let weaving = held(both).corpus.begin_weaving();
         let woven = weaving.weave();
+        // Some copies later.
+        let now = pace.copies.load(Ordering::Relaxed);
+        while pace.copies.load(Ordering::Relaxed) < (now + 5).min(COPIES) {
+            std::thread::yield_now();
+        }
         drop(held(both).corpus.put_woven(woven));
         std::thread::yield_now();
     }
@@ -149,12 +162,12 @@ fn while_copies_come_and_go_every_search_gives_what_was_there_at_its_moment() {
                 })
             })
             .collect();
-        let sealer = scope.spawn(|| seals_and_weavings(both, over));
+        let others = [scope.spawn(|| seals(both, over)), scope.spawn(|| weavings(both, over, pace))];
         copies_and_removals(both, pace);
         let all = searchers.into_iter().map(|one| one.join().expect("it was caught"));
         let failed: Vec<_> = all.filter_map(Result::err).collect();
         over.store(true, Ordering::Relaxed);
-        sealer.join().expect("it ends well");
+        others.into_iter().for_each(|one| one.join().expect("it ends well"));
         assert!(failed.is_empty(), "{} searches gave something else", failed.len());
     });
 }
