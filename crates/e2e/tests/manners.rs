@@ -208,10 +208,20 @@ fn following_goes_on_when_something_is_removed_for_good() {
     service.add(&["first", "second"]);
     let mut client = service.client_command(&["list", "--follow", "--json"]);
     let mut following = client.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
-    let mut lines = BufReader::new(following.stdout.take().unwrap()).lines();
-    let mut next = || serde_json::from_str::<Value>(&lines.next().unwrap().unwrap()).unwrap();
-    service.add(&["third"]);
-    assert_eq!(next()["head"], "third");
+    let lines = BufReader::new(following.stdout.take().unwrap()).lines();
+    let (told, heard) = std::sync::mpsc::channel();
+    std::thread::spawn(move || lines.map_while(Result::ok).try_for_each(|line| told.send(line)));
+    let row = |line: String| serde_json::from_str::<Value>(&line).unwrap();
+    // Once it follows: what was there before is not told.
+    let first = until("the follower", || {
+        service.add(&["third"]);
+        heard.recv_timeout(Duration::from_secs(1)).ok().map(row)
+    });
+    assert_eq!(first["head"], "third");
+    let next = || {
+        let mut rows = std::iter::from_fn(|| heard.recv_timeout(yadori_e2e::PATIENCE).ok().map(row));
+        rows.find(|row| row["head"] != "third").expect("a row")
+    };
     service.yadori(&["remove", "2"]);
     until("the end of the act", || (!service.yadori(&["undo", "--list"]).contains("removed")).then_some(()));
     service.add(&["fourth"]);

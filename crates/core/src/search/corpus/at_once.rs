@@ -11,6 +11,7 @@ use crate::text::fold::fold;
 
 const COPIES: usize = 1_500;
 const SEARCHERS: usize = 2;
+const ROUNDS: u64 = 4;
 /// Searches that each of them makes.
 const SEARCHES: usize = 60;
 
@@ -68,8 +69,8 @@ fn holds(text: &str, query: &str) -> bool {
     }
 }
 
-fn copies_and_removals(both: &Mutex<Both>, pace: &Pace) {
-    let mut dice = Dice(0x9e37_79b9);
+fn copies_and_removals(both: &Mutex<Both>, pace: &Pace, round: u64) {
+    let mut dice = Dice(0x9e37_79b9 * round);
     let fewest = || pace.searches.iter().map(|made| made.load(Ordering::Relaxed)).min().unwrap_or(0);
     for n in 0..COPIES {
         while fewest() * 3 * COPIES < n * SEARCHES {
@@ -149,6 +150,10 @@ fn searches(both: &Mutex<Both>, pace: &Pace, number: usize) {
 
 #[test]
 fn while_copies_come_and_go_every_search_gives_what_was_there_at_its_moment() {
+    (1..=ROUNDS).for_each(all_at_once);
+}
+
+fn all_at_once(round: u64) {
     let (both, over) = (&Mutex::new(Both::default()), &AtomicBool::new(false));
     let pace = &Pace::default();
     std::thread::scope(|scope| {
@@ -163,7 +168,7 @@ fn while_copies_come_and_go_every_search_gives_what_was_there_at_its_moment() {
             })
             .collect();
         let others = [scope.spawn(|| seals(both, over)), scope.spawn(|| weavings(both, over, pace))];
-        copies_and_removals(both, pace);
+        copies_and_removals(both, pace, round);
         let all = searchers.into_iter().map(|one| one.join().expect("it was caught"));
         let failed: Vec<_> = all.filter_map(Result::err).collect();
         over.store(true, Ordering::Relaxed);
