@@ -32,6 +32,9 @@ pub(super) struct Doc {
     pub(super) flags: u8,
 }
 
+/// There may be a million of them.
+const _: () = assert!(size_of::<Doc>() <= 56);
+
 /// Bytes of a size: as much as a limit may be.
 const SIZE: usize = 5;
 
