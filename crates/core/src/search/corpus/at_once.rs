@@ -15,12 +15,6 @@ const ROUNDS: u64 = 4;
 /// Searches that each of them makes.
 const SEARCHES: usize = 60;
 
-/// How far everybody has come: nobody runs far ahead of the others.
-#[derive(Default)]
-struct Pace {
-    copies: AtomicUsize,
-    searches: [AtomicUsize; SEARCHERS],
-}
 const WORDS: [&str; 9] = ["hut", "ridge", "bunks", "Łódź", "山小屋", "lentils", "zephyr", "path", "kestrel"];
 const QUERIES: [&str; 10] = [
     "hut",
@@ -34,6 +28,13 @@ const QUERIES: [&str; 10] = [
     "path -kestrel",
     "zephyr 1",
 ];
+
+/// How far everybody has come: nobody runs far ahead of the others.
+#[derive(Default)]
+struct Pace {
+    copies: AtomicUsize,
+    searches: [AtomicUsize; SEARCHERS],
+}
 
 /// What is searched, and the same written as plainly as possible: times, ids and folded texts.
 #[derive(Default)]
