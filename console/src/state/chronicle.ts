@@ -1,7 +1,7 @@
 // The order of the history, kept in step with the service by its events. It is read by windows, the newest first: there may be
 // a million clips. No framework here: it is tested by feeding it.
 import type { ClipEvent, GoneEvent, Outline, Row } from '../api/types';
-import type { Listed } from './listed';
+import { Steady, type Listed } from './listed';
 
 const ID = 26;
 
@@ -16,6 +16,7 @@ export class Chronicle {
   ids: string[] = [];
   kinds: string[] = [];
   times: number[] = [];
+  steady = new Steady();
   revision = 0;
   /** How many clips there are, read or not. */
   total = 0;
@@ -29,6 +30,7 @@ export class Chronicle {
   /** The newest window: what was known before is let go of. */
   load(outline: Outline): void {
     ({ ids: this.ids, kinds: this.kinds, times: this.times } = unfolded(outline));
+    this.steady = new Steady();
     this.revision = outline.revision;
     this.total = outline.total;
     this.next = outline.next ?? null;
@@ -56,6 +58,7 @@ export class Chronicle {
     all.ids.forEach((id, n) => {
       if (!elsewhere.has(id)) put(part, id, all.kinds[n] ?? 't', all.times[n] ?? 0);
     });
+    this.steady.touch(0);
     part.ids.forEach((id, n) => put(this, id, part.kinds[n] ?? 't', part.times[n] ?? 0));
     this.next = read.next ?? null;
     return this.next === null && this.ids.length !== this.total ? 'gap' : part;
@@ -73,6 +76,7 @@ export class Chronicle {
     if (to < 0 || to >= this.total || (to === this.ids.length && this.next !== null)) return 'gap';
     this.#note(event.row.id, to > this.ids.length);
     if (to > this.ids.length) return { id: event.row.id, from, to };
+    this.steady.touch(this.ids.length - to);
     this.ids.splice(to, 0, event.row.id);
     this.kinds.splice(to, 0, kindLetter(event.row));
     this.times.splice(to, 0, Math.floor(event.row.copied_at / 1e6));
@@ -105,6 +109,7 @@ export class Chronicle {
     // Of what has not been read nothing is to be taken out.
     if (this.next !== null && place >= this.ids.length) return true;
     if (this.ids[place] !== id) return false;
+    this.steady.touch(this.ids.length - 1 - place);
     this.ids.splice(place, 1);
     this.kinds.splice(place, 1);
     this.times.splice(place, 1);

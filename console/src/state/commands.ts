@@ -152,8 +152,8 @@ export class Commands {
   }
 
   #isDivider(id: string): boolean {
-    const { now } = this.console.sight;
-    return now.kinds[now.ids.indexOf(id)] === 'd';
+    const { sight } = this.console;
+    return sight.now.kinds[sight.place(id)] === 'd';
   }
 
   #onDivider(command: Command, id: string): Then {
@@ -170,7 +170,7 @@ export class Commands {
     const { sight, messages, place, search } = this.console;
     if (place.view === 'history' || search.active) return messages.tell(t('The history is in the order of copying. B brings a clip to its top.'), { wrong: true });
     const { ids } = sight.now;
-    const to = ids.indexOf(id) + by;
+    const to = sight.place(id) + by;
     if (to < 0 || to >= ids.length) return;
     const before = by < 0 ? ids[to] : ids[to + 1];
     if (await this.move(id, before ?? '')) messages.say(t('Now {to} of {all}', { to: to + 1, all: ids.length }));

@@ -81,8 +81,8 @@ export class List {
       const shelf = place.view === 'favorites' ? this.favorites : this.drawer;
       return shelf ? { ids: shelf.ids, kinds: shelf.kinds, times: shelf.times } : NOTHING;
     }
-    const { ids, kinds, times } = this.chronicle;
-    const all: Listed = { ids, kinds, times };
+    const { ids, kinds, times, steady } = this.chronicle;
+    const all: Listed = { ids, kinds, times, steady };
     const { order, most } = this.prefs;
     if (order === 'newest' && all.ids.length <= most) return all;
     const part = { ids: all.ids.slice(0, most), kinds: all.kinds.slice(0, most), times: all.times.slice(0, most) };

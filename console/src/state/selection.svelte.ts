@@ -1,5 +1,5 @@
 // What is selected, unfolded, chosen for an act on several, and open in the unfolded clip.
-import { neighbourIn, type Listed } from './listed';
+import { knowing, neighbourIn } from './listed';
 import type { Sight } from './sight.svelte';
 
 /** What can be open in an unfolded clip. */
@@ -66,12 +66,15 @@ export class Selection {
   }
 
   /** What has left the list is let go of; its neighbour is at hand, so that removing can go on. */
-  #follow(before: Listed): void {
-    if (this.chosen.size > 0) this.choose([...this.chosen].filter((id) => !this.sight.has(id)), false);
+  #follow(before: readonly string[]): void {
+    if (this.chosen.size > 0) {
+      const there = knowing(this.sight.now.ids);
+      this.choose([...this.chosen].filter((id) => !there(id)), false);
+    }
     const { selected } = this;
     if (selected === null || this.sight.has(selected)) return;
     const unfolded = this.unfolded === selected;
-    const neighbour = neighbourIn(before, this.sight.now, selected);
+    const neighbour = neighbourIn(before, this.sight.now.ids, selected);
     this.panel = null;
     this.selected = neighbour;
     this.unfolded = unfolded ? neighbour : null;
@@ -82,8 +85,9 @@ export class Selection {
     const { selected } = this;
     if (selected === null || !going.includes(selected)) return;
     const { ids } = this.sight.now;
-    const at = ids.indexOf(selected);
-    const stays = (id: string) => !going.includes(id);
+    const at = this.sight.place(selected);
+    const all = new Set(going);
+    const stays = (id: string) => !all.has(id);
     const next = ids.slice(at + 1).find(stays) ?? ids.slice(0, Math.max(at, 0)).findLast(stays);
     if (next !== undefined) this.select(next);
   }
@@ -140,8 +144,8 @@ export class Selection {
     const chosen = new Set(this.chosen);
     const { now } = this.sight;
     // Dividers are moved and named one by one.
-    const isClip = (id: string) => now.kinds[now.ids.indexOf(id)] !== 'd';
-    ids.filter(isClip).forEach((id) => (on ? chosen.add(id) : chosen.delete(id)));
+    const dividers = new Set(now.ids.filter((_, n) => now.kinds[n] === 'd'));
+    ids.filter((id) => !dividers.has(id)).forEach((id) => (on ? chosen.add(id) : chosen.delete(id)));
     this.chosen = chosen;
     if (chosen.size === 0) this.several = null;
   }

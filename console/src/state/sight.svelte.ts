@@ -1,12 +1,14 @@
 // What is on the screen of a list. It is the truth for as long as nobody is busy in it. Under a pointer that rests, a
 // button that is down, a selection, or once one has scrolled, it stays as it is: what came waits, counted, until one
 // moves on. What one does oneself shows at once, there and nowhere else.
-import { copyOf, NOTHING, patch, type Listed } from './listed';
-import { layOut, layOutFlat, type Layout } from './layout';
+import { copyOf, knowing, NOTHING, patch, placeFrom, type Listed, type Steady } from './listed';
+import { Layout } from './layout';
 import { sizes } from './look.svelte';
 
 /** Changes of one's own that are shown one by one; more show everything anew. */
 const ONE_BY_ONE = 200;
+/** Things of which it is remembered where they stand. */
+const REMEMBERED = 16;
 
 /** What the view does around a change, so that what one looks at stays where it is. */
 export interface Holding {
@@ -55,7 +57,7 @@ export class Sight {
 
   view: Holding | null = null;
   /** Called when the list has changed, with what it was. */
-  onChanged: (before: Listed) => void = () => {};
+  onChanged: (before: readonly string[]) => void = () => {};
 
   #truth: () => Listed = () => NOTHING;
   #revision: () => number = () => 0;
@@ -65,9 +67,23 @@ export class Sight {
   #own: Own[] = [];
   #inFlight = new Set<string>();
 
+  /** How the lists lie that change under one's hands: what has changed in them is laid out alone. */
+  #laid = new WeakMap<Steady, { layout: Layout; as: string }>();
+  /** Where what was looked for last stands, or stood; -1: nowhere, as of a version. */
+  #found = new Map<string, { at: number; version: number }>();
+  #near = 0;
+
   layout: Layout = $derived.by(() => {
     void this.version;
-    return this.sittings ? layOut(this.now.kinds, this.now.times, this.unit, sizes()) : layOutFlat(this.now.kinds, this.unit, sizes());
+    const { kinds, times, steady } = this.now;
+    const [unit, { row, picture }] = [this.unit, sizes()];
+    if (!this.sittings) return Layout.flat(kinds, unit, { row, picture });
+    const as = `${unit} ${row} ${picture}`;
+    const before = steady && this.#laid.get(steady);
+    const same = steady?.ask(kinds.length) ?? 0;
+    const layout = Layout.ofSittings(kinds, times, unit, { row, picture }, before?.as === as ? before.layout : undefined, same);
+    if (steady) this.#laid.set(steady, { layout, as });
+    return layout;
   });
 
   /** `truth`: what there is now. `isBusy`: something is selected, chosen or open. */
@@ -100,10 +116,7 @@ export class Sight {
   /** Carries out a change of the truth. */
   turn(work: () => Came): void {
     const held = this.held;
-    if (held && this.#shared) {
-      this.now = copyOf(this.now);
-      this.#shared = false;
-    }
+    if (held) this.#part();
     if (!held) this.view?.before();
     const came = work();
     if (!held) {
@@ -116,9 +129,24 @@ export class Sight {
     this.#settleOwn();
   }
 
+  /** What is on the screen is a list of its own from here on. */
+  #part(): void {
+    if (!this.#shared) return;
+    const { steady } = this.now;
+    const laid = steady && this.#laid.get(steady);
+    const same = steady?.ask(this.now.ids.length) ?? 0;
+    steady?.touch(same);
+    this.now = copyOf(this.now);
+    this.#shared = false;
+    if (!laid || !this.now.steady) return;
+    this.#laid.set(this.now.steady, { ...laid, layout: laid.layout.copy() });
+    this.now.steady.ask(this.now.ids.length);
+    this.now.steady.touch(same);
+  }
+
   /** What has gone is marked where it stands; what has come back is not. */
   #mark(came: Came): void {
-    const gone = came.gone.filter((id) => !this.#inFlight.has(id) && this.now.ids.includes(id));
+    const gone = came.gone.filter((id) => !this.#inFlight.has(id)).filter(knowing(this.now.ids, this.#near));
     const back = came.ids.filter((id) => this.gone.has(id));
     if (gone.length === 0 && back.length === 0) return;
     const all = new Set([...this.gone, ...gone]);
@@ -136,6 +164,7 @@ export class Sight {
         this.now.kinds.push(part.kinds[n] ?? 't');
         this.now.times.push(part.times[n] ?? 0);
       });
+      this.now.steady?.touch(0);
     }
     this.version++;
   }
@@ -143,7 +172,7 @@ export class Sight {
   /** Shows everything as it is now. What one looks at stays where it is as far as there is room. */
   adopt(anchored = false): void {
     if (!anchored) this.view?.before();
-    const before = this.now;
+    const before = this.now.ids;
     this.#take();
     this.onChanged(before);
     this.view?.after();
@@ -151,10 +180,7 @@ export class Sight {
 
   /** Everything was read anew while this stays on the screen; these are there no longer. */
   reread(gone: string[]): void {
-    if (this.#shared) {
-      this.now = copyOf(this.now);
-      this.#shared = false;
-    }
+    this.#part();
     this.gone = new Set(gone);
     this.#settleOwn();
   }
@@ -189,10 +215,9 @@ export class Sight {
     if (due.length > ONE_BY_ONE) return this.adopt();
     this.view?.before();
     const truth = this.#truth();
-    const before = this.now;
-    const list = copyOf(before);
-    due.forEach((id) => patch(list, truth, id));
-    this.now = list;
+    const before = this.now.ids.slice();
+    due.forEach((id) => patch(this.now, truth, id));
+    this.now = { ...this.now };
     this.version++;
     const settled = new Set(due);
     this.waiting = new Set([...this.waiting].filter((id) => !settled.has(id)));
@@ -201,9 +226,18 @@ export class Sight {
     this.view?.after();
   }
 
+  /** The place of something; -1: nowhere. */
   place(id: string | null): number {
-    void this.version;
-    return id === null ? -1 : this.now.ids.indexOf(id);
+    const { version } = this;
+    const { ids } = this.now;
+    if (id === null) return -1;
+    const known = this.#found.get(id);
+    if (known && (known.at < 0 ? known.version === version : ids[known.at] === id)) return known.at;
+    const at = placeFrom(ids, id, known && known.at >= 0 ? known.at : this.#near);
+    if (this.#found.size >= REMEMBERED) this.#found.clear();
+    this.#found.set(id, { at, version });
+    if (at >= 0) this.#near = at;
+    return at;
   }
 
   has(id: string): boolean {

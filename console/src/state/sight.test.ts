@@ -4,18 +4,7 @@ import { neighbourIn, patch, type Listed } from './listed';
 import { Shelf } from './shelf';
 import { Selection } from './selection.svelte';
 import { Sight } from './sight.svelte';
-import { idOf, row } from './testing';
-
-/** A small generator of numbers that look random (xorshift), the same in each run. */
-function dice(seed: number): (below: number) => number {
-  let x = seed | 1;
-  return (below) => {
-    x ^= x << 13;
-    x ^= x >>> 17;
-    x ^= x << 5;
-    return Math.abs(x) % below;
-  };
-}
+import { dice, idOf, row } from './testing';
 
 const list = (...ids: string[]): Listed => ({ ids, kinds: ids.map(() => 't'), times: ids.map(() => 0) });
 
@@ -27,8 +16,8 @@ test('a patch brings one thing to where the truth has it, relative to what both 
   expect(now.ids).toEqual(['b', 'd', 'c']);
   patch(now, list('f', 'b', 'e', 'd', 'c', 'g'), 'g');
   expect(now.ids).toEqual(['b', 'd', 'c', 'g']);
-  expect(neighbourIn(list('d', 'c', 'b'), list('d', 'b'), 'c')).toBe('b');
-  expect(neighbourIn(list('d', 'c'), list('d'), 'c')).toBe('d');
+  expect(neighbourIn(['d', 'c', 'b'], ['d', 'b'], 'c')).toBe('b');
+  expect(neighbourIn(['d', 'c'], ['d'], 'c')).toBe('d');
 });
 
 test('whatever happens elsewhere and is done here, what is on the screen under a selection moves only by what is done here', () => {

@@ -72,6 +72,17 @@ export class TestPage implements Page {
   }
 }
 
+/** A small generator of numbers that look random (xorshift), the same in each run. */
+export function dice(seed: number): (below: number) => number {
+  let x = seed | 1;
+  return (below) => {
+    x ^= x << 13;
+    x ^= x >>> 17;
+    x ^= x << 5;
+    return Math.abs(x) % below;
+  };
+}
+
 export const idOf = (n: number): string => `clip${n}x`.padEnd(26, '0');
 
 export const row = (n: number, more: Partial<Row> = {}): Row =>

@@ -6,9 +6,10 @@
   import type { Console } from '../../state/console.svelte';
   import { Commands } from '../../state/commands';
   import type { Command } from '../../state/keys.svelte';
-  import { HEADING, headingsBetween, placeAt, rowHeight, UPPER } from '../../state/layout';
+  import { HEADING, rowHeight, UPPER } from '../../state/layout';
   import { sizes } from '../../state/look.svelte';
   import { isList } from '../../state/place.svelte';
+  import { Reach } from '../../state/reach';
   import { count, sittingName, span } from '../../state/words';
   import { isField } from '../../border/focus';
   import ChosenBar from './ChosenBar.svelte';
@@ -23,6 +24,10 @@
 
   /** Rows beyond the view that are in the page too, in pixels: of a list that one sees newly, none until one rests. */
   const BEYOND = 300;
+  /** A frame of rows so far away is given up for another one, in pixels. */
+  const FAR = 4_000_000;
+  /** Room below the list. */
+  const BELOW = 24;
   const SETTLED = 200;
   /** Rows beyond the view that are known at least; twice as many are asked for at once. */
   const AHEAD = 60;
@@ -38,8 +43,13 @@
   const place = $derived(console.place);
   const commands = $derived(new Commands(console));
   let box = $state<HTMLElement>();
+  /** Where in the list the view begins, and how far that is from where the bar stands: a long list is taller than its bar. */
   let scrollTop = $state(0);
+  let shift = $state(0);
+  const reach = new Reach();
   let viewHeight = $state(600);
+  /** What stands above the list is scrolled with it. */
+  let above = $state(0);
   let unfoldedHeight = $state(0);
   let beyond = $state(0);
   let moved = -Infinity;
@@ -61,17 +71,26 @@
   const openPlace = $derived(sight.place(selection.unfolded));
   const extra = $derived(openPlace < 0 || unfoldedHeight === 0 ? 0 : Math.max(0, unfoldedHeight - heightOf(openPlace)));
   /** Where a row lies, the unfolded one above it counted in. */
-  const topOf = (at: number) => (layout.tops[at] ?? 0) + (openPlace >= 0 && at > openPlace ? extra : 0);
+  const topOf = (at: number) => above + layout.top(at) + (openPlace >= 0 && at > openPlace ? extra : 0);
+
+  /** How tall the list is, with room below it, and how tall it is laid out. */
+  const full = $derived(above + layout.height + extra + BELOW);
+  const tall = $derived(Reach.tall(full));
 
   /** Rows lie in a frame of their own. It moves with the first of them that was there: what comes above moves the frame,
    *  and no row. */
   let first: { id: string; top: number } | null = null;
   const origin = $derived.by(() => {
-    const at = first ? listed.ids.indexOf(first.id) : -1;
-    if (first && at >= 0) return topOf(at) - first.top;
-    first = listed.ids[0] === undefined ? null : { id: listed.ids[0], top: topOf(0) };
-    return 0;
+    const at = first ? sight.place(first.id) : -1;
+    if (first && at >= 0 && Math.abs(topOf(at) - scrollTop) < FAR) return topOf(at) - first.top;
+    const here = scrollTop < FAR ? 0 : layout.placeAt(scrollTop - above);
+    const id = listed.ids[here];
+    first = id === undefined ? null : { id, top: here === 0 ? topOf(0) : 0 };
+    return here === 0 ? 0 : topOf(here);
   });
+
+  /** Where in its frame a row lies. One that is kept in the page far away must not make the page taller. */
+  const inFrame = (at: number) => Math.min(topOf(at), tall - heightOf(at) + shift) - origin;
 
   /** What is in the page: headings and rows in their order. */
   const shown = $derived.by(() => {
@@ -79,12 +98,12 @@
     const to = scrollTop + viewHeight + beyond;
     const places: number[] = [];
     if (listed.ids.length > 0) {
-      for (let at = placeAt(layout.tops, from - extra); at < listed.ids.length && topOf(at) < to; at++) places.push(at);
+      for (let at = layout.placeAt(from - extra - above); at < listed.ids.length && topOf(at) < to; at++) places.push(at);
     }
     // The selected row stays in the page wherever it is: it may hold the focus, or what is typed in it.
     const chosen = sight.place(selection.selected);
     if (chosen >= 0 && !places.includes(chosen)) places.push(chosen);
-    const headings = headingsBetween(layout.headings, from - extra, to, unit).map((heading) => ({ key: `h${heading.start}-${heading.end}`, at: heading.first - 0.5, heading, id: '', kind: 'h' }));
+    const headings = layout.headingsBetween(from - extra - above, to - above, unit).map((heading) => ({ key: `h${heading.start}-${heading.end}`, at: heading.first - 0.5, heading, id: '', kind: 'h' }));
     const clips = places.map((at) => ({ key: listed.ids[at] ?? '', at, heading: null, id: listed.ids[at] ?? '', kind: listed.kinds[at] ?? 't' }));
     return [...headings, ...clips].sort((a, b) => a.at - b.at);
   });
@@ -108,7 +127,7 @@
     const ids = clips.map((one) => one.id);
     untrack(() => {
       // Read ahead, many at a time: what one comes to step by step is there already.
-      const at = placeAt(layout.tops, scrollTop);
+      const at = layout.placeAt(scrollTop - above);
       const near = (by: number) => listed.ids.slice(Math.max(0, at - by), at + ids.length + by).filter((_, n) => listed.kinds[Math.max(0, at - by) + n] !== 'd');
       void rows.see(ids, () => near(AHEAD), () => near(2 * AHEAD)).catch(() => {});
     });
@@ -126,7 +145,7 @@
         if (!box) return;
         const selected = sight.place(selection.selected);
         const inView = selected >= 0 && topOf(selected) + heightOf(selected) > scrollTop && topOf(selected) < scrollTop + viewHeight;
-        const at = inView ? selected : placeAt(layout.tops, scrollTop);
+        const at = inView ? selected : layout.placeAt(scrollTop - above);
         const id = listed.ids[at];
         anchor = id !== undefined && (sight.held || scrollTop > 4) ? { id, offset: topOf(at) - scrollTop } : null;
       },
@@ -168,15 +187,32 @@
   function scrollTo(top: number): void {
     if (!box) return;
     // Not read back: that would lay the page out once more.
-    const most = console.prefs.welcomed ? Math.max(0, layout.height + extra + 24 - viewHeight) : Infinity;
-    const to = Math.min(Math.max(0, top), most);
+    const to = Math.max(0, Math.min(top, full - viewHeight));
     if (to === scrollTop) return;
-    scrollTop = to;
-    sight.away = scrollTop > 4;
+    reach.lay(full, viewHeight);
+    reach.go(to);
+    scrolled();
     // What is to be seen there is in the page first, so that it is laid out once.
     flushSync();
-    box.scrollTop = to;
+    box.scrollTop = reach.bar;
   }
+
+  function scrolled(): void {
+    scrollTop = reach.at;
+    shift = reach.at - reach.bar;
+    sight.away = scrollTop > 4;
+  }
+
+  // A list that has grown or shrunk far from the view may stand for another place of the bar.
+  $effect(() => {
+    const moves = reach.lay(full, viewHeight);
+    untrack(() => {
+      if (!moves || !box) return;
+      scrolled();
+      flushSync();
+      box.scrollTop = reach.bar;
+    });
+  });
 
   /** One has come to a list: to where one was in it, or to its top; then what was pressed on the way is done. */
   function arrive(): void {
@@ -191,11 +227,22 @@
   const rowsInView = () => Math.floor(viewHeight / Math.round(rowHeight('t', sizes()) * unit));
 
   function onScroll(): void {
-    scrollTop = box?.scrollTop ?? 0;
-    beyond = BEYOND;
-    sight.away = scrollTop > 4;
+    if (!box) return;
+    const before = scrollTop;
+    const moves = reach.scrolled(box.scrollTop);
+    scrolled();
+    if (moves) {
+      flushSync();
+      box.scrollTop = reach.bar;
+    }
+    // Of what one leaps over, nothing stays in the page.
+    if (Math.abs(scrollTop - before) < viewHeight) beyond = BEYOND;
+    else {
+      beyond = 0;
+      settle();
+    }
     if (!isList(place) || search.active) return;
-    const at = placeAt(layout.tops, scrollTop);
+    const at = layout.placeAt(scrollTop - above);
     const id = listed.ids[at];
     console.stays.scrolled(place, scrollTop > 4 && id !== undefined ? { id, above: scrollTop - topOf(at) } : null);
   }
@@ -204,8 +251,7 @@
     if (!box || at < 0) return;
     const top = topOf(at);
     const height = openPlace === at ? Math.max(unfoldedHeight, heightOf(at)) : heightOf(at);
-    const isFirst = layout.headings.some((heading) => heading.first === at);
-    const upper = isFirst ? top - Math.round(HEADING * unit) : top - Math.round(UPPER * unit);
+    const upper = layout.isBelowHeading(at) ? top - Math.round(HEADING * unit) : top - Math.round(UPPER * unit);
     if (upper < scrollTop) scrollTo(upper);
     else if (top + height > scrollTop + viewHeight) scrollTo(Math.min(upper, top + height - viewHeight + 8));
   }
@@ -304,7 +350,7 @@
     if (chosen >= 0 && chosen < at) above = Math.min(above, upper - (topOf(chosen) + (openPlace === chosen ? unfoldedHeight : heightOf(chosen))));
     if (chosen > at) below = Math.min(below, topOf(chosen) - lower);
     const isBelow = below >= Math.min(380, above) || below > above;
-    return { row, top: isBelow ? lower : null, bottom: isBelow ? null : layout.height + extra + 24 - upper, room: Math.max(60, (isBelow ? below : above) - 10) };
+    return { row, top: isBelow ? lower - shift - above : null, bottom: isBelow ? null : tall - (upper - shift), room: Math.max(60, (isBelow ? below : above) - 10) };
   });
 
   const name = $derived(
@@ -385,9 +431,11 @@
       onpointerdown={onPointerDown}
       onclickcapture={onClickFirst}
     >
-      {#if place.view === 'history' && !console.prefs.welcomed && sight.loaded && !search.active}
-        <Welcome {console} />
-      {/if}
+      <div role="presentation" bind:offsetHeight={above}>
+        {#if place.view === 'history' && !console.prefs.welcomed && sight.loaded && !search.active}
+          <Welcome {console} />
+        {/if}
+      </div>
       {#if console.list.problem}
         <div role="row" class="mx-auto max-w-md px-6 pt-[12vh] text-center" data-unread>
           <div role="gridcell">
@@ -399,12 +447,12 @@
       {#if sight.loaded && listed.ids.length === 0 && (!search.active || (search.shownFor !== '' && !search.error))}
         <EmptyPlace {console} />
       {/if}
-      <div class="relative mx-auto max-w-4xl" role="presentation" style:height="{listed.ids.length === 0 ? 0 : layout.height + extra + 24}px" ondragover={(event) => reorders && event.preventDefault()} ondrop={drop}>
-        <div class="absolute inset-x-0" role="presentation" style:top="{origin}px">
+      <div class="relative mx-auto max-w-4xl" role="presentation" style:height="{listed.ids.length === 0 ? 0 : tall - above}px" ondragover={(event) => reorders && event.preventDefault()} ondrop={drop}>
+        <div class="absolute inset-x-0" role="presentation" style:top="{origin - shift - above}px">
           {#each shown as one (one.key)}
             {#if one.heading}
               {@const heading = one.heading}
-              <div role="row" class="absolute inset-x-4 pt-5 sm:inset-x-6.5" style:top="{heading.top + (openPlace >= 0 && heading.first > openPlace ? extra : 0) - origin}px">
+              <div role="row" class="absolute inset-x-4 pt-5 sm:inset-x-6.5" style:top="{above + heading.top + (openPlace >= 0 && heading.first > openPlace ? extra : 0) - origin}px">
                 <div role="gridcell">
                   <h2 class="flex items-baseline gap-2.5">
                     <span class="truncate font-semibold">{sittingName(heading.start * 1000, heading.end * 1000, now)}</span>
@@ -413,7 +461,7 @@
                 </div>
               </div>
             {:else if one.kind === 'd'}
-              <DividerRow {console} {commands} id={one.id} place={one.at} total={listed.ids.length} top={topOf(one.at) - origin} dropsHere={reorders && over === one.id} onover={() => (over = one.id)} />
+              <DividerRow {console} {commands} id={one.id} place={one.at} total={listed.ids.length} top={inFrame(one.at)} dropsHere={reorders && over === one.id} onover={() => (over = one.id)} />
             {:else}
               <RowItem
                 {console}
@@ -426,7 +474,7 @@
                 {now}
                 kind={one.kind}
                 row={rows.get(one.id)}
-                top={topOf(one.at) - origin}
+                top={inFrame(one.at)}
                 dropsHere={reorders && over === one.id}
                 onover={() => (over = one.id)}
                 onheight={(height) => (unfoldedHeight = height)}
@@ -436,7 +484,7 @@
           {/each}
         </div>
         {#if reorders}
-          <div role="presentation" class={['soft rounded-box absolute inset-x-4 border border-dashed px-3 py-2 text-center', over === '' ? 'border-primary' : 'border-base-300']} style:top="{layout.height + extra - 4}px" ondragenter={() => (over = '')} data-to-the-end>{t('To the end')}</div>
+          <div role="presentation" class={['soft rounded-box absolute inset-x-4 border border-dashed px-3 py-2 text-center', over === '' ? 'border-primary' : 'border-base-300']} style:top="{full - BELOW - 4 - shift - above}px" ondragenter={() => (over = '')} data-to-the-end>{t('To the end')}</div>
         {/if}
         {#if preview}<Preview {console} row={preview.row} top={preview.top} bottom={preview.bottom} room={preview.room} onstay={stayResting} onleave={() => onRest(null)} />{/if}
       </div>
