@@ -74,6 +74,8 @@ const query = (wanted: Record<string, string>): string => new URLSearchParams(wa
 const asked = ({ text, within }: { text: string; within: string | null }, limit: number): string =>
   query({ q: text, limit: `${limit}`, zone: ZONE, ...(within === null ? {} : { within }) });
 
+const partOf = (after: string | null, limit: number): string => query({ limit: `${limit}`, ...(after === null ? {} : { after }) });
+
 /** Reasons that an import shows. */
 const REASONS = 200;
 
@@ -208,7 +210,7 @@ export class Service {
   clearPlan = (scope: Scope): Promise<ClearPlan> => this.#post('/clear/plan', { scope, zone: ZONE });
   clear = (wanted: Clear): Promise<Cleared> => this.#post('/clear', { ...wanted, zone: ZONE });
   outline = (after: string | null, limit: number): Promise<Outline> =>
-    this.#json(`/outline?limit=${limit}${after === null ? '' : `&after=${after}`}`);
+    this.#json(`/outline?${partOf(after, limit)}`);
   /** The whole of a clip; of a picture's words, those that match `text` are named. */
   detail = (id: string, text = ''): Promise<Detail> => this.#json(`/clips/${id}${text ? `?${query({ q: text, zone: ZONE })}` : ''}`);
   rows = async (ids: string[]): Promise<Row[]> => (await this.#post<{ clips: Row[] }>('/rows', { ids })).clips;
@@ -288,8 +290,10 @@ export class Service {
     this.#post('/fill-ins', { text, clip, answers, zone: ZONE });
 
   drawers = (): Promise<AllDrawers> => this.#json('/drawers');
-  favoritesOutline = (): Promise<KeptOutline> => this.#json('/favorites/outline');
-  drawerOutline = (drawer: string): Promise<KeptOutline> => this.#json(`/drawers/${encodeURIComponent(drawer)}/outline`);
+  /** A part of what is kept; behind where another part ended. */
+  favoritesOutline = (after: string | null, limit: number): Promise<KeptOutline> => this.#json(`/favorites/outline?${partOf(after, limit)}`);
+  drawerOutline = (drawer: string, after: string | null, limit: number): Promise<KeptOutline> =>
+    this.#json(`/drawers/${encodeURIComponent(drawer)}/outline?${partOf(after, limit)}`);
   newDrawer = (name: string, group: string | null, color: Color | null): Promise<Acted> =>
     this.#post('/drawers', { name, group, color });
   changeDrawer = (id: string, change: { name?: string; color?: string; group?: string; before?: string }): Promise<Acted> =>

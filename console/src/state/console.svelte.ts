@@ -316,8 +316,12 @@ export class Console {
     void this.list.version;
     const midnight = new Date(this.page.now()).setHours(0, 0, 0, 0) / 1_000;
     const { times } = this.list.chronicle;
-    let n = 0;
-    while (n < times.length && (times[n] ?? 0) >= midnight) n++;
-    return n;
+    let [low, high] = [0, times.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if ((times[middle] ?? 0) >= midnight) low = middle + 1;
+      else high = middle;
+    }
+    return low;
   }
 }

@@ -15,6 +15,8 @@ import type { Came } from './sight.svelte';
 /** Clips in the first window, which is waited for, and in the others. */
 const FIRST = 1_000;
 const WINDOW = 10_000;
+/** Parts that are read of what is kept in one place. */
+const MOST_PARTS = 1_000;
 /** A pause before a window is asked for once more, in milliseconds, and how often that is done. */
 const AGAIN = 50;
 const TIMES = 40;
@@ -122,7 +124,7 @@ export class List {
   /** They may be a while: right after a start the newest clips are there before them. */
   async #readFavorites(reading: number): Promise<void> {
     this.#ofFavorites = [];
-    const favorites = await this.service.favoritesOutline();
+    const favorites = await allOf((after) => this.service.favoritesOutline(after, WINDOW));
     if (reading !== this.#reading) return;
     this.favorites.load(favorites);
     this.#ofFavorites.filter((one) => one.revision > favorites.revision).forEach((one) => one.apply());
@@ -186,7 +188,7 @@ export class List {
     let outline: KeptOutline | null = null;
     let problem: string | null = null;
     try {
-      outline = await this.service.drawerOutline(id);
+      outline = await allOf((after) => this.service.drawerOutline(id, after, WINDOW));
     } catch (why) {
       if (!(why instanceof Failure && why.status === 404)) problem = why instanceof Error ? why.message : String(why);
     }
@@ -238,6 +240,19 @@ export class List {
     this.version++;
     return null;
   }
+}
+
+/** All parts of what is kept in one place, as of the first of them: what has changed since is told of, and applied to that. */
+async function allOf(read: (after: string | null) => Promise<KeptOutline>): Promise<KeptOutline> {
+  const all = await read(null);
+  let after = all.next ?? null;
+  for (let parts = 1; after !== null && parts < MOST_PARTS; parts++) {
+    const part = await read(after);
+    [all.ids, all.kinds] = [all.ids + part.ids, all.kinds + part.kinds];
+    all.ranks.push(...part.ranks);
+    after = part.next ?? null;
+  }
+  return all;
 }
 
 function without(list: Listed, id: string): Listed {

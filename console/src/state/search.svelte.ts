@@ -34,6 +34,8 @@ export class Search {
   more = $state(false);
   /** Nothing matches: what is listed comes nearest to the words. */
   nearest = $state(false);
+  /** Nothing matches: what comes nearest is being looked for. */
+  looking = $state(false);
   unread = $state(0);
   /** Matches that have come since, as far as the first ones tell. */
   fresh = $state(0);
@@ -90,6 +92,7 @@ export class Search {
     this.count = null;
     this.more = false;
     this.nearest = false;
+    this.looking = false;
     this.fresh = 0;
     if (this.excerpts.size > 0) this.excerpts = new Map();
   }
@@ -154,23 +157,27 @@ export class Search {
       this.shownFor = '';
       this.#forget();
       if (had) this.#show(null);
-      this.onAsked('');
+      // The address takes longer than what one waits for.
+      await this.#rest();
+      if (!running.signal.aborted) this.onAsked('');
       return;
     }
     try {
       const found = await this.service.search(asked, FIRST, running.signal);
       if (running.signal.aborted) return;
+      this.looking = found.hits.length === 0;
       this.#first(asked, found, again);
       // Everything that matches is looked at once the typing rests: the next keystroke must not wait for it.
-      await new Promise<void>((resume) => this.page.after(REST, resume));
+      await this.#rest();
       if (running.signal.aborted) return;
       this.onAsked(asked.text);
       if (found.hits.length === 0) return await this.#nearest(asked, running.signal);
       if (!found.more) return;
       const all = await this.service.searchOutline(asked, LISTED, running.signal);
-      if (!running.signal.aborted) this.#rest(all);
+      if (!running.signal.aborted) this.#others(all);
     } catch (why) {
       if (running.signal.aborted) return;
+      this.looking = false;
       const problem = why instanceof Failure ? why.problem : null;
       this.error = {
         words: why instanceof Error ? why.message : String(why),
@@ -182,7 +189,9 @@ export class Search {
   /** Nothing matches: what comes nearest. */
   async #nearest(asked: Asked, signal: AbortSignal): Promise<void> {
     const near = await this.service.search({ ...asked, nearest: true }, FIRST, signal);
-    if (!signal.aborted && near.hits.length > 0) this.#first(asked, near, true);
+    if (signal.aborted) return;
+    this.looking = false;
+    if (near.hits.length > 0) this.#first(asked, near, true);
   }
 
   /** Matches, their list and the one that Enter takes change together. */
@@ -209,8 +218,11 @@ export class Search {
     this.sight.show(this.list.isRead, this.#place?.view === 'history' && !this.active);
   }
 
+  /** Until the typing rests. */
+  #rest = (): Promise<void> => new Promise((resume) => this.page.after(REST, resume));
+
   /** Everything else comes after what is on the screen already, in its order. */
-  #rest(all: FoundOutline): void {
+  #others(all: FoundOutline): void {
     const shown = this.sight.now;
     const known = new Set(shown.ids);
     const rest: Listed = { ids: [], kinds: [], times: [] };

@@ -22,12 +22,14 @@ export class Shelf implements Listed {
 
   load(outline: KeptOutline): void {
     this.names = new Map(outline.dividers.map((one) => [one.id, one.name]));
-    const clips = outline.ranks.map((rank, n): [string, string, string] => {
+    // What was moved while parts of it were read may be in two of them: where it was read last.
+    const clips = new Map<string, [string, string, string]>();
+    outline.ranks.forEach((rank, n) => {
       const [id, kind] = [outline.ids.slice(n * ID, (n + 1) * ID), outline.kinds[n] ?? 't'];
-      return [keyOf(rank, kind, id), id, kind];
+      clips.set(id, [keyOf(rank, kind, id), id, kind]);
     });
     const dividers = outline.dividers.map((one): [string, string, string] => [keyOf(one.rank, 'd', one.id), one.id, 'd']);
-    const all = [...clips, ...dividers].sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0));
+    const all = [...clips.values(), ...dividers].sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0));
     this.#keys = all.map(([key]) => key);
     this.ids = all.map(([, id]) => id);
     this.kinds = all.map(([, , kind]) => kind);

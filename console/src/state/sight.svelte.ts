@@ -226,14 +226,14 @@ export class Sight {
     this.view?.after();
   }
 
-  /** The place of something; -1: nowhere. */
-  place(id: string | null): number {
+  /** The place of something; -1: nowhere. Where it was, or is likely to be, is looked first. */
+  place(id: string | null, near?: number): number {
     const { version } = this;
     const { ids } = this.now;
     if (id === null) return -1;
     const known = this.#found.get(id);
     if (known && (known.at < 0 ? known.version === version : ids[known.at] === id)) return known.at;
-    const at = placeFrom(ids, id, known && known.at >= 0 ? known.at : this.#near);
+    const at = placeFrom(ids, id, near ?? (known && known.at >= 0 ? known.at : this.#near));
     if (this.#found.size >= REMEMBERED) this.#found.clear();
     this.#found.set(id, { at, version });
     if (at >= 0) this.#near = at;

@@ -80,23 +80,26 @@ pub struct RankedDivider {
     pub rank: String,
 }
 
-/// Everything that is kept in one place, in outline and in its order.
+/// What is kept in one place, in outline and in its order: a part of it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]
 pub struct KeptOutline {
     /// The drawer; absent for the favorites.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub drawer: Option<Drawer>,
-    /// Ids of its clips, 26 characters each, without separators.
+    /// Ids of these clips, 26 characters each, without separators.
     pub ids: String,
     /// A character per clip, as in the outline of the history.
     pub kinds: String,
     /// The rank of each clip.
     pub ranks: Vec<String>,
-    /// Its headings, in their order.
+    /// Its headings, all of them and in their order; with the first part alone.
     pub dividers: Vec<RankedDivider>,
     /// The state of the history this was read from.
     pub revision: u64,
+    /// What to ask for next, as `after`; absent at the end.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub next: Option<String>,
 }
 
 /// A new drawer.

@@ -27,9 +27,11 @@ pub fn write_backup_of(path: &Path, count: usize, text: impl Fn(usize) -> String
     archive.append_data(&mut header(content.len() as u64), format!("contents/{digest}"), &content[..])?;
     let device = "0".repeat(31) + "7";
     let mut lines = BufWriter::new(tempfile::tempfile()?);
-    for n in 0..count {
+    // In the order in which a backup of the service has them.
+    let mut order: Vec<(String, usize)> = (0..count).map(|n| (id_of(n as u64), n)).collect();
+    order.sort_unstable();
+    for (id, n) in order {
         let at = 1_700_000_000_000_000_i64 + (n as i64 + (n / 40) as i64 * 60) * 60_000_000;
-        let id = id_of(n as u64);
         let stamp = format!("[{},0,\"{device}\"]", at / 1_000);
         let head = text(n);
         writeln!(

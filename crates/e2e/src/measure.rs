@@ -4,6 +4,7 @@
 
 use std::io::{Read, Write};
 use std::os::unix::net::UnixStream;
+use std::process::Command;
 use std::time::{Duration, Instant};
 
 use anyhow::Result;
@@ -102,4 +103,30 @@ pub fn cpu(pid: u32) -> f64 {
     let after_name = text.rsplit(") ").next().unwrap_or_default();
     let ticks = after_name.split_whitespace().skip(11).take(2).filter_map(|field| field.parse::<f64>().ok());
     ticks.sum::<f64>() / 100.0
+}
+
+/// Waits until what was restored has come to its place.
+pub fn until_restored(service: &Service, longest: Duration) {
+    let socket = service.home().join("run/records.sock");
+    crate::until_within("the end of the restoring", longest, || {
+        let mut client = Command::new("mariadb");
+        client.arg("--socket").arg(&socket).args(["-N", "-e", "SELECT restoring FROM yadori.service"]);
+        (client.output().ok()?.stdout == b"0\n").then_some(())
+    });
+}
+
+/// Waits until the service has nothing to do any more in the background: what was restored is in its place, and all is sealed.
+pub fn until_at_rest(service: &Service, longest: Duration) {
+    until_restored(service, longest);
+    let mut last = (cpu(service.pid()), Instant::now());
+    let mut quiet = 0;
+    crate::until_within("rest", longest, || {
+        if last.1.elapsed() < Duration::from_secs(5) {
+            return None;
+        }
+        let now = (cpu(service.pid()), Instant::now());
+        quiet = if now.0 - last.0 < 0.1 { quiet + 1 } else { 0 };
+        last = now;
+        (quiet >= 3).then_some(())
+    });
 }

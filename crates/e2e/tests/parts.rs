@@ -148,6 +148,55 @@ fn right_after_a_start_the_newest_are_there_while_the_others_are_read() -> Resul
     Ok(())
 }
 
+#[test]
+fn what_is_kept_is_read_in_parts_of_any_size() {
+    let service = Service::without_desk();
+    let texts: Vec<String> = (0..23).map(|n| format!("clip {n}")).collect();
+    service.add(&texts.iter().map(String::as_str).collect::<Vec<_>>());
+    service.yadori(&["pin", "1", "2", "3", "4", "5", "6", "7"]);
+    for (drawer, places) in [("Huts", 8..13), ("Bunks", 13..17), ("Roads", 17..21)] {
+        service.yadori(&["drawer", "new", drawer]);
+        let places: Vec<String> = places.map(|place| place.to_string()).collect();
+        let mut wish = vec!["drawer", "put", drawer];
+        wish.extend(places.iter().map(String::as_str));
+        service.yadori(&wish);
+    }
+    service.yadori(&["drawer", "divider", "Huts", "Upper"]);
+    // Their clips are favorites now, behind all others.
+    service.yadori(&["drawer", "remove", "Roads"]);
+    service.yadori(&["drawer", "remove", "Bunks"]);
+    let kept = |part: &Value| {
+        let ids = part["ids"].as_str().unwrap().as_bytes().chunks(26).map(<[u8]>::to_vec);
+        ids.zip(part["ranks"].as_array().unwrap().clone()).collect::<Vec<_>>()
+    };
+    for (path, count) in [("/favorites", 15), ("/drawers/Huts", 5)] {
+        let (_, whole) = ask(&service, &format!("{path}/outline"));
+        assert_eq!((kept(&whole).len(), whole.get("next")), (count, None), "{whole}");
+        let (_, rows) = ask(&service, path);
+        let clips = rows["items"].as_array().unwrap().iter().filter_map(|item| item["clip"]["id"].as_str());
+        let ids: Vec<Vec<u8>> = clips.map(|id| id.as_bytes().to_vec()).collect();
+        assert_eq!(ids, kept(&whole).into_iter().map(|(id, _)| id).collect::<Vec<_>>(), "{rows}");
+        for limit in [1, 2, 4, 5, 14, 15, 16] {
+            let (mut all, mut after, mut parts) = (Vec::new(), String::new(), 0);
+            loop {
+                let (status, part) = ask(&service, &format!("{path}/outline?limit={limit}{after}"));
+                assert_eq!(status, 200, "{part}");
+                assert_eq!(part["dividers"] == whole["dividers"], parts == 0 || path == "/favorites");
+                all.extend(kept(&part));
+                parts += 1;
+                let Some(next) = part["next"].as_str() else { break };
+                after = format!("&after={}", next.replace(' ', "%20").replace('~', "%7E"));
+                assert!(parts < 100);
+            }
+            assert_eq!((all, parts), (kept(&whole), usize::div_ceil(count, limit)), "{path} by {limit}");
+        }
+        for wrong in ["limit=0", "limit=20001", "after=x", "after=%C3%A9"] {
+            let (status, problem) = ask(&service, &format!("{path}/outline?{wrong}"));
+            assert_eq!((status, problem["type"].as_str()), (422, Some("invalid-request")), "{problem}");
+        }
+    }
+}
+
 #[tokio::test]
 async fn where_nothing_matches_what_is_nearest_is_shown_and_marked_as_such() -> Result<()> {
     let service = Service::without_desk();

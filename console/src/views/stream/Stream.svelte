@@ -79,13 +79,13 @@
 
   /** Rows lie in a frame of their own. It moves with the first of them that was there: what comes above moves the frame,
    *  and no row. */
-  let first: { id: string; top: number } | null = null;
+  let first: { id: string; at: number; top: number } | null = null;
   const origin = $derived.by(() => {
-    const at = first ? sight.place(first.id) : -1;
+    const at = first ? sight.place(first.id, first.at) : -1;
     if (first && at >= 0 && Math.abs(topOf(at) - scrollTop) < FAR) return topOf(at) - first.top;
     const here = scrollTop < FAR ? 0 : layout.placeAt(scrollTop - above);
     const id = listed.ids[here];
-    first = id === undefined ? null : { id, top: here === 0 ? topOf(0) : 0 };
+    first = id === undefined ? null : { id, at: here, top: here === 0 ? topOf(0) : 0 };
     return here === 0 ? 0 : topOf(here);
   });
 
@@ -160,6 +160,8 @@
         if (at >= 0) scrollTo(topOf(at) - held.offset);
       },
       anew() {
+        // What was found may lie anywhere in what is shown now: it is not looked for.
+        first = null;
         resting = null;
         unfoldedHeight = 0;
         beyond = 0;
@@ -444,7 +446,7 @@
           </div>
         </div>
       {/if}
-      {#if sight.loaded && listed.ids.length === 0 && (!search.active || (search.shownFor !== '' && !search.error))}
+      {#if sight.loaded && listed.ids.length === 0 && (!search.active || (search.shownFor !== '' && !search.error && !search.looking))}
         <EmptyPlace {console} />
       {/if}
       <div class="relative mx-auto max-w-4xl" role="presentation" style:height="{listed.ids.length === 0 ? 0 : tall - above}px" ondragover={(event) => reorders && event.preventDefault()} ondrop={drop}>

@@ -1,6 +1,7 @@
 //! The history in memory: all clips of this device, newest first, found by place, by id, and by the beginning of an id.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::ops::Bound;
 use std::sync::Arc;
 
 use crate::batch::Batches;
@@ -375,18 +376,40 @@ impl History {
 
     /// Their ids.
     pub fn favorite_ids(&self) -> Vec<ClipId> {
-        let own = self.kept.range((Kept::Favorite(String::new()), ClipId([0; 16]))..);
-        let mut orphans = Vec::new();
-        let mut found = Vec::new();
-        for (kept, id) in own {
-            match kept.drawer() {
-                None => found.push(*id),
-                Some(drawer) if self.drawers.get(drawer).is_none() => orphans.push(*id),
-                Some(_) => {}
+        self.favorites_after(None).map(|(_, id)| id).collect()
+    }
+
+    /// Where favorites stand, and their ids, in their own order; those behind one of them. What was in a drawer that was removed
+    /// stands where it stood there.
+    pub fn favorites_after(
+        &self,
+        after: Option<(Kept, ClipId)>,
+    ) -> impl Iterator<Item = (&Kept, ClipId)> + use<'_> {
+        let drawer_from = |drawer: String| (Kept::Drawer { drawer, rank: String::new() }, ClipId([0; 16]));
+        let first_in_drawers = drawer_from(String::new());
+        let (own, mut next) = match after {
+            Some(after) if after.0.drawer().is_some() => (None, Bound::Excluded(after)),
+            after => {
+                let first = (Kept::Favorite(String::new()), ClipId([0; 16]));
+                let from = after.map_or(Bound::Included(first), Bound::Excluded);
+                (
+                    Some(self.kept.range((from, Bound::Excluded(first_in_drawers.clone())))),
+                    Bound::Included(first_in_drawers),
+                )
             }
-        }
-        found.append(&mut orphans);
-        found
+        };
+        // From one drawer to the next: what is in those that are there is passed over.
+        let gone = std::iter::from_fn(move || {
+            loop {
+                let rest = self.kept.range((next.clone(), Bound::Unbounded));
+                let drawer = rest.clone().next()?.0.drawer()?;
+                next = Bound::Included(drawer_from(format!("{drawer}\0")));
+                if self.drawers.get(drawer).is_none() {
+                    return Some(rest.take_while(move |(kept, _)| kept.drawer() == Some(drawer)));
+                }
+            }
+        });
+        own.into_iter().flatten().chain(gone.flatten()).map(|(kept, id)| (kept, *id))
     }
 
     /// The clips of a drawer, in their own order.
@@ -396,12 +419,23 @@ impl History {
 
     /// Their ids.
     pub fn ids_in_drawer(&self, drawer: &str) -> impl Iterator<Item = ClipId> {
-        let from = Kept::Drawer { drawer: drawer.to_owned(), rank: String::new() };
+        self.in_drawer_after(drawer, None).map(|(_, id)| id)
+    }
+
+    /// The ranks of a drawer's clips, and their ids, in their own order; those behind one of them.
+    pub fn in_drawer_after(
+        &self,
+        drawer: &str,
+        after: Option<(String, ClipId)>,
+    ) -> impl Iterator<Item = (&str, ClipId)> + use<'_> {
         let drawer = drawer.to_owned();
+        let at = |(rank, id): (String, ClipId)| (Kept::Drawer { drawer: drawer.clone(), rank }, id);
+        let first = Bound::Included(at((String::new(), ClipId([0; 16]))));
+        let from = after.map_or(first, |after| Bound::Excluded(at(after)));
         self.kept
-            .range((from, ClipId([0; 16]))..)
+            .range((from, Bound::Unbounded))
             .take_while(move |(kept, _)| kept.drawer() == Some(drawer.as_str()))
-            .map(|(_, id)| *id)
+            .map(|(kept, id)| (kept.rank(), *id))
     }
 
     /// The name of the drawer a clip is in, when that drawer is there.
@@ -423,11 +457,7 @@ impl History {
             })
         };
         let below = self.clips.range(..id).next_back().map(|(id, _)| *id);
-        let above = self
-            .clips
-            .range((std::ops::Bound::Excluded(id), std::ops::Bound::Unbounded))
-            .next()
-            .map(|(id, _)| *id);
+        let above = self.clips.range((Bound::Excluded(id), Bound::Unbounded)).next().map(|(id, _)| *id);
         let least = if self.partial { SAFE_PREFIX } else { SHORTEST_PREFIX };
         let mut length = (shared(below).max(shared(above)) + 1).max(least).min(text.len());
         while length < text.len() && !reads_as_id(&text[..length]) {

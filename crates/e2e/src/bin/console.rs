@@ -5,10 +5,12 @@ use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
-use yadori_e2e::measure::{at, header, row};
+use yadori_e2e::measure::{at, header, row, until_at_rest};
 use yadori_e2e::{Browser, Service, many};
 
 const KEYSTROKES: usize = 200;
+/// Turns of the wheel.
+const TURNS: usize = 240;
 const FAVORITES: usize = 3_000;
 /// Eight keystrokes a second.
 const PACE: Duration = Duration::from_millis(125);
@@ -26,6 +28,13 @@ const BARE: &str = "document.body.innerHTML = '<input id=search><ul></ul>'; cons
     field.addEventListener('input', async () => { running?.abort(); running = new AbortController(); const text = field.value; if (!text) return; \
       try { const answer = await fetch('/api/v1/search?' + new URLSearchParams({ q: text, limit: '50' }), { signal: running.signal, headers: { authorization: 'Bearer ' + localStorage.getItem('yadori.key') } }); \
         const found = await answer.json(); list.replaceChildren(...(found.hits ?? []).map((hit) => { const one = document.createElement('li'); one.textContent = hit.row.head; return one; })); window.__there(text); } catch {} }); field.focus()";
+
+/// A page without anything: a box as tall as the console's, and in it what is to be seen of a list of numbers.
+const BARE_LIST: &str = "document.body.innerHTML = '<div id=list style=\"height: 700px; overflow-y: auto\"><div style=\"position: relative; height: 8000000px\"></div></div>'; \
+    const box = document.getElementById('list'), inner = box.firstChild; \
+    const draw = () => { const from = Math.floor(box.scrollTop / 54); inner.replaceChildren(...Array.from({ length: 15 }, (_, n) => { const one = document.createElement('div'); \
+      one.style.cssText = `position: absolute; top: ${(from + n) * 54}px; height: 54px`; one.innerHTML = `<p>clip ${from + n}</p><small>Writer, copied once</small>`; return one; })); }; \
+    box.addEventListener('scroll', draw); draw()";
 
 async fn press(browser: &Browser, key: &str, code: u32, text: Option<&str>) -> Result<()> {
     let mut down = json!({ "type": if text.is_some() { "keyDown" } else { "rawKeyDown" }, "key": key, "windowsVirtualKeyCode": code });
@@ -81,22 +90,20 @@ async fn shown(browser: &Browser) -> Result<Vec<f64>> {
     Ok(times)
 }
 
-/// Scrolls with a wheel through all of it and back, and then stands still. Gives the milliseconds between frames.
+/// Scrolls with a wheel through all of it, small steps and leaps in turn, and then stands still. Gives the milliseconds between frames.
 async fn scrolled(browser: &Browser, count: usize) -> Result<[Vec<f64>; 2]> {
-    let ready = format!("return document.querySelector('[role=treegrid]').ariaRowCount === '{count}'");
-    browser.until(&ready).await?;
     let frames = "window.__frames = []; window.__stop = false; let last; const next = (now) => { \
         if (last) window.__frames.push(now - last); last = now; if (!window.__stop) requestAnimationFrame(next); }; requestAnimationFrame(next)";
     let mut found = [Vec::new(), Vec::new()];
     for (n, times) in found.iter_mut().enumerate() {
         browser.script(frames).await?;
-        for k in 0..120 {
+        for k in 0..TURNS {
             let by = if n == 1 {
                 0
             } else if k % 2 == 0 {
                 700
             } else {
-                60 * count / 120
+                60 * count / TURNS
             };
             browser
                 .cdp(
@@ -139,6 +146,7 @@ async fn main() -> Result<()> {
     let file = dir.path().join("many.tar");
     many::write_backup(&file, count)?;
     service.yadori(&["restore", file.to_str().context("a path")?]);
+    until_at_rest(&service, Duration::from_secs(1_800));
     let browser = Browser::console(&service).await?;
     browser.until("return document.querySelectorAll('[data-summary]').length > 9").await?;
     let began = Instant::now();
@@ -147,7 +155,9 @@ async fn main() -> Result<()> {
         .await?;
     let whole = began.elapsed().as_secs_f64();
     let mut first = shown(&browser).await?;
-    let [mut frames, mut beside] = scrolled(&browser, count).await?;
+    let ready = format!("return document.querySelector('[role=treegrid]').ariaRowCount === '{count}'");
+    browser.until(&ready).await?;
+    let [mut frames, mut still] = scrolled(&browser, count).await?;
     browser.cdp("Performance.enable", json!({})).await?;
     browser.script(STOPWATCH).await?;
     browser
@@ -226,6 +236,8 @@ async fn main() -> Result<()> {
     browser.script(STOPWATCH).await?;
     browser.script(BARE).await?;
     let mut bare = typed(&browser).await?;
+    browser.script(BARE_LIST).await?;
+    let [mut bare_frames, _] = scrolled(&browser, count).await?;
     header();
     let both = |values: &mut Vec<f64>| {
         format!("{:.0} / {:.0} ms ({} keystrokes)", at(values, 0.5), at(values, 0.99), values.len())
@@ -244,7 +256,14 @@ async fn main() -> Result<()> {
         "from a frame to the next while it is scrolled, p50 / p95",
         "two frames at p95",
         &format!("{:.0} / {:.0} ms ({} frames)", at(&mut frames, 0.5), at(&mut frames, 0.95), frames.len()),
-        &format!("standing still: {:.0} / {:.0} ms", at(&mut beside, 0.5), at(&mut beside, 0.95)),
+        &format!(
+            "a bare list: {:.0} / {:.0} ms ({} frames); standing still: {:.0} / {:.0} ms",
+            at(&mut bare_frames, 0.5),
+            at(&mut bare_frames, 0.95),
+            bare_frames.len(),
+            at(&mut still, 0.5),
+            at(&mut still, 0.95)
+        ),
     );
     row(
         &format!("keystroke to results on the screen, {count} clips, p50 / p99"),

@@ -14,6 +14,8 @@ use yadori_e2e::{Display, Owner, Service, many};
 
 /// Copies that are timed.
 const COPIES: usize = 300;
+/// The longest that a first exchange may take.
+const LONGEST: Duration = Duration::from_secs(7_200);
 /// Those who push at once.
 const AT_ONCE: usize = 16;
 /// Pushes that each of them has ready.
@@ -81,7 +83,7 @@ fn first(clips: usize) -> Result<()> {
         if there >= clips as u64 {
             break;
         }
-        anyhow::ensure!(began.elapsed() < Duration::from_secs(900), "{there} clips came");
+        anyhow::ensure!(began.elapsed() < LONGEST, "{there} clips came");
         std::thread::sleep(Duration::from_millis(100));
     }
     row(

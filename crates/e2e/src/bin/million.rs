@@ -3,12 +3,14 @@
 
 use std::path::Path;
 use std::process::{Command, Stdio};
+use std::sync::atomic::AtomicBool;
+use std::sync::atomic::Ordering::Relaxed;
 use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result, ensure};
 use serde_json::{Value, json};
 use yadori_e2e::journey::call;
-use yadori_e2e::measure::{at, header, millis, peak, resident, row};
+use yadori_e2e::measure::{at, header, millis, peak, resident, row, until_restored};
 use yadori_e2e::source::Source;
 use yadori_e2e::{Display, Service, many, until_within};
 
@@ -16,6 +18,8 @@ use yadori_e2e::{Display, Service, many, until_within};
 const LONGEST: Duration = Duration::from_secs(3_600);
 /// How often a call is made.
 const TIMES: usize = 40;
+/// Copies that come while it is searched.
+const COPIES_BESIDE: u32 = 500;
 /// Nothing is a limit but what is measured.
 const CONFIGURATION: &str = "[limits]\nclips = \"off\"\ndays = \"off\"\nbytes = \"off\"\n";
 
@@ -40,7 +44,9 @@ fn main() -> Result<()> {
     bench.starts(&display, empty)?;
     bench.calls()?;
     bench.acts()?;
-    bench.copies(&Source::on(&display)?)?;
+    let source = Source::on(&display)?;
+    bench.copies(&source)?;
+    bench.searches_beside_copies(&source)?;
     bench.step("backed up", &["backup", path(&dir.path().join("back.tar"))?])?;
     bench.step("exported to a CSV", &["export", path(&dir.path().join("all.csv"))?])?;
     let all = dir.path().join("all.zip");
@@ -87,12 +93,7 @@ impl Bench {
     /// What was restored has come to its place.
     fn settled(&self) -> Result<()> {
         let began = Instant::now();
-        let socket = self.service.home().join("run/records.sock");
-        until_within("the end of the restoring", LONGEST, || {
-            let mut client = Command::new("mariadb");
-            client.arg("--socket").arg(&socket).args(["-N", "-e", "SELECT restoring FROM yadori.service"]);
-            (client.output().ok()?.stdout == b"0\n").then_some(())
-        });
+        until_restored(&self.service, LONGEST);
         row(
             "moved to their place, in the background",
             "-",
@@ -208,7 +209,7 @@ impl Bench {
             Ok(())
         })?;
         self.get("insight", |_| "/insight?limit=365".into())?;
-        self.get("what is at hand in the favorites", |_| "/favorites/outline".into())?;
+        self.get("the favorites in outline", |_| "/favorites/outline?limit=10000".into())?;
         self.get("ways to go on with a query", |_| "/complete?q=fro&cursor=3".into())
     }
 
@@ -240,7 +241,7 @@ impl Bench {
                 json!({ "ids": [self.id(n + TIMES)?], "to": { "place": "drawer", "drawer": "Huts" } }),
             )
         })?;
-        self.get("the drawer, whole", |_| "/drawers/Huts/outline".into())?;
+        self.get("the drawer in outline", |_| "/drawers/Huts/outline?limit=10000".into())?;
         self.timed("a hundred removed and taken back", "-", |n| {
             let place = 1 + (n * 7_919) % (self.count - 200);
             let page = self.call("GET", &format!("/clips?limit=100&place={place}"), None)?;
@@ -265,6 +266,60 @@ impl Bench {
         }
         let measured = format!("{:.1} / {:.1} ms", at(&mut times, 0.5), at(&mut times, 0.99));
         row("a copy, committed and announced, p50 / p99 of 200", "p99 < 60 ms", &measured, "-");
+        Ok(())
+    }
+
+    /// Searches while copies come at a steady pace and others are removed.
+    fn searches_beside_copies(&self, source: &Source) -> Result<()> {
+        const PACE: Duration = Duration::from_millis(20);
+        let done = AtomicBool::new(false);
+        let (mut times, removed) = std::thread::scope(|scope| -> Result<(Vec<f64>, usize)> {
+            let searches = scope.spawn(|| -> Result<Vec<f64>> {
+                let mut times = Vec::new();
+                while !done.load(Relaxed) {
+                    let n = (times.len() * 104_729) % self.count;
+                    let began = Instant::now();
+                    self.call("GET", &format!("/search?q=clip+{n}"), None)?;
+                    times.push(millis(began.elapsed()));
+                }
+                Ok(times)
+            });
+            let removals = scope.spawn(|| -> Result<usize> {
+                let mut n = 0;
+                while !done.load(Relaxed) {
+                    n += 1;
+                    let id = self.id(n + 10 * TIMES)?;
+                    self.call("POST", "/remove", Some(&json!({ "ids": [id] })))?;
+                    std::thread::sleep(PACE * 5);
+                }
+                Ok(n)
+            });
+            let began = Instant::now();
+            for n in 0..COPIES_BESIDE {
+                if let Some(early) = (PACE * n).checked_sub(began.elapsed()) {
+                    std::thread::sleep(early);
+                }
+                source.copy(&format!("copy {n} beside searches"), Duration::from_secs(10), true)?;
+            }
+            let paced = began.elapsed();
+            done.store(true, Relaxed);
+            ensure!(
+                paced < PACE * (COPIES_BESIDE + COPIES_BESIDE / 10),
+                "{COPIES_BESIDE} copies took {paced:?}"
+            );
+            Ok((searches.join().expect("no panic")?, removals.join().expect("no panic")?))
+        })?;
+        let found = self.call("GET", "/search/outline?q=%22beside+searches%22&limit=1", None)?;
+        ensure!(found["count"] == json!(COPIES_BESIDE), "{found}");
+        row(
+            &format!(
+                "a search while 50 copies a second come, {COPIES_BESIDE} in all, and {removed} clips go, p50 / p99 of {}",
+                times.len()
+            ),
+            "< 50 ms",
+            &format!("{:.1} / {:.1} ms", at(&mut times, 0.5), at(&mut times, 0.99)),
+            "-",
+        );
         Ok(())
     }
 

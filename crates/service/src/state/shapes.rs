@@ -5,7 +5,7 @@ use yadori_core::clip::facts::path_of;
 use yadori_core::history::stored::Held;
 use yadori_core::take::chord::Purpose;
 use yadori_core::take::fill_in::may_hold;
-use yadori_core::{Clip, ClipId, Facts, History, Kind, RefusalReason, Source};
+use yadori_core::{Clip, ClipId, Facts, History, Kept, Kind, RefusalReason, Source};
 use yadori_desk::{ChordHeard, ChordProblem, DeskState};
 use yadori_store::RefusalRow;
 
@@ -120,10 +120,22 @@ fn kept(history: &History, clip: &Clip) -> Option<api::Kept> {
 
 /// A kept clip's place as a text that sorts: clips of drawers that were removed come after all other favorites.
 pub fn rank(history: &History, clip: &Clip) -> String {
-    let kept = clip.state.kept();
+    rank_of(history, clip.state.kept())
+}
+
+/// The same for where it is kept.
+pub fn rank_of(history: &History, kept: &Kept) -> String {
     match kept.drawer() {
         Some(drawer) if history.drawers().get(drawer).is_none() => format!("~{drawer} {}", kept.rank()),
         _ => kept.rank().to_owned(),
+    }
+}
+
+/// Where a favorite with such a rank is kept.
+pub fn kept_of_rank(rank: &str) -> Kept {
+    match rank.strip_prefix('~').and_then(|rest| rest.split_once(' ')) {
+        Some((drawer, rank)) => Kept::Drawer { drawer: drawer.to_owned(), rank: rank.to_owned() },
+        None => Kept::Favorite(rank.to_owned()),
     }
 }
 

@@ -280,18 +280,44 @@ pub(crate) struct DrawerFile {
 /// A clip, or a divider: its id and its words.
 pub(crate) type Thing = Result<Arc<Clip>, (String, String)>;
 
-/// What is in a drawer, in its order.
+/// Something in a drawer.
+pub(crate) enum Placed {
+    Clip(ClipId),
+    Divider { id: String, name: String },
+}
+
+/// The dividers of a drawer in their order: rank, id, words.
+pub(crate) fn dividers_of(state: &DrawerState) -> Vec<(String, String, String)> {
+    let known = state
+        .dividers
+        .iter()
+        .filter_map(|(id, one)| Some((one.rank().to_owned(), id.clone(), one.name()?.to_owned())));
+    let mut all: Vec<_> = known.collect();
+    all.sort();
+    all
+}
+
+/// What is in a drawer, in its order: by the bytes of the rank, then clips before dividers, then by id.
+pub(crate) fn placed(history: &History, id: &str, state: &DrawerState) -> impl Iterator<Item = Placed> {
+    let mut clips = history.in_drawer_after(id, None).peekable();
+    let mut dividers = dividers_of(state).into_iter().peekable();
+    std::iter::from_fn(move || {
+        let clip =
+            clips.next_if(|(rank, _)| dividers.peek().is_none_or(|(other, ..)| *rank <= other.as_str()));
+        if let Some((_, id)) = clip {
+            return Some(Placed::Clip(id));
+        }
+        dividers.next().map(|(_, id, name)| Placed::Divider { id, name })
+    })
+}
+
+/// The same with the clips themselves.
 pub(crate) fn things(history: &History, id: &str, state: &DrawerState) -> Vec<Thing> {
-    let clips = history
-        .in_drawer(id)
-        .map(|clip| ((clip.state.kept().rank().to_owned(), 0, clip.id.to_string()), Ok(clip.clone())));
-    let dividers = state.dividers.iter().filter_map(|(id, one)| {
-        let name = one.name()?.to_owned();
-        Some(((one.rank().to_owned(), 1, id.clone()), Err((id.clone(), name))))
-    });
-    let mut all: Vec<((String, u8, String), Thing)> = clips.chain(dividers).collect();
-    all.sort_by(|(a, _), (b, _)| a.cmp(b));
-    all.into_iter().map(|(_, thing)| thing).collect()
+    let thing = |one| match one {
+        Placed::Clip(id) => history.get(id).map(Ok),
+        Placed::Divider { id, name } => Some(Err((id, name))),
+    };
+    placed(history, id, state).filter_map(thing).collect()
 }
 
 /// Everything kept, as drawers and the place of each clip.

@@ -6,6 +6,8 @@ use crate::clip::facts::Facts;
 use crate::clip::id::Class;
 use crate::history::stored::Held;
 use crate::merge::clip::{ClipState, OfferRecord};
+use crate::merge::drawer::{Drawer, DrawerState};
+use crate::merge::register::Written;
 use crate::merge::stamp::Stamp;
 use proptest::prelude::*;
 
@@ -106,6 +108,59 @@ proptest! {
         for (n, (_, id)) in model.iter().rev().enumerate() {
             prop_assert_eq!(history.place_of(*id), Some(n + 1));
             prop_assert_eq!(history.at(n + 1).map(|clip| clip.id), Some(*id));
+        }
+    }
+
+    #[test]
+    fn what_is_kept_is_read_on_from_anywhere(
+        kept in proptest::collection::vec((0u16..60, 0usize..6, "[A-Za-z]{1,3}"), 0..80),
+        there in any::<[bool; 4]>(),
+    ) {
+        let mut history = History::default();
+        // One of them has a name that another one begins with.
+        let drawers = ["a", "ab", "b", "c"];
+        for (id, _) in drawers.iter().zip(there).filter(|(_, there)| *there) {
+            let stamp = Stamp { wall_ms: 1, counter: 0, device: DeviceId([1; 16]) };
+            let name = Some(Written { at: stamp, value: format!("drawer {id}") });
+            history.drawers_mut().put(Drawer { id: (*id).into(), state: DrawerState { name, ..DrawerState::default() } });
+        }
+        let mut model: BTreeMap<ClipId, Kept> = BTreeMap::new();
+        for (wall, (n, place, rank)) in (10_u64..).zip(kept) {
+            let value = match place {
+                0 => Kept::No,
+                1 => Kept::Favorite(rank),
+                place => Kept::Drawer { drawer: drawers[place - 2].into(), rank },
+            };
+            let mut one = clip(n, i64::from(n), 2_000);
+            let stamp = Stamp { wall_ms: 10_000 + wall, counter: 0, device: DeviceId([1; 16]) };
+            one.state.keep(value.clone(), stamp);
+            model.insert(one.id, value);
+            history.put(one);
+        }
+        let sorted = |wanted: &dyn Fn(&Kept) -> bool| {
+            let mut all: Vec<(Kept, ClipId)> =
+                model.iter().filter(|(_, kept)| wanted(kept)).map(|(id, kept)| (kept.clone(), *id)).collect();
+            all.sort();
+            all
+        };
+        let is_there = |drawer: &str| drawers.iter().zip(there).any(|(id, there)| *id == drawer && there);
+        let mut favorites = sorted(&|kept| matches!(kept, Kept::Favorite(_)));
+        favorites.extend(sorted(&|kept| kept.drawer().is_some_and(|drawer| !is_there(drawer))));
+        let read = |after| history.favorites_after(after).map(|(kept, id)| (kept.clone(), id)).collect::<Vec<_>>();
+        prop_assert_eq!(&read(None), &favorites);
+        for (n, one) in favorites.iter().enumerate() {
+            prop_assert_eq!(&read(Some(one.clone()))[..], &favorites[n + 1..]);
+        }
+        for drawer in drawers {
+            let inside = sorted(&|kept| kept.drawer() == Some(drawer));
+            let read = |after| {
+                history.in_drawer_after(drawer, after).map(|(rank, id)| (rank.to_owned(), id)).collect::<Vec<_>>()
+            };
+            let inside: Vec<(String, ClipId)> = inside.into_iter().map(|(kept, id)| (kept.rank().to_owned(), id)).collect();
+            prop_assert_eq!(&read(None), &inside);
+            for (n, one) in inside.iter().enumerate() {
+                prop_assert_eq!(&read(Some(one.clone()))[..], &inside[n + 1..]);
+            }
         }
     }
 

@@ -3,20 +3,26 @@
 use std::sync::Arc;
 
 use axum::extract::State;
+use serde::Deserialize;
+use utoipa::IntoParams;
 use yadori_api as api;
 use yadori_api::{
     Acted, AllDrawers, ChangeDrawer, Divider, Item, Items, KeptOutline, NewDrawer, Problem, RankedDivider,
 };
 use yadori_core::acts::{Act, DrawerChange, drawer_called};
-use yadori_core::{Color, DrawerState, History};
+use yadori_core::{ClipId, Color, DrawerState, History};
 
 use crate::home::random::random_name;
 use crate::http::acts::done::carry_out;
+use crate::http::clips::list::OUTLINED;
 use crate::http::extract::{Json, Path, Query};
 use crate::http::part::Part;
 use crate::http::{Context, Failure};
-use crate::state::shapes::{rank, row};
-use crate::transfer::record::{Thing, things};
+use crate::state::shapes::{kept_of_rank, rank_of, row};
+use crate::transfer::record::{Placed, dividers_of, placed};
+
+/// Characters of an id.
+const ID: usize = 26;
 
 fn described(history: &History, id: &str, state: &DrawerState) -> api::Drawer {
     api::Drawer {
@@ -39,12 +45,6 @@ pub(crate) async fn list(State(context): State<Arc<Context>>) -> axum::Json<AllD
     })
 }
 
-/// The part of a list that is wanted.
-fn part_of(part: &Part, drawer: Option<api::Drawer>, all: Vec<Item>) -> Items {
-    let total = all.len() as u64;
-    Items { drawer, items: all.into_iter().skip(part.skip).take(part.limit()).collect(), total }
-}
-
 /// The favorites outside drawers, in their order: `f1` first
 #[utoipa::path(get, path = "/favorites", params(Part), responses((status = 200, body = Items)))]
 pub(crate) async fn favorites(
@@ -52,9 +52,18 @@ pub(crate) async fn favorites(
     Query(part): Query<Part>,
 ) -> axum::Json<Items> {
     let history = context.app.clips.history();
-    let all =
-        history.favorites().into_iter().map(|clip| Item::Clip(Box::new(row(&history, &clip)))).collect();
-    axum::Json(part_of(&part, None, all))
+    let all = || history.favorites_after(None).map(|(_, id)| Placed::Clip(id));
+    let items = part_of(&history, &part, all());
+    axum::Json(Items { drawer: None, items, total: all().count() as u64 })
+}
+
+/// The part of a list that is wanted.
+fn part_of(history: &History, part: &Part, all: impl Iterator<Item = Placed>) -> Vec<Item> {
+    let item = |one: Placed| match one {
+        Placed::Clip(id) => Some(Item::Clip(Box::new(row(history, &*history.get(id)?)))),
+        Placed::Divider { id, name } => Some(Item::Divider(Divider { id, name })),
+    };
+    all.skip(part.skip).take(part.limit()).filter_map(item).collect()
 }
 
 /// What is in a drawer (by id or name), in its order
@@ -68,69 +77,94 @@ pub(crate) async fn items(
     let history = context.app.clips.history();
     let id = drawer_called(&history, &drawer)?;
     let state = history.drawers().get(&id).cloned().unwrap_or_default();
-    Ok(axum::Json(part_of(&part, Some(described(&history, &id, &state)), in_order(&history, &id, &state))))
+    let drawer = Some(described(&history, &id, &state));
+    let items = part_of(&history, &part, placed(&history, &id, &state));
+    Ok(axum::Json(Items { drawer, items, total: placed(&history, &id, &state).count() as u64 }))
 }
 
-/// The favorites outside drawers, all of them in outline
-#[utoipa::path(get, path = "/favorites/outline", responses((status = 200, body = KeptOutline)))]
-pub(crate) async fn favorites_outline(State(context): State<Arc<Context>>) -> axum::Json<KeptOutline> {
+/// Which part of what is kept.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct KeptPart {
+    /// Begin behind what another part ended with: its `next`
+    after: Option<String>,
+    /// How many clips, at most 20,000
+    limit: Option<usize>,
+}
+
+impl KeptPart {
+    fn limit(&self) -> Result<usize, Failure> {
+        let limit = self.limit.unwrap_or(OUTLINED);
+        if limit == 0 || limit > OUTLINED {
+            return Err(Failure::invalid(format!("`limit` must be between 1 and {OUTLINED}")));
+        }
+        Ok(limit)
+    }
+
+    /// The rank and the id of the clip that the part before ended with.
+    fn after(&self) -> Result<Option<(String, ClipId)>, Failure> {
+        let Some(text) = &self.after else { return Ok(None) };
+        let split =
+            text.split_at_checked(ID).and_then(|(id, rank)| Some((rank.to_owned(), ClipId::parse(id)?)));
+        split.map(Some).ok_or_else(|| Failure::invalid("`after` is not what an answer gave as `next`"))
+    }
+}
+
+/// The favorites outside drawers in outline: a part of them
+#[utoipa::path(get, path = "/favorites/outline", params(KeptPart),
+    responses((status = 200, body = KeptOutline), (status = 422, body = Problem)))]
+pub(crate) async fn favorites_outline(
+    State(context): State<Arc<Context>>,
+    Query(part): Query<KeptPart>,
+) -> Result<axum::Json<KeptOutline>, Failure> {
     let history = context.app.clips.history();
-    axum::Json(outline_of(&history, None, history.favorites().into_iter().map(Ok)))
+    let after = part.after()?.map(|(rank, id)| (kept_of_rank(&rank), id));
+    let clips = history.favorites_after(after).map(|(kept, id)| (rank_of(&history, kept), id));
+    Ok(axum::Json(outline_of(&history, None, Vec::new(), clips, part.limit()?)))
 }
 
-/// What is in a drawer (by id or name), all of it in outline
-#[utoipa::path(get, path = "/drawers/{drawer}/outline", params(("drawer" = String, Path)),
-    responses((status = 200, body = KeptOutline), (status = 404, body = Problem)))]
+/// What is in a drawer (by id or name) in outline: a part of it
+#[utoipa::path(get, path = "/drawers/{drawer}/outline", params(("drawer" = String, Path), KeptPart),
+    responses((status = 200, body = KeptOutline), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub(crate) async fn items_outline(
     State(context): State<Arc<Context>>,
     Path(drawer): Path<String>,
+    Query(part): Query<KeptPart>,
 ) -> Result<axum::Json<KeptOutline>, Failure> {
     let history = context.app.clips.history();
     let id = drawer_called(&history, &drawer)?;
     let state = history.drawers().get(&id).cloned().unwrap_or_default();
     let drawer = described(&history, &id, &state);
-    let mut out = outline_of(&history, Some(drawer), things(&history, &id, &state).into_iter());
-    for one in &mut out.dividers {
-        one.rank = state.dividers.get(&one.id).map(|one| one.rank().to_owned()).unwrap_or_default();
-    }
-    Ok(axum::Json(out))
+    let after = part.after()?;
+    let dividers = if after.is_none() { dividers_of(&state) } else { Vec::new() };
+    let dividers = dividers.into_iter().map(|(rank, id, name)| RankedDivider { id, name, rank }).collect();
+    let clips = history.in_drawer_after(&id, after).map(|(rank, id)| (rank.to_owned(), id));
+    Ok(axum::Json(outline_of(&history, Some(drawer), dividers, clips, part.limit()?)))
 }
 
 fn outline_of(
     history: &History,
     drawer: Option<api::Drawer>,
-    things: impl Iterator<Item = Thing>,
+    dividers: Vec<RankedDivider>,
+    clips: impl Iterator<Item = (String, ClipId)>,
+    limit: usize,
 ) -> KeptOutline {
     use std::fmt::Write;
-    let revision = history.revision();
+    let (revision, next) = (history.revision(), None);
     let (ids, kinds) = (String::new(), String::new());
-    let mut out = KeptOutline { drawer, ids, kinds, ranks: Vec::new(), dividers: Vec::new(), revision };
-    for thing in things {
-        match thing {
-            Ok(clip) => {
-                let _ = write!(out.ids, "{}", clip.id);
-                out.kinds.push(clip.facts.letter());
-                out.ranks.push(rank(history, &clip));
-            }
-            Err((id, name)) => out.dividers.push(RankedDivider { id, name, rank: String::new() }),
-        }
+    let mut out = KeptOutline { drawer, ids, kinds, ranks: Vec::new(), dividers, revision, next };
+    let mut clips = clips.peekable();
+    for (rank, id) in clips.by_ref().take(limit) {
+        let Some(clip) = history.outlined(id) else { continue };
+        let _ = write!(out.ids, "{id}");
+        out.kinds.push(clip.letter);
+        out.next = Some(format!("{id}{rank}"));
+        out.ranks.push(rank);
+    }
+    if clips.peek().is_none() {
+        out.next = None;
     }
     out
-}
-
-/// Clips and dividers of a drawer, in their order.
-fn in_order(history: &History, id: &str, state: &DrawerState) -> Vec<Item> {
-    let divider = |divider: &(String, String)| {
-        let (id, name) = divider.clone();
-        Item::Divider(Divider { id, name })
-    };
-    things(history, id, state)
-        .iter()
-        .map(|thing| match thing {
-            Ok(clip) => Item::Clip(Box::new(row(history, clip))),
-            Err(one) => divider(one),
-        })
-        .collect()
 }
 
 /// Make a drawer
