@@ -62,7 +62,7 @@ bench:
 # Takes about an hour and 8 GB of disk.
 bench-million:
 	@tools/setup test
-	@. tools/path && tools/build release && cargo run --release -q -p yadori-e2e --bin million && cargo run --release -q -p yadori-e2e --bin console 1000000 && cargo run --release -q -p yadori-e2e --bin search 1000000
+	@. tools/path && tools/build release && cargo run --release -q -p yadori-e2e --bin million && cargo run --release -q -p yadori-e2e --bin console 1000000 && cargo run --release -q -p yadori-e2e --bin search 1000000 && cargo run --release -q -p yadori-e2e --bin exchanging 1000000
 
 programs:
 	@tools/setup test

@@ -21,6 +21,8 @@ export interface Asking {
   as: TakenAs;
 }
 
+/** Clips that one act may be on, as the service has it. */
+const AT_ONCE = 10_000;
 /** Acts of this window that are remembered. */
 const REMEMBERED = 50;
 const STORED = 'yadori.acts';
@@ -120,8 +122,17 @@ export class Acts {
     }
   }
 
+  /** Says so when these are more than the service changes at once. */
+  tooMany(ids: string[]): boolean {
+    if (ids.length <= AT_ONCE) return false;
+    const words = { clips: count(ids.length, 'clip'), most: count(AT_ONCE, 'clip') };
+    this.messages.tell(t('{clips} are chosen, and an act is on {most} at most. Choose fewer, or clear what a query finds: in the settings, under Clearing.', words), { wrong: true });
+    return true;
+  }
+
   /** Removes clips; gives false when that failed. */
   async remove(ids: string[]): Promise<boolean> {
+    if (this.tooMany(ids)) return false;
     this.sight.starting(ids);
     this.selection.stepOff(ids);
     try {
@@ -139,6 +150,7 @@ export class Acts {
 
   /** Carries an act on these clips out and says so, with the way back. */
   async run(ids: string[], work: () => Promise<Acted>, words: (acted: Acted) => string): Promise<Acted | null> {
+    if (this.tooMany(ids)) return null;
     this.sight.starting(ids);
     try {
       const done = await work();

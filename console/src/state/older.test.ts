@@ -85,3 +85,25 @@ test('End, pressed while older clips are being read, leads to the last of all, u
     expect(selection.selected).toBe(sight.now.ids[otherwise ? 10_998 : 24_999]);
   }
 });
+
+test('more clips than an act may be on stay chosen, and it is said what to do', async () => {
+  const removed: string[][] = [];
+  const { console } = await opened(0, {
+    outline: (after: string | null, limit: number) => Promise.resolve(windowOf(12_000, after, limit)),
+    remove: (ids: string[]) => (removed.push(ids), Promise.resolve({ id: 'a', removed: ids.length, grace_seconds: 60, revision: 0 })),
+  });
+  while (console.list.partial) await settled();
+  const { selection, sight } = console;
+  const commands = new Commands(console);
+  selection.select(sight.now.ids[0] ?? null);
+  commands.run('chooseToLast', 10);
+  expect(selection.chosen.size).toBe(12_000);
+  commands.run('remove', 10);
+  await settled();
+  expect([removed, selection.chosen.size, selection.selected]).toEqual([[], 12_000, idOf(0)]);
+  expect(console.messages.toast?.text).toContain('at most');
+  selection.choose(sight.now.ids.slice(0, 2_000), false);
+  commands.run('remove', 10);
+  await settled();
+  expect(removed.map((ids) => ids.length)).toEqual([10_000]);
+});

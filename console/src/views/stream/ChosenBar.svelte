@@ -13,6 +13,7 @@
   const ids = $derived(selection.chosenInOrder);
 
   async function save(): Promise<void> {
+    if (acts.tooMany(ids)) return;
     try {
       saveBlob(await console.service.exportedClips(ids), 'yadori-export.zip');
     } catch (why) {
@@ -21,6 +22,7 @@
   }
 
   async function join(): Promise<void> {
+    if (acts.tooMany(ids)) return;
     try {
       const { chars } = await console.service.join(ids, {});
       selection.unchoose();
