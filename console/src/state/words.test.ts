@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest';
 
-import type { Row } from '../api/types';
-import { facts, fileNameFor, linkParts, mailTo, mayBeFollowed, shortDate, sittingName, size, span, summary } from './words';
+import type { Row, Status } from '../api/types';
+import { facts, fileNameFor, given, linkParts, mailTo, mayBeFollowed, shortDate, sittingName, size, span, summary } from './words';
 
 const at = (text: string) => new Date(text).getTime();
 const now = at('2031-05-14T10:00');
@@ -76,4 +76,9 @@ test('a clip is passed on under its title, with the extension of its type', () =
   expect(mailTo('A & b', 'é\nx')).toBe('mailto:?subject=A%20%26%20b&body=%C3%A9%0D%0Ax');
   expect(mailTo(null, 'mailto:a@example.org')).toBe('mailto:a@example.org');
   expect(mailTo(null, 'x'.repeat(40_000))).toBe(null);
+});
+
+test('what a paste gives is said, whatever it is', () => {
+  const live = (state: string, clip: Row | null = null) => given({ state, clip } as unknown as Status['live']);
+  expect([live('empty'), live('item'), live('unkept'), live('clip', { kind: 'text', head: 'clip 7' } as Row), given(undefined)]).toEqual(['Nothing', 'An item of a batch', 'Something that is not in the history', 'clip 7', '…']);
 });

@@ -1,5 +1,5 @@
 // Times, sizes and names in words, in the viewer's zone.
-import type { Color, Row } from '../api/types';
+import type { Color, Row, Status } from '../api/types';
 import { look } from './look.svelte';
 import { counted, language, msg, t, type Language } from '../language/language.svelte';
 
@@ -230,3 +230,18 @@ export function mailTo(subject: string | null | undefined, body: string): string
 
 /** A fingerprint in lines of sixteen bytes, as it is compared. */
 export const fingerprintLines = (fingerprint: string): string[] => (fingerprint.match(/.{1,48}/g) ?? []).map((line) => line.replace(/:$/, ''));
+
+/** What a paste gives now. */
+export function given(live: Status['live'] | undefined): string {
+  if (live?.clip) return summary(live.clip);
+  switch (live?.state) {
+    case 'empty':
+      return t('Nothing');
+    case 'item':
+      return t('An item of a batch');
+    case 'unkept':
+      return t('Something that is not in the history');
+    default:
+      return '…';
+  }
+}

@@ -7,7 +7,7 @@
   import Plus from '@lucide/svelte/icons/plus';
 
   import type { Console } from '../../state/console.svelte';
-  import { summary } from '../../state/words';
+  import { given } from '../../state/words';
   import Lamp from './Lamp.svelte';
   import { t } from '../../language/language.svelte';
 
@@ -28,9 +28,7 @@
   <p class="paste-now facts flex items-center gap-2 px-4 pt-1.5">
     <Lamp look={console.session.lamp.look} breaths={console.arrivals.breaths} />
     <span class="shrink-0">{console.session.status?.capture.state === 'keeping' ? paste : console.session.lamp.words}</span>
-    <span class="text-base-content min-w-0 grow truncate">
-      {#if console.session.status?.live.clip}{summary(console.session.status.live.clip)}{:else if console.session.status?.live.state === 'empty'}{t('nothing')}{/if}
-    </span>
+    <span class="text-base-content min-w-0 grow truncate" data-live>{given(console.session.status?.live)}</span>
   </p>
   <nav aria-label={t('Places')} class="grid grid-cols-4">
     {#each places as [name, label, Icon] (name)}

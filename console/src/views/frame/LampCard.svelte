@@ -1,7 +1,7 @@
 <!-- Says in words what the lamp shows, counts today's copies, and shows what an ordinary paste would insert. -->
 <script lang="ts">
   import type { Console } from '../../state/console.svelte';
-  import { summary, time } from '../../state/words';
+  import { given, time } from '../../state/words';
   import Lamp from './Lamp.svelte';
   import Picture from '../parts/Picture.svelte';
   import { t } from '../../language/language.svelte';
@@ -59,20 +59,10 @@
   {/if}
   <div class="border-base-300 mt-2 border-t pt-2">
     <p class="facts">{live?.plain ? t('A paste now gives, as plain text') : t('A paste now gives')}</p>
-    {#if live?.state === 'clip' && live.clip}
-      {#if live.clip.kind === 'image'}
-        <div class="mt-1"><Picture row={live.clip} most={400} tall={64} /></div>
-      {:else}
-        <p class="truncate" data-live>{summary(live.clip)}</p>
-      {/if}
-    {:else if live?.state === 'empty'}
-      <p class="soft" data-live>{t('Nothing')}</p>
-    {:else if live?.state === 'item'}
-      <p class="soft" data-live>{t('An item of a batch')}</p>
-    {:else if live?.state === 'unkept'}
-      <p class="soft" data-live>{t('Something that is not in the history')}</p>
+    {#if live?.state === 'clip' && live.clip?.kind === 'image'}
+      <div class="mt-1"><Picture row={live.clip} most={400} tall={64} /></div>
     {:else}
-      <p class="soft" data-live>…</p>
+      <p class={['truncate', { soft: !live?.clip }]} data-live>{given(live)}</p>
     {/if}
   </div>
   {#if unheard.length > 0}
