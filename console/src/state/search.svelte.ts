@@ -157,9 +157,7 @@ export class Search {
       this.shownFor = '';
       this.#forget();
       if (had) this.#show(null);
-      // The address takes longer than what one waits for.
-      await this.#rest();
-      if (!running.signal.aborted) this.onAsked('');
+      this.onAsked('');
       return;
     }
     try {

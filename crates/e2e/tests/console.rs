@@ -131,6 +131,10 @@ async fn everything_can_be_done_by_pointer_alone() -> Result<()> {
     browser
         .until("return document.querySelector('[data-preview]')?.textContent.includes('worth resting on')")
         .await?;
+    // It lies beside the row, whatever stands above the list.
+    let beside = "const preview = document.querySelector('[data-preview]').getBoundingClientRect(), row = document.querySelector('[aria-posinset=\"1\"]').getBoundingClientRect(); \
+        return document.querySelector('[data-welcome]') !== null && Math.abs(preview.top - row.bottom) < 12";
+    assert_eq!(browser.script(beside).await?, serde_json::json!(true));
     let after = browser
         .script(
             "return [...document.querySelectorAll('[data-id]')].map((one) => one.getBoundingClientRect().top)",

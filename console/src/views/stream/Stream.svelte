@@ -49,7 +49,7 @@
   const reach = new Reach();
   let viewHeight = $state(600);
   /** What stands above the list is scrolled with it. */
-  let above = $state(0);
+  let lead = $state(0);
   let unfoldedHeight = $state(0);
   let beyond = $state(0);
   let moved = -Infinity;
@@ -71,10 +71,10 @@
   const openPlace = $derived(sight.place(selection.unfolded));
   const extra = $derived(openPlace < 0 || unfoldedHeight === 0 ? 0 : Math.max(0, unfoldedHeight - heightOf(openPlace)));
   /** Where a row lies, the unfolded one above it counted in. */
-  const topOf = (at: number) => above + layout.top(at) + (openPlace >= 0 && at > openPlace ? extra : 0);
+  const topOf = (at: number) => lead + layout.top(at) + (openPlace >= 0 && at > openPlace ? extra : 0);
 
   /** How tall the list is, with room below it, and how tall it is laid out. */
-  const full = $derived(above + layout.height + extra + BELOW);
+  const full = $derived(lead + layout.height + extra + BELOW);
   const tall = $derived(Reach.tall(full));
 
   /** Rows lie in a frame of their own. It moves with the first of them that was there: what comes above moves the frame,
@@ -83,7 +83,7 @@
   const origin = $derived.by(() => {
     const at = first ? sight.place(first.id, first.at) : -1;
     if (first && at >= 0 && Math.abs(topOf(at) - scrollTop) < FAR) return topOf(at) - first.top;
-    const here = scrollTop < FAR ? 0 : layout.placeAt(scrollTop - above);
+    const here = scrollTop < FAR ? 0 : layout.placeAt(scrollTop - lead);
     const id = listed.ids[here];
     first = id === undefined ? null : { id, at: here, top: here === 0 ? topOf(0) : 0 };
     return here === 0 ? 0 : topOf(here);
@@ -98,12 +98,12 @@
     const to = scrollTop + viewHeight + beyond;
     const places: number[] = [];
     if (listed.ids.length > 0) {
-      for (let at = layout.placeAt(from - extra - above); at < listed.ids.length && topOf(at) < to; at++) places.push(at);
+      for (let at = layout.placeAt(from - extra - lead); at < listed.ids.length && topOf(at) < to; at++) places.push(at);
     }
     // The selected row stays in the page wherever it is: it may hold the focus, or what is typed in it.
     const chosen = sight.place(selection.selected);
     if (chosen >= 0 && !places.includes(chosen)) places.push(chosen);
-    const headings = layout.headingsBetween(from - extra - above, to - above, unit).map((heading) => ({ key: `h${heading.start}-${heading.end}`, at: heading.first - 0.5, heading, id: '', kind: 'h' }));
+    const headings = layout.headingsBetween(from - extra - lead, to - lead, unit).map((heading) => ({ key: `h${heading.start}-${heading.end}`, at: heading.first - 0.5, heading, id: '', kind: 'h' }));
     const clips = places.map((at) => ({ key: listed.ids[at] ?? '', at, heading: null, id: listed.ids[at] ?? '', kind: listed.kinds[at] ?? 't' }));
     return [...headings, ...clips].sort((a, b) => a.at - b.at);
   });
@@ -127,7 +127,7 @@
     const ids = clips.map((one) => one.id);
     untrack(() => {
       // Read ahead, many at a time: what one comes to step by step is there already.
-      const at = layout.placeAt(scrollTop - above);
+      const at = layout.placeAt(scrollTop - lead);
       const near = (by: number) => listed.ids.slice(Math.max(0, at - by), at + ids.length + by).filter((_, n) => listed.kinds[Math.max(0, at - by) + n] !== 'd');
       void rows.see(ids, () => near(AHEAD), () => near(2 * AHEAD)).catch(() => {});
     });
@@ -145,7 +145,7 @@
         if (!box) return;
         const selected = sight.place(selection.selected);
         const inView = selected >= 0 && topOf(selected) + heightOf(selected) > scrollTop && topOf(selected) < scrollTop + viewHeight;
-        const at = inView ? selected : layout.placeAt(scrollTop - above);
+        const at = inView ? selected : layout.placeAt(scrollTop - lead);
         const id = listed.ids[at];
         anchor = id !== undefined && (sight.held || scrollTop > 4) ? { id, offset: topOf(at) - scrollTop } : null;
       },
@@ -244,7 +244,7 @@
       settle();
     }
     if (!isList(place) || search.active) return;
-    const at = layout.placeAt(scrollTop - above);
+    const at = layout.placeAt(scrollTop - lead);
     const id = listed.ids[at];
     console.stays.scrolled(place, scrollTop > 4 && id !== undefined ? { id, above: scrollTop - topOf(at) } : null);
   }
@@ -352,7 +352,7 @@
     if (chosen >= 0 && chosen < at) above = Math.min(above, upper - (topOf(chosen) + (openPlace === chosen ? unfoldedHeight : heightOf(chosen))));
     if (chosen > at) below = Math.min(below, topOf(chosen) - lower);
     const isBelow = below >= Math.min(380, above) || below > above;
-    return { row, top: isBelow ? lower - shift - above : null, bottom: isBelow ? null : tall - (upper - shift), room: Math.max(60, (isBelow ? below : above) - 10) };
+    return { row, top: isBelow ? lower - shift - lead : null, bottom: isBelow ? null : tall - (upper - shift), room: Math.max(60, (isBelow ? below : above) - 10) };
   });
 
   const name = $derived(
@@ -433,7 +433,7 @@
       onpointerdown={onPointerDown}
       onclickcapture={onClickFirst}
     >
-      <div role="presentation" bind:offsetHeight={above}>
+      <div role="presentation" bind:offsetHeight={lead}>
         {#if place.view === 'history' && !console.prefs.welcomed && sight.loaded && !search.active}
           <Welcome {console} />
         {/if}
@@ -449,12 +449,12 @@
       {#if sight.loaded && listed.ids.length === 0 && (!search.active || (search.shownFor !== '' && !search.error && !search.looking))}
         <EmptyPlace {console} />
       {/if}
-      <div class="relative mx-auto max-w-4xl" role="presentation" style:height="{listed.ids.length === 0 ? 0 : tall - above}px" ondragover={(event) => reorders && event.preventDefault()} ondrop={drop}>
-        <div class="absolute inset-x-0" role="presentation" style:top="{origin - shift - above}px">
+      <div class="relative mx-auto max-w-4xl" role="presentation" style:height="{listed.ids.length === 0 ? 0 : tall - lead}px" ondragover={(event) => reorders && event.preventDefault()} ondrop={drop}>
+        <div class="absolute inset-x-0" role="presentation" style:top="{origin - shift - lead}px">
           {#each shown as one (one.key)}
             {#if one.heading}
               {@const heading = one.heading}
-              <div role="row" class="absolute inset-x-4 pt-5 sm:inset-x-6.5" style:top="{above + heading.top + (openPlace >= 0 && heading.first > openPlace ? extra : 0) - origin}px">
+              <div role="row" class="absolute inset-x-4 pt-5 sm:inset-x-6.5" style:top="{lead + heading.top + (openPlace >= 0 && heading.first > openPlace ? extra : 0) - origin}px">
                 <div role="gridcell">
                   <h2 class="flex items-baseline gap-2.5">
                     <span class="truncate font-semibold">{sittingName(heading.start * 1000, heading.end * 1000, now)}</span>
@@ -486,7 +486,7 @@
           {/each}
         </div>
         {#if reorders}
-          <div role="presentation" class={['soft rounded-box absolute inset-x-4 border border-dashed px-3 py-2 text-center', over === '' ? 'border-primary' : 'border-base-300']} style:top="{full - BELOW - 4 - shift - above}px" ondragenter={() => (over = '')} data-to-the-end>{t('To the end')}</div>
+          <div role="presentation" class={['soft rounded-box absolute inset-x-4 border border-dashed px-3 py-2 text-center', over === '' ? 'border-primary' : 'border-base-300']} style:top="{full - BELOW - 4 - shift - lead}px" ondragenter={() => (over = '')} data-to-the-end>{t('To the end')}</div>
         {/if}
         {#if preview}<Preview {console} row={preview.row} top={preview.top} bottom={preview.bottom} room={preview.room} onstay={stayResting} onleave={() => onRest(null)} />{/if}
       </div>

@@ -133,7 +133,7 @@ pub fn rank_of(history: &History, kept: &Kept) -> String {
 
 /// Where a favorite with such a rank is kept.
 pub fn kept_of_rank(rank: &str) -> Kept {
-    match rank.strip_prefix('~').and_then(|rest| rest.split_once(' ')) {
+    match rank.strip_prefix('~').and_then(|rest| rest.rsplit_once(' ')) {
         Some((drawer, rank)) => Kept::Drawer { drawer: drawer.to_owned(), rank: rank.to_owned() },
         None => Kept::Favorite(rank.to_owned()),
     }
