@@ -140,8 +140,9 @@ impl Form {
             for _ in 0..fields {
                 self.keyboard.press("ctrl+alt+n")?;
             }
+            // The Tab behind the last item has come as well: it must not move on from what is focused next.
             let last = format!(
-                "return document.getElementById('f{}').value === {:?}",
+                "const last = document.getElementById('f{}'); return last.value === {:?} && document.activeElement !== last",
                 fields - 1,
                 texts[fields - 1]
             );

@@ -14,6 +14,7 @@ use crate::batch::item::{Item, Piece};
 use crate::clip::time::Micros;
 use crate::merge::register::{Written, above, newest};
 use crate::merge::stamp::Stamp;
+use crate::text::stack::hash;
 
 /// An item of a batch, on every device: 16 random bytes, chosen when it is first shared.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -138,13 +139,12 @@ impl Said {
 
 /// The same for equal pieces on every run, another one for others.
 fn print_of(piece: &Piece) -> u64 {
-    let mut hasher = blake3::Hasher::new();
-    hasher.update(&piece.record.to_be_bytes());
-    hasher.update(piece.label.as_deref().unwrap_or_default().as_bytes());
+    let record = piece.record.to_be_bytes();
+    let mut parts: Vec<&[u8]> = vec![&record, piece.label.as_deref().unwrap_or_default().as_bytes()];
     for one in &piece.offer.representations {
-        hasher.update(&[0]).update(one.mime.as_bytes()).update(&one.digest.0);
+        parts.extend([&[0][..], one.mime.as_bytes(), &one.digest.0]);
     }
-    hasher.finalize().as_bytes().first_chunk().map_or(0, |first| u64::from_be_bytes(*first))
+    hash(&parts).first_chunk().map_or(0, |first| u64::from_be_bytes(*first))
 }
 
 /// A number for an item from another device: none of those that this device gives, which count from 1, and none that another

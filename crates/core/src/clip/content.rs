@@ -6,6 +6,8 @@ use std::fmt;
 use bytes::Bytes;
 use serde::{Deserialize, Serialize};
 
+use crate::text::stack::hash;
+
 /// Bytes of one representation. Cheap to clone. `Debug` shows the length alone.
 #[derive(Clone, PartialEq, Eq, Default)]
 pub struct Content(Bytes);
@@ -56,7 +58,7 @@ impl fmt::Debug for Digest {
 impl Digest {
     /// The digest of some bytes.
     pub fn of(bytes: &[u8]) -> Self {
-        Self(*blake3::hash(bytes).as_bytes())
+        Self(hash(&[bytes]))
     }
 
     /// Lower-case hexadecimal, 64 characters.

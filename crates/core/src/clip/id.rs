@@ -5,6 +5,8 @@ use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
+use crate::text::stack::hash;
+
 const DIGITS: &[u8; 32] = b"0123456789abcdefghjkmnpqrstvwxyz";
 
 /// How many characters a whole id has.
@@ -45,13 +47,9 @@ pub struct ClipId(pub [u8; 16]);
 impl ClipId {
     /// The id of `primary` content, given in parts, in `class`.
     pub fn of(class: Class, primary: &[&[u8]]) -> Self {
-        let mut hasher = blake3::Hasher::new();
-        hasher.update(class.tag());
-        for part in primary {
-            hasher.update(part);
-        }
+        let parts: Vec<&[u8]> = std::iter::once(class.tag()).chain(primary.iter().copied()).collect();
         let mut id = [0; 16];
-        id.copy_from_slice(&hasher.finalize().as_bytes()[..16]);
+        id.copy_from_slice(&hash(&parts)[..16]);
         Self(id)
     }
 

@@ -10,6 +10,7 @@ use crate::intake::rule::Rule;
 use crate::intake::rules::MOST_RULES;
 use crate::merge::register::{Written, newest};
 use crate::merge::stamp::Stamp;
+use crate::text::stack::hash;
 
 /// A rule by what it says: hexadecimal digits of its hash.
 pub type RuleKey = String;
@@ -38,7 +39,7 @@ pub struct SharedRules {
 /// What names a rule on every device.
 pub fn key_of(rule: &Rule) -> RuleKey {
     let said = serde_json::to_vec(rule).unwrap_or_default();
-    hex::encode(&blake3::hash(&said).as_bytes()[..16])
+    hex::encode(&hash(&[&said])[..16])
 }
 
 impl SharedRules {
