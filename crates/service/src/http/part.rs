@@ -3,8 +3,19 @@
 use serde::Deserialize;
 use utoipa::IntoParams;
 
+use crate::http::Failure;
+
 /// Things of a list at most.
 const MOST: usize = 500;
+
+/// How many are wanted: as many as usual where it is not said, and no more than most.
+pub(super) fn limited(limit: Option<usize>, usual: usize, most: usize) -> Result<usize, Failure> {
+    let limit = limit.unwrap_or(usual);
+    if limit == 0 || limit > most {
+        return Err(Failure::invalid(format!("`limit` must be between 1 and {most}")));
+    }
+    Ok(limit)
+}
 
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]

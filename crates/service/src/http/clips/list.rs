@@ -10,6 +10,7 @@ use yadori_core::history::packed::Outlined;
 use yadori_core::{Clip, ClipId, History, Micros};
 
 use crate::http::extract::{Json, Query};
+use crate::http::part::limited;
 use crate::http::ready::{until_known, until_loaded};
 use crate::http::{Context, Failure};
 use crate::state::app::Shared;
@@ -79,11 +80,7 @@ pub(crate) async fn outline(
 
 impl Which {
     fn limit(&self, usual: usize, most: usize) -> Result<usize, Failure> {
-        let limit = self.limit.unwrap_or(usual);
-        if limit == 0 || limit > most {
-            return Err(Failure::invalid(format!("`limit` must be between 1 and {most}")));
-        }
-        Ok(limit)
+        limited(self.limit, usual, most)
     }
 
     /// The place that it begins at.

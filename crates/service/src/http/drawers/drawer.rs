@@ -16,7 +16,7 @@ use crate::home::random::random_name;
 use crate::http::acts::done::carry_out;
 use crate::http::clips::list::OUTLINED;
 use crate::http::extract::{Json, Path, Query};
-use crate::http::part::Part;
+use crate::http::part::{Part, limited};
 use crate::http::{Context, Failure};
 use crate::state::shapes::{kept_of_rank, rank_of, row};
 use crate::transfer::record::{Placed, dividers_of, placed};
@@ -94,11 +94,7 @@ pub(crate) struct KeptPart {
 
 impl KeptPart {
     fn limit(&self) -> Result<usize, Failure> {
-        let limit = self.limit.unwrap_or(OUTLINED);
-        if limit == 0 || limit > OUTLINED {
-            return Err(Failure::invalid(format!("`limit` must be between 1 and {OUTLINED}")));
-        }
-        Ok(limit)
+        limited(self.limit, OUTLINED, OUTLINED)
     }
 
     /// The rank and the id of the clip that the part before ended with.

@@ -13,6 +13,7 @@ use yadori_core::text::stack::overwrite_stack;
 use super::query::Wanted;
 use crate::http::clips::list::{OUTLINED, cursor, parse_cursor};
 use crate::http::extract::Query;
+use crate::http::part::limited;
 use crate::http::problem::expected;
 use crate::http::{Context, Failure};
 use crate::pictures::reading::pictured;
@@ -36,10 +37,7 @@ pub(crate) async fn search(
     Query(wanted): Query<Wanted>,
 ) -> Result<axum::Json<Found>, Failure> {
     let app = &context.app;
-    let limit = wanted.limit.unwrap_or(50);
-    if limit == 0 || limit > HITS {
-        return Err(Failure::invalid(format!("`limit` must be between 1 and {HITS}")));
-    }
+    let limit = limited(wanted.limit, 50, HITS)?;
     let query = match wanted.read(app)? {
         Ok(query) => Arc::new(query),
         Err(why) => {
