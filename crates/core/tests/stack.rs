@@ -33,22 +33,20 @@ fn stays(text: &str, work: impl FnOnce(&str) + Send) -> bool {
 
 #[test]
 fn nothing_that_was_hashed_stays_on_the_stack() {
-    assert!(
-        stays("zephyr over the ridge", |text| drop(std::hint::black_box(<[u8; 21]>::try_from(
-            text.as_bytes()
-        )))),
-        "a look at the stack finds what is there"
-    );
+    let kept = |text: &str| {
+        std::hint::black_box(<[u8; 21]>::try_from(text.as_bytes()).ok());
+    };
+    assert!(stays("zephyr over the ridge", kept), "a look at the stack finds what is there");
     for (n, length) in
         [16, 40, 63, 64, 65, 200, 1_024, 1_025, 5_000, 70_000, 1_000_000].into_iter().enumerate()
     {
-        let text: String =
-            (0..).flat_map(|k| [k * 31 + n, k * 7]).map(|k| format!("{k:x}quill")).take(length).collect();
+        let letters = (0..).flat_map(|k| [k * 31 + n, k * 7]);
+        let text: String = letters.map(|k| format!("{k:x}quill")).take(length).collect();
         let text = &text[..length];
-        assert!(
-            !stays(text, |text| drop(std::hint::black_box(Digest::of(text.as_bytes())))),
-            "a digest of {length}"
-        );
+        let digest = |text: &str| {
+            std::hint::black_box(Digest::of(text.as_bytes()));
+        };
+        assert!(!stays(text, digest), "a digest of {length}");
         let id = |text: &str| {
             let (first, rest) = text.as_bytes().split_at(5);
             std::hint::black_box(ClipId::of(Class::Text, &[first, rest]));
