@@ -66,7 +66,9 @@ fn malformed_oversized_and_endless_things_are_refused_and_others_do_not_notice()
         assert!((400..500).contains(&status), "{rest}: {status}");
     }
     let part_at = |n: u32| format!("/blobs/{}/{n}", "ab".repeat(16));
-    assert_eq!(first.ask(&hub, "PUT", &part_at(0), &vec![0; 3 << 20]).status, 413);
+    // The hub hangs up on what is too large: whoever still sends then may lose the answer, and asks again.
+    let refused = (0..50).find_map(|_| first.try_ask(&hub, "PUT", &part_at(0), &vec![0; 3 << 20]));
+    assert_eq!(refused.map(|answer| answer.status), Some(413));
     // Up to the quota and no further; what is there stays.
     let part = vec![9; 1 << 20];
     let taken = (0..9).filter(|n| first.ask(&hub, "PUT", &part_at(*n), &part).status == 201).count();

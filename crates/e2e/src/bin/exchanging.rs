@@ -1,5 +1,5 @@
 //! What the exchange between devices takes, on loopback: from a copy on one to a paste on the other, the first exchange of a
-//! large history (its clips as the first argument; `pushes` instead for what follows alone), and what a hub takes beside the bare commits of the same database.
+//! large history (with a number as argument that alone, of so many clips; with `pushes` what follows alone), and what a hub takes beside the bare commits of the same database.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
@@ -267,11 +267,14 @@ fn main() -> Result<()> {
         processes()?;
         return waiting();
     }
-    let clips: usize = said.map_or(Ok(100_000), |text| text.parse()).context("a number, or `pushes`")?;
+    if let Some(clips) = said {
+        header();
+        return first(clips.parse().context("a number, or `pushes`")?);
+    }
     header();
     copies()?;
     pushes()?;
     processes()?;
     waiting()?;
-    first(clips)
+    first(100_000)
 }
