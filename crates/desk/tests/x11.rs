@@ -84,13 +84,22 @@ async fn sixty_mebibytes_come_and_go_byte_for_byte_and_more_is_refused_with_its_
     assert_eq!(text_of(&next_copy(&mut events).await), "after it");
 }
 
+/// Bytes that a process has written, to its display above all.
+fn written_by(pid: u32) -> u64 {
+    let io = std::fs::read_to_string(format!("/proc/{pid}/io")).unwrap_or_default();
+    let written = io.lines().find_map(|line| line.strip_prefix("wchar: "));
+    written.and_then(|bytes| bytes.parse().ok()).unwrap_or(0)
+}
+
 #[tokio::test]
 async fn a_small_copy_does_not_wait_for_a_large_one() {
     let _turn = TURN.lock().await;
     let mut display = Display::start();
     let (_desk, mut events) = desk_on(&display).await;
-    display.copy("image/png", &vec![3; 60 << 20]);
+    let large = display.copy("image/png", &vec![3; 60 << 20]);
     until(&mut events, |event| matches!(event, DeskEvent::Live(Live::Theirs(_)))).await;
+    // Of what is replaced before anything was read of it, there is nothing to report.
+    yadori_e2e::until("the beginning of the transfer", || (written_by(large) > 10_000).then_some(()));
     display.copy_text("small");
     assert_eq!(text_of(&next_copy(&mut events).await), "small", "the large one came first");
     // xclip gives up a transfer when another program copies: then the loss is reported; else the whole of it arrives.
