@@ -37,7 +37,7 @@ export class Reach {
     return [this.#full - this.#view, TALLEST - this.#view];
   }
 
-  /** Where the bar stands for a place in the list, seen from neither. */
+  /** Where the bar stands for a place in the list. */
   #barOf(at: number): number {
     const [list, bar] = this.#ends;
     if (at <= EXACT) return at;
@@ -45,6 +45,7 @@ export class Reach {
     return EXACT + ((at - EXACT) * (bar - 2 * EXACT)) / (list - 2 * EXACT);
   }
 
+  /** The place in the list that the bar stands for there. */
   #placeOf(bar: number): number {
     const [list, most] = this.#ends;
     if (bar <= EXACT) return bar;
