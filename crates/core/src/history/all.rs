@@ -9,6 +9,7 @@ use crate::clip::id::{ClipId, prefix_range};
 use crate::clip::time::Micros;
 use crate::history::address::{Address, reads_as_id};
 use crate::history::drawers::Drawers;
+use crate::history::order::Order;
 use crate::history::packed::{Outlined, Packed, Packing};
 use crate::history::stored::{Clip, StoredClip};
 use crate::history::tally::Tallies;
@@ -45,8 +46,7 @@ pub enum Unresolved {
 #[derive(Debug, Default)]
 pub struct History {
     clips: BTreeMap<ClipId, Packed>,
-    /// Oldest first, so that the usual change, a new copy, is a push.
-    order: Vec<(Micros, ClipId)>,
+    order: Order,
     /// What is kept, by place kept and rank.
     kept: BTreeSet<(Kept, ClipId)>,
     /// What is left of clips that are not there: floors and counts.
@@ -108,8 +108,7 @@ impl History {
 
     /// Puts everything in order, after [`History::add`].
     pub fn put_in_order(&mut self) {
-        self.order = self.clips.iter().map(|(id, clip)| (clip.ordered_at(), *id)).collect();
-        self.order.sort_unstable();
+        self.order = Order::of(self.clips.iter().map(|(id, clip)| (clip.ordered_at(), *id)));
         self.revision += 1;
     }
 
@@ -120,13 +119,14 @@ impl History {
 
     /// All clips, oldest first.
     pub fn oldest_first(&self) -> impl Iterator<Item = Arc<Clip>> {
-        self.order.iter().filter_map(|(_, id)| self.get(*id))
+        self.order.from(0).filter_map(|(_, id)| self.get(*id))
     }
 
     /// The same from behind a clip that was seen last, be it still there or not.
     pub fn oldest_first_after(&self, seen: Option<(Micros, ClipId)>) -> impl Iterator<Item = Arc<Clip>> {
-        let from = seen.map_or(0, |seen| self.order.partition_point(|one| *one <= seen));
-        self.order[from..].iter().filter_map(|(_, id)| self.get(*id))
+        let from = seen.map_or(0, |seen| self.order.rank(&seen));
+        let behind = move |key: &&(Micros, ClipId)| seen.is_none_or(|seen| **key > seen);
+        self.order.from(from).filter(behind).filter_map(|(_, id)| self.get(*id))
     }
 
     /// All drawers.
@@ -192,9 +192,7 @@ impl History {
             return Placed { before, now: None };
         }
         self.gone.remove(&clip.id);
-        let key = (clip.ordered_at, clip.id);
-        let at = self.order.partition_point(|known| *known < key);
-        self.order.insert(at, key);
+        let at = self.order.insert((clip.ordered_at, clip.id));
         self.hold(&clip);
         Placed { before, now: Some(self.order.len() - at) }
     }
@@ -219,50 +217,15 @@ impl History {
         Some(old)
     }
 
-    /// What is now known of many clips, each of which occurs once: as [`History::settle`], in the time of one pass over
-    /// all clips. Nothing is left of those in `forgotten`, not even that they were there.
+    /// What is now known of many clips: as [`History::settle`]. Nothing is left of those in `forgotten`, not even that they
+    /// were there.
     pub fn settle_many(&mut self, many: Vec<StoredClip>, forgotten: &[ClipId]) {
-        let mut out: Vec<usize> = Vec::with_capacity(many.len() + forgotten.len());
-        let mut coming: Vec<(Micros, ClipId)> = Vec::new();
-        for id in many.iter().map(|one| one.id).chain(forgotten.iter().copied()) {
-            if let Some(old) = self.let_go(id) {
-                out.extend(self.index_of(&old));
-            }
+        for stored in many {
+            self.settle(stored);
         }
         for id in forgotten {
-            self.gone.remove(id);
+            self.forget(*id);
         }
-        for stored in many {
-            let id = stored.id;
-            if !stored.is_there() {
-                let packed = self.packing.pack_state(&stored.state);
-                self.gone.insert(id, packed);
-            } else if let Some(clip) = stored.into_clip() {
-                self.gone.remove(&id);
-                coming.push((clip.ordered_at, id));
-                self.hold(&clip);
-            }
-        }
-        self.take_places(out);
-        if !coming.is_empty() {
-            self.order.append(&mut coming);
-            // Two runs in order but for the end: the sort finds them.
-            self.order.sort();
-        }
-        self.revision += 1;
-    }
-
-    /// Takes these places (from 0, the oldest) out of the order: what lies between two of them moves as one.
-    fn take_places(&mut self, mut places: Vec<usize>) {
-        places.sort_unstable();
-        let Some(first) = places.first().copied() else { return };
-        let mut to = first;
-        for (n, place) in places.iter().enumerate() {
-            let end = places.get(n + 1).copied().unwrap_or(self.order.len());
-            self.order.copy_within(place + 1..end, to);
-            to += end - place - 1;
-        }
-        self.order.truncate(to);
     }
 
     /// Takes a clip out.
@@ -280,13 +243,8 @@ impl History {
 
     fn take_out(&mut self, id: ClipId) -> Option<usize> {
         let old = self.let_go(id)?;
-        let index = self.index_of(&old)?;
-        self.order.remove(index);
+        let index = self.order.remove(&(old.ordered_at, id))?;
         Some(self.order.len() + 1 - index)
-    }
-
-    fn index_of(&self, clip: &Clip) -> Option<usize> {
-        self.order.binary_search(&(clip.ordered_at, clip.id)).ok()
     }
 
     /// The clip with this id.
@@ -318,12 +276,12 @@ impl History {
     /// The place of a clip.
     pub fn place_of(&self, id: ClipId) -> Option<usize> {
         let key = (self.ordered_at(id)?, id);
-        Some(self.order.len() - self.order.binary_search(&key).ok()?)
+        Some(self.order.len() - self.order.find(&key)?)
     }
 
     /// The place that follows a clip with this time and id, whether or not it is still there.
     pub fn place_after(&self, (at, id): &(Micros, ClipId)) -> usize {
-        self.order.len() + 1 - self.order.partition_point(|known| *known < (*at, *id))
+        self.order.len() + 1 - self.order.rank(&(*at, *id))
     }
 
     /// Clips from `place` on, newest first.
@@ -344,7 +302,7 @@ impl History {
     /// The times by which clips from `place` on are ordered, newest first, and their ids.
     pub fn keys_from(&self, place: usize) -> impl Iterator<Item = (Micros, ClipId)> {
         let end = (self.order.len() + 1).saturating_sub(place.max(1));
-        self.order[..end].iter().rev().copied()
+        self.order.back_from(end).copied()
     }
 
     /// The clip an address names.

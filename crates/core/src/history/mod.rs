@@ -5,6 +5,7 @@ pub mod all;
 pub mod arrange;
 pub mod drawers;
 pub mod insight;
+mod order;
 pub mod packed;
 pub mod rank;
 pub mod sitting;

@@ -125,9 +125,10 @@ impl Corpus {
         }
     }
 
-    /// Both runs, if they are to be woven into one: whoever does that holds nobody up, and gives it back.
-    pub fn weaving(&mut self) -> Option<Weaving> {
-        if self.under_way.is_some() || !self.is_frayed() {
+    /// Both runs, if they are to be woven into one: whoever does that holds nobody up, and gives it back. While much comes late
+    /// (`still` is false) that is rarely, so that all weavings together take no more than some times the last one.
+    pub fn weaving(&mut self, still: bool) -> Option<Weaving> {
+        if self.under_way.is_some() || !self.is_frayed(still) {
             return None;
         }
         Some(self.begin_weaving())
@@ -154,9 +155,9 @@ impl Corpus {
     }
 
     /// Much has come late, or is gone.
-    fn is_frayed(&self) -> bool {
+    fn is_frayed(&self, still: bool) -> bool {
         let (main, side) = (&self.texts.main, &self.texts.side);
-        let many = side.docs > SIDE.max(main.docs / 8);
+        let many = side.docs > if still { SIDE } else { SIDE.max(main.docs / 2) };
         let holey = |run: &Run| run.dead_bytes > GAPS.max(run.bytes / 2);
         many || main.dead > SIDE.max(main.docs / 2) || holey(main) || holey(side)
     }
@@ -165,7 +166,7 @@ impl Corpus {
     fn weave_little(&mut self) {
         let (main, side) = (&self.texts.main, &self.texts.side);
         if main.docs + side.docs <= LITTLE && main.bytes + side.bytes <= 2 * GAPS {
-            let woven = self.weaving().map(Weaving::weave);
+            let woven = self.weaving(false).map(Weaving::weave);
             woven.map(|woven| self.put_woven(woven));
         }
     }

@@ -2,13 +2,14 @@
 //! for good; many go as a clearing that can be taken back, and what would take over a fifth of everything waits until a
 //! person says so.
 
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use yadori_core::limits::{FEW, Limits, Plan, Scope, Sweep, Sweeper};
 use yadori_core::{ClipId, Micros, Stamp};
 
 use crate::state::app::{App, Shared};
 use crate::state::clock::now;
+use crate::state::paced::rest_after;
 use crate::writer::{BY_LIMITS, ClearWish, Queue, WriteError};
 
 /// How often limits of age are looked at.
@@ -38,16 +39,21 @@ pub async fn run(app: Shared, queue: Queue) {
     }
     let mut thorough = true;
     loop {
-        if let Err(why) = sweep(&app, &queue, thorough, false).await {
-            tracing::debug!("the limits are obeyed later: {why}");
-        }
-        thorough = tokio::select! {
-            () = app.clips.grew() => {
-                // While a sweep waits for a person, nothing hangs on the next copy.
-                let waits = app.health.now().waits.is_some();
-                tokio::time::sleep(if waits { SELDOM } else { TOGETHER }).await;
-                false
+        let looked = match sweep(&app, &queue, thorough, false).await {
+            Ok(swept) => swept.looked,
+            Err(why) => {
+                tracing::debug!("the limits are obeyed later: {why}");
+                Duration::ZERO
             }
+        };
+        let grown = async {
+            app.clips.grew().await;
+            // While a sweep waits for a person, nothing hangs on the next copy.
+            let waits = app.health.now().waits.is_some();
+            tokio::time::sleep((if waits { SELDOM } else { TOGETHER }).max(rest_after(looked))).await;
+        };
+        thorough = tokio::select! {
+            () = grown => false,
             () = app.settings_changed() => {
                 // Whoever changed limits with a preview in sight has them obeyed at once.
                 tokio::time::sleep(CHANGED).await;
@@ -87,28 +93,39 @@ fn planned(app: &App, limits: &Limits, thorough: bool, confirmed: bool) -> (Plan
     (sweep.goes, sweep.waits.map(|whole| waits(&whole, why)))
 }
 
-/// Obeys the limits once. Gives how many clips went.
+/// What a sweep has done.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Swept {
+    /// How many clips went.
+    pub gone: u64,
+    /// How long it took to look at all clips.
+    pub looked: Duration,
+}
+
+/// Obeys the limits once.
 ///
 /// # Errors
 /// The rest stays then.
-pub async fn sweep(app: &App, queue: &Queue, thorough: bool, confirmed: bool) -> Result<u64, WriteError> {
+pub async fn sweep(app: &App, queue: &Queue, thorough: bool, confirmed: bool) -> Result<Swept, WriteError> {
     let _one_at_a_time = app.sweeping.lock().await;
     if !confirmed && app.holding.is_importing() {
         // Little by little they would take what, seen whole, waits for a person.
-        return Ok(0);
+        return Ok(Swept::default());
     }
     // What was begun is planned for already.
     app.until_idle().await;
     let (settings, floor) = (app.settings(), queue.floor().await?);
+    let began = Instant::now();
     let (plan, waits) = planned(app, &settings.keeping.limits, thorough, confirmed);
+    let looked = began.elapsed();
     app.health.change(|health| health.waits = waits.map(|waits| (waits.clips, waits.why)));
     if plan.going.is_empty() {
-        return Ok(0);
+        return Ok(Swept { gone: 0, looked });
     }
     let ids = plan.going.iter().map(|one| one.id);
     let gone = let_go(app, queue, ids.collect(), floor, (BY_LIMITS, &Scope::default())).await?;
     tracing::info!("{gone} clips went by the limits");
-    Ok(gone)
+    Ok(Swept { gone, looked })
 }
 
 /// Clips go by themselves: few for good, many so that they can be brought back. `floor`: how far this device had written
@@ -147,5 +164,5 @@ pub(super) async fn let_go(
 /// The rest stays then.
 pub async fn obey(app: &App, queue: &Queue) -> Result<u64, WriteError> {
     app.holding.hold(false);
-    sweep(app, queue, true, true).await
+    Ok(sweep(app, queue, true, true).await?.gone)
 }

@@ -2,7 +2,7 @@
 //! What was read is kept with the picture's content, and goes with it.
 
 use std::collections::{HashMap, VecDeque};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use tokio::sync::broadcast::Receiver;
 use tokio::sync::broadcast::error::{RecvError, TryRecvError};
@@ -15,6 +15,7 @@ use super::reader::{Reader, ReaderError};
 use crate::state::app::{App, Shared};
 use crate::state::at_hand::ContentError;
 use crate::state::events::{Happening, Numbered};
+use crate::state::paced::Paced;
 use crate::writer::{Lately, Queue};
 
 /// Pictures that the records are asked about at once.
@@ -63,6 +64,8 @@ struct Reading {
     far: HashMap<Digest, ClipId>,
     coming: Receiver<Digest>,
     reader: Option<Reader>,
+    /// Looking at all clips: where many come from another device, all are to be looked at anew with each page of theirs.
+    all: Paced,
 }
 
 /// Reads what is wanted, until the service ends.
@@ -79,6 +82,7 @@ pub(crate) async fn run(app: Shared, queue: Queue) {
         far: HashMap::new(),
         coming,
         reader: None,
+        all: Paced::default(),
     };
     let shutdown = reading.app.shutdown.clone();
     tokio::select! {
@@ -90,9 +94,12 @@ pub(crate) async fn run(app: Shared, queue: Queue) {
 impl Reading {
     async fn go_on(&mut self) {
         while !self.app.clips.until_loaded(AGAIN).await {}
-        self.look_at_all();
+        self.all.want();
         loop {
             self.hear();
+            if self.all.wait(Instant::now()) == Some(Duration::ZERO) {
+                self.look_at_all();
+            }
             let app = self.app.clone();
             let changing = app.changing();
             let pause = if self.fresh.is_empty() {
@@ -111,11 +118,12 @@ impl Reading {
                 Some(Pause::NoReader) => AGAIN,
                 Some(Pause::Away) => SOON,
             };
+            let most = self.all.wait(Instant::now()).map_or(most, |wait| wait.min(most));
             let changing = app.changing();
             tokio::select! {
                 heard = self.live.recv() => match heard {
                     Ok((_, happening)) => self.heard(&happening),
-                    Err(RecvError::Lagged(_)) => self.look_at_all(),
+                    Err(RecvError::Lagged(_)) => self.all.want(),
                     Err(RecvError::Closed) => return,
                 },
                 came = self.coming.recv() => match came {
@@ -132,6 +140,7 @@ impl Reading {
 
     /// All pictures are looked for anew.
     fn look_at_all(&mut self) {
+        let began = Instant::now();
         (self.fresh, self.unread) = (Vec::new(), VecDeque::new());
         self.again.clear();
         self.far.clear();
@@ -142,6 +151,7 @@ impl Reading {
             }
             true
         });
+        self.all.done(began, Instant::now());
     }
 
     /// What has happened meanwhile.
@@ -149,7 +159,7 @@ impl Reading {
         loop {
             match self.live.try_recv() {
                 Ok((_, happening)) => self.heard(&happening),
-                Err(TryRecvError::Lagged(_)) => self.look_at_all(),
+                Err(TryRecvError::Lagged(_)) => self.all.want(),
                 Err(TryRecvError::Empty | TryRecvError::Closed) => return,
             }
         }
@@ -163,7 +173,7 @@ impl Reading {
     fn heard(&mut self, happening: &Happening) {
         match happening {
             Happening::Clip { id, .. } if self.wanted(*id).is_some() => self.fresh.push(*id),
-            Happening::Reset => self.look_at_all(),
+            Happening::Reset => self.all.want(),
             _ => {}
         }
     }

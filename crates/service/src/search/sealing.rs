@@ -14,13 +14,21 @@ const LOOK: Duration = Duration::from_secs(1);
 /// How long texts that were sealed and have changed are scanned before they are sealed anew: where each copy lets the oldest one
 /// go, the oldest texts change with each.
 const QUIET: Duration = Duration::from_mins(1);
+/// How long nothing comes late before what did is woven in, be it little.
+const STILL: Duration = Duration::from_secs(if cfg!(test) { 1 } else { 5 });
 
 /// Seals until the service ends, one run of blocks after another, on a thread that lets everything else run first.
 pub(crate) async fn run(app: Shared) {
     let mut lately: HashMap<Sealable, Instant> = HashMap::new();
+    let mut late = (0, Instant::now());
     loop {
         lately.retain(|_, at| at.elapsed() < QUIET);
-        if let Some(weaving) = app.clips.weaving() {
+        let now_late = app.clips.texts().late();
+        if late.0 != now_late {
+            late = (now_late, Instant::now());
+        }
+        let still = late.1.elapsed() >= STILL;
+        if let Some(weaving) = app.clips.weaving(still) {
             tokio::select! {
                 woven = aside(move || weaving.weave()) => app.clips.put_woven(woven.flatten()),
                 () = app.shutdown.cancelled() => return,
@@ -28,7 +36,11 @@ pub(crate) async fn run(app: Shared) {
             continue;
         }
         let Some(sealing) = app.clips.unsealed(&|which| lately.contains_key(&which)) else {
-            let wait = if lately.is_empty() { Duration::from_hours(24) } else { QUIET };
+            let wait = match (still || late.0 == 0, lately.is_empty()) {
+                (false, _) => STILL.saturating_sub(late.1.elapsed()),
+                (true, false) => QUIET,
+                (true, true) => Duration::from_hours(24),
+            };
             tokio::select! {
                 () = app.clips.searched_changes() => {}
                 () = tokio::time::sleep(wait) => {}

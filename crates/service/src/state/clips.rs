@@ -144,9 +144,9 @@ impl Clips {
         drop(replaced);
     }
 
-    /// Everything that is searched, where it is to be woven anew.
-    pub fn weaving(&self) -> Option<Weaving> {
-        self.corpus.write().weaving()
+    /// Everything that is searched, where it is to be woven anew; sooner where nothing comes late just now.
+    pub fn weaving(&self, still: bool) -> Option<Weaving> {
+        self.corpus.write().weaving(still)
     }
 
     /// Puts in place what was woven. What it replaces is let go of here, while nobody waits.

@@ -11,6 +11,7 @@ pub mod exchanging;
 pub mod files;
 pub mod health;
 pub mod holding;
+pub mod paced;
 pub mod parts;
 pub mod pausing;
 pub mod phones;

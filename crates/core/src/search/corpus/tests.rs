@@ -588,3 +588,24 @@ fn what_is_gone_for_good_while_it_is_woven_calls_that_off() {
     assert!(corpus.put_woven(woven).is_none());
     assert_eq!(corpus.len(), 46);
 }
+
+/// All weavings of a history that comes from its newest to its oldest clip take no more than some times the last one.
+#[test]
+fn what_comes_late_is_woven_in_rarely_while_it_comes_and_soon_when_it_has_come() {
+    let mut corpus = Corpus::default();
+    let (mut woven, all) = (0, 30_000_u64);
+    for n in 0..all {
+        corpus.put(&clip(n, "oats", (all - n) as i64), &drawers(), Text::Known);
+        if let Some(weaving) = corpus.weaving(false) {
+            woven += n + 1;
+            let done = weaving.weave();
+            assert!(corpus.put_woven(done).is_some());
+        }
+    }
+    assert!((all / 3..4 * all).contains(&woven), "{woven} clips woven to have {all} in order");
+    assert!(corpus.texts().late() > SIDE, "{}", corpus.texts().late());
+    let done = corpus.weaving(true).expect("now it is worth it").weave();
+    assert!(corpus.put_woven(done).is_some());
+    assert_eq!(corpus.texts().late(), 0);
+    assert!(corpus.weaving(true).is_none());
+}
