@@ -338,8 +338,8 @@ fn a_drawer_travels_as_one_file_and_texts_as_csv_and_lines() {
     );
 }
 
-#[test]
-fn an_import_that_is_killed_leaves_whole_clips_and_goes_on() {
+/// A home with three thousand clips, forty of them favorites and some in a drawer, and the file to which they were exported.
+fn three_thousand() -> (Service, String) {
     let source = Service::without_desk();
     let lines: String = (0..3_000).map(|n| format!("line {n}: {}\n", "x".repeat(n % 700))).collect();
     let path = source.home().join("lines.txt");
@@ -347,13 +347,72 @@ fn an_import_that_is_killed_leaves_whole_clips_and_goes_on() {
     source.yadori(&["import", path.to_str().unwrap(), "--split", "lines"]);
     let favorites: Vec<String> = source.list(40).into_iter().map(|row| row.id).collect();
     source.yadori(&[vec!["pin"], favorites.iter().map(String::as_str).collect()].concat());
-    let zip = source.home().join("all.zip");
-    source.yadori(&["export", zip.to_str().unwrap()]);
-    let zip = zip.to_str().unwrap();
+    source.yadori(&["drawer", "new", "Lines"]);
+    source.yadori(&["drawer", "put", "Lines", &favorites[0], &favorites[1]]);
+    let zip = source.home().join("all.zip").to_str().unwrap().to_owned();
+    source.yadori(&["export", &zip]);
+    (source, zip)
+}
+
+#[test]
+fn what_an_import_had_brought_that_was_cut_off_with_the_service_can_be_taken_back() {
+    let (_source, zip) = three_thousand();
+    let mut other = Service::without_desk();
+    // Some of it is there already.
+    let own = add(&other, &format!("line 9: {}", "x".repeat(9)));
+    other.yadori(&["title", &own, "Mine"]);
+    add(&other, &format!("line 2999: {}", "x".repeat(199)));
+    let (before, acts) = (picture(&other), other.all_acts().len());
+    let noted = |service: &Service| {
+        let socket = service.home().join("run/records.sock");
+        let sql = "SELECT COUNT(*) FROM brought";
+        let said = Command::new("mariadb").args(["yadori", "-BNe", sql, "-S"]).arg(socket).output();
+        String::from_utf8(said.expect("mariadb").stdout).unwrap().trim().to_owned()
+    };
+    for cut in [1, 200, 1_000] {
+        let mut import = other.client_command(&["import", &zip]);
+        let mut import = import.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        until("some clips", || other.status().filter(|status| status.clips >= 2 + cut));
+        other.kill();
+        let _ = import.wait();
+        other.start_again();
+        other.await_records();
+        until("it is an act", || (other.all_acts().len() > acts).then_some(()));
+        let there = other.status().unwrap().clips;
+        assert!(there >= 2 + cut && there < 2_999, "{there}");
+        assert_eq!((other.all_acts().len(), other.all_acts()[0].0.as_str()), (acts + 1, "import"));
+        other.yadori(&["undo"]);
+        assert_eq!((picture(&other), other.status().unwrap().clips), (before.clone(), 2), "{cut}");
+        other.yadori(&["redo"]);
+        assert_eq!(other.status().unwrap().clips, there);
+        other.yadori(&["undo"]);
+        assert_eq!((picture(&other), noted(&other).as_str()), (before.clone(), "0"));
+    }
+    // One that comes to its end is one act, and nothing else is left of it.
+    other.yadori(&["import", &zip]);
+    assert_eq!((other.status().unwrap().clips, noted(&other).as_str()), (3_000, "0"));
+    other.yadori(&["undo"]);
+    assert_eq!(picture(&other), before);
+    // A very large one is several, each to be taken back on its own.
+    other.yadori(&["limits", "set", "clips=off", "--yes"]);
+    let many: String = (0..10_100).map(|n| format!("one of many: {n}\n")).collect();
+    let path = other.home().join("many.txt");
+    std::fs::write(&path, many).unwrap();
+    let said = other.yadori(&["import", path.to_str().unwrap(), "--split", "lines"]);
+    assert!(said.contains("`yadori undo 2` takes that back"), "{said}");
+    other.yadori(&["undo"]);
+    assert_eq!(other.status().unwrap().clips, 10_002);
+    other.yadori(&["undo"]);
+    assert_eq!((picture(&other), noted(&other).as_str()), (before, "0"));
+}
+
+#[test]
+fn an_import_that_is_killed_leaves_whole_clips_and_goes_on() {
+    let (source, zip) = three_thousand();
     let mut other = Service::without_desk();
     for _ in 0..2 {
         let before = other.status().unwrap().clips;
-        let mut import = other.client_command(&["import", zip]);
+        let mut import = other.client_command(&["import", &zip]);
         let mut import = import.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
         until("some clips", || other.status().filter(|status| status.clips > before + 200));
         other.kill();
@@ -368,7 +427,7 @@ fn an_import_that_is_killed_leaves_whole_clips_and_goes_on() {
             assert_eq!(text.trim_end_matches('\n').len() as u64, row.size);
         }
     }
-    let said = other.yadori(&["import", zip]);
+    let said = other.yadori(&["import", &zip]);
     assert!(said.contains("of 3000"), "{said}");
     assert_eq!(picture(&other), picture(&source));
 }

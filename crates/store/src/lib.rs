@@ -12,13 +12,14 @@ mod store;
 mod write;
 
 pub use error::{CommitError, OpenError, ReadError};
+pub use read::brought::Brought;
 pub use read::clearings::PartBody;
 pub use read::load::ClipRows;
 pub use read::snapshot::{Read, Snapshot};
 pub use rows::{
-    ActRow, BatchChange, BlobRow, DeviceRow, DraftRow, DueRow, DueState, ENDING, ExchangeRow, ExchangeState,
-    ForgettingAct, GOING, GOING_TO_END, Noted, OutgoingRow, PartRow, PortionRow, RefusalRow, STANDS,
-    SharedChange, SignInChange, SignInRow, SteppedAct, Subject,
+    ActRow, BatchChange, BlobRow, BroughtRow, DeviceRow, DraftRow, DueRow, DueState, ENDING, ExchangeRow,
+    ExchangeState, ForgettingAct, GOING, GOING_TO_END, Noted, OutgoingRow, PartRow, PortionRow, RefusalRow,
+    STANDS, SharedChange, SignInChange, SignInRow, SteppedAct, Subject,
 };
 pub use store::{Location, MIGRATIONS, SCHEMA, Store};
 pub use write::contents::CHUNK;

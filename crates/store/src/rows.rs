@@ -72,6 +72,17 @@ pub struct PartRow {
     pub holds: Vec<Digest>,
 }
 
+/// What an import does to one clip or drawer.
+#[derive(Clone, Debug)]
+pub struct BroughtRow {
+    /// Which import.
+    pub import: [u8; 16],
+    /// The name of the clip or drawer: the same each time that more is done to it.
+    pub subject: [u8; 16],
+    /// What was done, as JSON.
+    pub body: Vec<u8>,
+}
+
 /// An act that was taken back or made again.
 #[derive(Clone, Debug)]
 pub struct SteppedAct {

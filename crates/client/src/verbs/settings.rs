@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::io::{Read, Write};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use clap::{Args, Subcommand};
 use serde_json::Value;
@@ -115,7 +115,7 @@ impl Settings {
                         file = file.display()
                     )));
                 }
-                std::fs::write(file, text + "\n").map_err(|cause| unreadable(file, cause))?;
+                std::fs::write(file, text + "\n").map_err(|cause| Failure::file(file, cause))?;
                 Ok(writeln!(out, "{}", said!("Written to {file}.", file = file.display()))?)
             }
             Some(What::Import { file }) => {
@@ -124,7 +124,7 @@ impl Settings {
                     std::io::stdin().lock().read_to_string(&mut text)?;
                     text
                 } else {
-                    std::fs::read_to_string(file).map_err(|cause| unreadable(file, cause))?
+                    std::fs::read_to_string(file).map_err(|cause| Failure::file(file, cause))?
                 };
                 let read: ChangeSettings = serde_json::from_str(&text).map_err(|why| {
                     Failure::Use(said!(
@@ -155,10 +155,6 @@ impl Settings {
         }
         Ok(())
     }
-}
-
-fn unreadable(file: &Path, cause: std::io::Error) -> Failure {
-    Failure::File { path: file.display().to_string(), cause }
 }
 
 fn show(out: &mut dyn Write, all: &AllSettings) -> Result<(), Failure> {

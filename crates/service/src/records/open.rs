@@ -13,7 +13,7 @@ use crate::search::long_texts;
 use crate::state::app::Shared;
 use crate::state::clips::fill_search;
 use crate::state::health::REFUSALS;
-use crate::writer::{Change, Loaded, Queue};
+use crate::writer::{Change, ImportId, Loaded, Queue};
 
 /// Clips that are there before the others.
 const NEWEST: u32 = 500;
@@ -59,7 +59,7 @@ async fn open(
             until_ready(app, server).await?;
         }
         match load(app, location).await {
-            Ok((loaded, long)) => {
+            Ok((loaded, long, cut_off)) => {
                 let store = loaded.store.clone();
                 app.clips.set_unread(long.len() as u64);
                 queue.send(Change::Loaded(Box::new(loaded)));
@@ -75,6 +75,7 @@ async fn open(
                 });
                 app.parts
                     .start("finishing a restore", finish_restore(own.clone(), queue.clone(), app.clone()));
+                app.parts.start("taking up imports", take_up(cut_off, queue.clone(), app.clone()));
                 return Some(store);
             }
             Err(why) => {
@@ -119,7 +120,30 @@ async fn finish_restore(store: Store, queue: Queue, app: Shared) {
     collect(store, queue, app.started_at).await;
 }
 
-async fn load(app: &Shared, location: &Location) -> Result<(Loaded, Vec<yadori_core::ClipId>), OpenError> {
+/// What imports had done that were cut off with the service can be taken back from now on.
+async fn take_up(imports: Vec<ImportId>, queue: Queue, app: Shared) {
+    if imports.is_empty() {
+        return;
+    }
+    while !app.clips.until_loaded(LONGEST_PAUSE).await {
+        if app.shutdown.is_cancelled() {
+            return;
+        }
+    }
+    for import in imports {
+        match queue.imported(import).await {
+            Ok(_) => tracing::info!("an import was cut off; what it had brought in can be taken back"),
+            Err(why) => {
+                tracing::warn!("an import that was cut off can be taken back after the next start: {why}")
+            }
+        }
+    }
+}
+
+/// What the records hold, clips whose texts are longer than their facts tell, and imports that were cut off.
+type Held = (Loaded, Vec<yadori_core::ClipId>, Vec<ImportId>);
+
+async fn load(app: &Shared, location: &Location) -> Result<Held, OpenError> {
     let store = Store::open(location, app.clips.device()).await?;
     let read = |why: ReadError| match why {
         ReadError::Away(why) => OpenError::Connect(why),
@@ -152,6 +176,7 @@ async fn load(app: &Shared, location: &Location) -> Result<(Loaded, Vec<yadori_c
     let clock = store.clock().await.map_err(read)?;
     let refusals = store.refusals(u32::try_from(REFUSALS).unwrap_or(20)).await.map_err(read)?;
     let acts = store.acts().await.map_err(read)?;
+    let imports = store.imports().await.map_err(read)?;
     let sign_ins = store.sign_ins().await.map_err(read)?;
     let filled = filled.await;
     given.map_err(read)?;
@@ -160,7 +185,7 @@ async fn load(app: &Shared, location: &Location) -> Result<(Loaded, Vec<yadori_c
         // A mistake in the program, told by whoever watches this part.
         Err(why) => std::panic::resume_unwind(why.into_panic()),
     };
-    Ok((Loaded { store, history, corpus, clock, refusals, acts, sign_ins }, long))
+    Ok((Loaded { store, history, corpus, clock, refusals, acts, sign_ins }, long, imports))
 }
 
 fn say_down(app: &Shared, reason: &str, fault: Fault) {

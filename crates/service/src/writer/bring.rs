@@ -5,6 +5,8 @@ use std::sync::Arc;
 
 use yadori_core::acts::Moment;
 use yadori_core::acts::bring_drawer::{ForeignDrawer, bring_drawer};
+use yadori_core::acts::face::DrawerFace;
+use yadori_core::acts::record::DrawerRecord;
 use yadori_core::search::Corpus;
 use yadori_core::text::fold::fold;
 use yadori_core::{Batch, Drawer, History};
@@ -14,6 +16,7 @@ use crate::state::clock::now;
 use crate::state::events::Happening;
 use crate::writer::change::ImportId;
 use crate::writer::error::WriteError;
+use crate::writer::imports::drawer_row;
 use crate::writer::worker::Writer;
 
 /// The id of a drawer that comes from elsewhere: the same each time, so that a second import finds it.
@@ -40,12 +43,16 @@ impl Writer {
             ids.insert(fold(&foreign.name), drawer.id.clone());
             if new {
                 // One by one: the next one's place depends on it.
-                let group =
-                    Group { drawers: vec![drawer], clock: self.clock.last(), now: now(), ..Group::default() };
+                let after = DrawerFace::of(&drawer.state);
+                let made = DrawerRecord { id: drawer.id.clone(), before: None, after };
+                let group = Group {
+                    drawers: vec![drawer],
+                    brought: drawer_row(import, made).into_iter().collect(),
+                    clock: self.clock.last(),
+                    now: now(),
+                    ..Group::default()
+                };
                 self.commit_act(&group).await?;
-                for drawer in &group.drawers {
-                    self.imports.entry(import).or_default().drawer(drawer);
-                }
                 self.apply(Vec::new(), group.drawers, &HashMap::new());
             }
         }

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use yadori_core::acts::log::ActEntry;
 use yadori_core::acts::plan::BatchPlan;
-use yadori_core::acts::record::{ClipChange, changed};
+use yadori_core::acts::record::changed;
 use yadori_core::acts::{Moment, capture};
 use yadori_core::{ClipId, Digest, Micros, RefusalReason, StoredClip};
 use yadori_store::{CHUNK, CommitError, Group, RefusalRow};
@@ -13,10 +13,11 @@ use crate::state::clock::now;
 use crate::state::events::Happening;
 use crate::state::health::LiveNow;
 use crate::writer::announce::Told;
-use crate::writer::change::{ASIDE, Capture, ImportId, PartOf, Saved};
+use crate::writer::change::{ASIDE, Capture, PartOf, Saved};
 use crate::writer::commit::NotCommitted;
 use crate::writer::error::WriteError;
 use crate::writer::handed::recorded;
+use crate::writer::imports::clip_rows;
 use crate::writer::mode::Mode;
 use crate::writer::worker::Writer;
 
@@ -28,8 +29,6 @@ pub(super) struct Planned {
     clips: Vec<StoredClip>,
     /// The batch that copies joined.
     batch: Option<BatchPlan>,
-    /// What imports have done to clips.
-    brought: Vec<(ImportId, ClipChange)>,
     /// The act that one of them is, as the log will know it.
     act: Option<ActEntry>,
 }
@@ -51,7 +50,7 @@ impl Writer {
         let group = &mut planned.group;
         let mut latest: HashMap<ClipId, StoredClip> = HashMap::new();
         let mut newest = self.app.clips.history().newest();
-        let mut own = None;
+        let (mut own, mut brought) = (None, Vec::new());
         for one in captures {
             let id = one.copied.id;
             let known = latest.remove(&id).unwrap_or_else(|| self.known(id));
@@ -60,7 +59,7 @@ impl Writer {
             let after = self.after(one, known, newest);
             if let Some(change) = first.map(|first| changed(&first, &after)) {
                 match one.part_of {
-                    PartOf::Import(import) => planned.brought.push((import, change)),
+                    PartOf::Import(import) => brought.push((import, change)),
                     PartOf::Own(act) => own = Some((act, change)),
                     PartOf::Nothing => {}
                 }
@@ -91,6 +90,7 @@ impl Writer {
         });
         group.clips = latest.into_values().collect();
         group.batches = planned.batch.iter().map(recorded).collect();
+        group.brought = clip_rows(brought);
         group.clock = self.clock.last();
         if let Some((row, entry)) = own.and_then(|(act, change)| self.brought_alone(act, change)) {
             group.ended = self.log.ended_by_new();
@@ -179,9 +179,6 @@ impl Writer {
     /// The history follows what was committed, and everybody is told.
     fn have_saved(&mut self, planned: Planned, captures: Vec<Capture>) {
         let kept = planned.clips.iter().any(|clip| clip.state.is_pinned());
-        for (import, change) in planned.brought {
-            self.imports.entry(import).or_default().clip(change);
-        }
         for (clip, one) in planned.clips.into_iter().zip(&captures) {
             self.on_disk.remove(&clip.id);
             let text = one.text.as_deref().filter(|_| !self.app.clips.has_whole_text(clip.id));

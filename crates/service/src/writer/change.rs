@@ -157,8 +157,9 @@ pub enum Change {
     SignIns(Vec<SignInChange>, Done<()>),
     /// Drawers that come with an import. Gives their ids by folded name.
     BringDrawers(Vec<ForeignDrawer>, ImportId, Done<HashMap<String, String>>),
-    /// An import has ended: what it has brought is an act. Gives how many acts it takes.
-    Imported(ImportId, Done<usize>),
+    /// An import has ended: what it has done behind a number is an act, as much as one knows of. Gives up to which, and whether
+    /// it is one; none where there is no more.
+    Imported(ImportId, u64, Done<Option<(u64, bool)>>),
     /// A backup was received whole, and becomes the history.
     Restored(Box<(History, Corpus)>, Vec<Drawer>, Done<u64>),
     /// What has come from other devices.
@@ -324,12 +325,19 @@ impl Queue {
         self.ask(|done| Change::BringDrawers(drawers, import, done)).await
     }
 
-    /// An import has ended: what it has brought can be taken back. Gives how many acts that takes; none if it changed nothing.
+    /// An import has ended, now or with the service before: what it has brought can be taken back. Gives how many acts that
+    /// takes; none if it changed nothing.
     ///
     /// # Errors
     /// What it has brought stays then.
     pub async fn imported(&self, import: ImportId) -> Result<usize, WriteError> {
-        self.ask(|done| Change::Imported(import, done)).await
+        let (mut acts, mut after) = (0, 0);
+        // One after the other: who copies something meanwhile waits for one at most.
+        while let Some((upto, is_act)) = self.ask(|done| Change::Imported(import, after, done)).await? {
+            acts += usize::from(is_act);
+            after = upto;
+        }
+        Ok(acts)
     }
 
     /// Makes a backup that was received whole the history. Gives the number of clips.

@@ -122,7 +122,7 @@ impl Writer {
             Change::BringDrawers(_, _, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
-            Change::Imported(_, done) => {
+            Change::Imported(_, _, done) => {
                 let _ = done.send(Err(self.unavailable()));
             }
             Change::ShareRules(_, _, done) => {

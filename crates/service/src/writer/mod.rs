@@ -9,7 +9,6 @@
 mod acts;
 mod announce;
 mod bring;
-mod brought;
 mod captures;
 mod change;
 mod clear;

@@ -14,8 +14,7 @@ use crate::state::app::Shared;
 use crate::state::clock::SteadyClock;
 use crate::state::events::Happening;
 use crate::state::health::REFUSALS;
-use crate::writer::brought::Brought;
-use crate::writer::change::{Capture, Change, ImportId, Loaded, PartOf};
+use crate::writer::change::{Capture, Change, Loaded, PartOf};
 
 use crate::writer::mode::Mode;
 use crate::writer::secret::Fleeting;
@@ -51,8 +50,6 @@ pub struct Writer {
     pub(super) long: VecDeque<Long>,
     /// Clips that live in memory alone, oldest first.
     pub(super) fleeting: Vec<Fleeting>,
-    /// What imports that are under way have done so far.
-    pub(super) imports: HashMap<ImportId, Brought>,
     pub(super) stopping: bool,
     pub(super) stopped: Option<oneshot::Sender<()>>,
 }
@@ -70,7 +67,6 @@ impl Writer {
             steady: SteadyClock::begin(),
             mode: Mode::Loading,
             waiting: VecDeque::new(),
-            imports: HashMap::new(),
             waiting_bytes: 0,
             handed: HashSet::new(),
             on_disk: HashMap::new(),
@@ -205,8 +201,8 @@ impl Writer {
                 let outcome = self.bring_drawers(drawers, import).await;
                 let _ = done.send(outcome);
             }
-            Change::Imported(import, done) => {
-                let outcome = self.imported(import).await;
+            Change::Imported(import, after, done) => {
+                let outcome = self.imported(import, after).await;
                 let _ = done.send(outcome);
             }
             Change::Restored(all, drawers, done) => {

@@ -1,5 +1,6 @@
 //! Reading records back: at start, for undo, for a backup, and to check them.
 
+pub(crate) mod brought;
 pub(crate) mod check;
 pub(crate) mod clearings;
 pub(crate) mod content;

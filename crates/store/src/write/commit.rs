@@ -12,6 +12,7 @@ use crate::rows::{BatchChange, RefusalRow};
 use crate::store::Store;
 use crate::write::acts;
 use crate::write::batches;
+use crate::write::brought;
 use crate::write::claims::Claim;
 use crate::write::clearings;
 use crate::write::contents::{chunks_of, insert_small, wipe_unused};
@@ -141,6 +142,7 @@ impl Store {
             .collect();
         write_uses(tx, &uses).await?;
         acts::write(tx, group).await?;
+        brought::write(tx, group).await?;
         for drawer in &group.drawers {
             let state = serde_json::to_vec(&drawer.state).map_err(|why| sqlx::Error::Encode(why.into()))?;
             sqlx::query(

@@ -7,8 +7,8 @@ use yadori_core::intake::shared::SharedRules;
 use yadori_core::{ClipId, Content, Digest, Drawer, Micros, Stamp, StoredClip};
 
 use crate::rows::{
-    ActRow, BatchChange, DraftRow, ExchangeRow, ForgettingAct, PartRow, PortionRow, RefusalRow, SharedChange,
-    SignInChange, SteppedAct, Subject,
+    ActRow, BatchChange, BroughtRow, DraftRow, ExchangeRow, ForgettingAct, PartRow, PortionRow, RefusalRow,
+    SharedChange, SignInChange, SteppedAct, Subject,
 };
 
 /// Rows per statement.
@@ -53,6 +53,10 @@ pub struct Group {
     pub sign_ins: Vec<SignInChange>,
     /// Acts whose grace period has ended: they are deleted, and the contents only they held are wiped.
     pub ended: Vec<[u8; 16]>,
+    /// What imports have done.
+    pub brought: Vec<BroughtRow>,
+    /// What imports have done, up to a number, that is part of an act now, or is not to be one.
+    pub brought_ended: Vec<([u8; 16], u64)>,
     /// Portions of clips that clearings are to take.
     pub portions: Vec<PortionRow>,
     /// Portions (act, number) that were taken.
@@ -93,8 +97,9 @@ impl Group {
             _ => 0,
         });
         let parts = self.parts.iter().map(|part| part.body.len() as u64);
+        let brought = self.brought.iter().map(|row| row.body.len() as u64);
         let rows = self.clips.len() + self.evicted.len();
-        contents.chain(acts).chain(items).chain(parts).sum::<u64>() + rows as u64 * 1_000
+        contents.chain(acts).chain(items).chain(parts).chain(brought).sum::<u64>() + rows as u64 * 1_000
     }
 
     /// How long its transaction may take.

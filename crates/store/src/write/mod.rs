@@ -2,6 +2,7 @@
 
 pub(crate) mod acts;
 pub(crate) mod batches;
+pub(crate) mod brought;
 pub(crate) mod claims;
 pub(crate) mod clearings;
 pub(crate) mod commit;

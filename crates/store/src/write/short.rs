@@ -35,6 +35,8 @@ impl Store {
             drafts,
             sign_ins,
             ended,
+            brought,
+            brought_ended,
             portions,
             portions_done,
             parts,
@@ -64,7 +66,9 @@ impl Store {
             && drafts.is_empty()
             && sign_ins.is_empty()
             && ended.is_empty();
-        let nothing_goes = portions.is_empty()
+        let nothing_goes = brought.is_empty()
+            && brought_ended.is_empty()
+            && portions.is_empty()
             && portions_done.is_empty()
             && parts.is_empty()
             && parts_back.is_empty()
