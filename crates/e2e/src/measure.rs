@@ -4,7 +4,6 @@
 
 use std::io::{Read, Write};
 use std::os::unix::net::UnixStream;
-use std::process::Command;
 use std::time::{Duration, Instant};
 
 use anyhow::Result;
@@ -107,11 +106,8 @@ pub fn cpu(pid: u32) -> f64 {
 
 /// Waits until what was restored has come to its place.
 pub fn until_restored(service: &Service, longest: Duration) {
-    let socket = service.home().join("run/records.sock");
     crate::until_within("the end of the restoring", longest, || {
-        let mut client = Command::new("mariadb");
-        client.arg("--socket").arg(&socket).args(["-N", "-e", "SELECT restoring FROM yadori.service"]);
-        (client.output().ok()?.stdout == b"0\n").then_some(())
+        (service.records("SELECT restoring FROM service") == "0").then_some(())
     });
 }
 

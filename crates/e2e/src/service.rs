@@ -344,6 +344,15 @@ impl Service {
         (status.parse().unwrap_or(0), body)
     }
 
+    /// What its records answer, or do, when they are asked so.
+    pub fn records(&self, sql: &str) -> String {
+        let socket = self.home().join("run/records.sock");
+        let done = Command::new("mariadb").args(["yadori", "-BNe", sql, "-S"]).arg(socket).output();
+        let done = done.expect("mariadb (Debian package mariadb-client-core)");
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        String::from_utf8_lossy(&done.stdout).trim().to_owned()
+    }
+
     /// kill -9, and the end of it.
     pub fn kill(&mut self) {
         if let Some(mut child) = self.child.take() {

@@ -12,12 +12,6 @@ fn add(service: &Service, text: &str) -> String {
     added["row"]["id"].as_str().expect("an id").to_owned()
 }
 
-fn records(service: &Service, sql: &str) {
-    let socket = service.home().join("run/records.sock");
-    let done = Command::new("mariadb").args(["yadori", "-e", sql, "-S"]).arg(socket).status();
-    assert!(done.expect("mariadb (Debian package mariadb-client-core)").success());
-}
-
 fn path(service: &Service, name: &str) -> String {
     service.home().join(name).to_str().expect("UTF-8").to_owned()
 }
@@ -28,7 +22,7 @@ fn with_damage() -> (Service, String) {
     add(&service, "whole one");
     let id = add(&service, &format!("to be damaged {}", "x".repeat(3_000)));
     add(&service, "whole two");
-    records(&service, "UPDATE chunks SET data = 'something else' WHERE data LIKE 'to be damaged%'");
+    service.records("UPDATE chunks SET data = 'something else' WHERE data LIKE 'to be damaged%'");
     service.stop();
     service.start_again();
     service.await_records();
@@ -65,9 +59,8 @@ fn a_check_mends_a_short_text_from_what_the_history_tells_of_it() {
     let service = Service::configured("");
     add(&service, "short, and damaged");
     let gone = add(&service, "short, and missing");
-    records(&service, "UPDATE chunks SET data = 'x' WHERE data LIKE '%damaged'");
-    records(
-        &service,
+    service.records("UPDATE chunks SET data = 'x' WHERE data LIKE '%damaged'");
+    service.records(
         "DELETE FROM contents WHERE digest IN (SELECT digest FROM chunks WHERE data LIKE '%missing')",
     );
     assert!(service.yadori(&["check"]).contains("2 were damaged and are whole again"));

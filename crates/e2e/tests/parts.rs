@@ -1,12 +1,12 @@
 //! No answer grows with the history: outlines come by parts, whatever happens between them; right after a start the newest clips are
 //! there while the others are read; and what is near is told where nothing matches.
 
-use std::process::Command;
 use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result};
 use serde_json::{Value, json};
-use yadori_e2e::{Browser, Service, many, until_within};
+use yadori_e2e::measure::until_restored;
+use yadori_e2e::{Browser, Service, many};
 
 fn ask(service: &Service, path: &str) -> (u16, Value) {
     let socket = service.home().join("run/yadori.sock");
@@ -87,12 +87,7 @@ fn right_after_a_start_the_newest_are_there_while_the_others_are_read() -> Resul
     service.yadori(&["restore", file.to_str().context("a path")?]);
     service.yadori(&["pin", "3"]);
     // What was restored has come to its place.
-    until_within("the end of the restoring", Duration::from_secs(120), || {
-        let mut client = Command::new("mariadb");
-        client.arg("--socket").arg(service.home().join("run/records.sock"));
-        let said = client.args(["-N", "-e", "SELECT restoring FROM yadori.service"]).output().ok()?;
-        (said.stdout == b"0\n").then_some(())
-    });
+    until_restored(&service, Duration::from_secs(120));
     // What names a clip is longer while not all are known.
     let without_prefix = |mut page: Value| -> Value {
         for row in page["clips"].as_array_mut().unwrap() {

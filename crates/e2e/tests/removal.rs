@@ -1,6 +1,6 @@
 //! What was removed, once its grace period has ended: in no table, no memory, no event, no file.
 
-use std::process::Command;
+use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 use serde_json::Value;
@@ -142,8 +142,48 @@ fn what_was_cleared_is_nowhere_once_its_time_has_ended_or_at_once_where_that_was
     }
 }
 
-/// In no memory and in no file; what work is still under way lets go of it when it ends.
-fn nowhere(service: &Service, word: &str) {
+#[test]
+fn what_an_import_brought_is_nowhere_once_it_was_removed_also_where_the_import_was_cut_off() {
+    let mut service = Service::configured(SHORT_GRACE);
+    let word = |n: u32| format!("kestrel{}ridge", n * 7_213);
+    let path = service.home().parent().expect("a folder").join("lines.txt");
+    let lines: Vec<String> = (0..3_000)
+        .map(|n| if n % 20 == 0 { format!("{} {n}", word(1 + n % 40 / 20)) } else { format!("line {n}") })
+        .collect();
+    std::fs::write(&path, lines.join("\n")).unwrap();
+    let path = path.display().to_string();
+    let mut import = service.client_command(&["import", &path, "--split", "lines"]);
+    let mut import = import.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+    until("some clips", || service.status().filter(|status| status.clips > 100));
+    service.kill();
+    let _ = import.wait();
+    service.start_again();
+    service.await_records();
+    let taken_up = || service.records("SELECT COUNT(*) FROM brought") == "0";
+    until("it is an act", || taken_up().then_some(()));
+    // One word is removed from what was cut off, the other from one that comes to its end.
+    service.yadori(&["clear", "--query", &word(1), "--yes"]);
+    service.yadori(&["import", &path, "--split", "lines"]);
+    std::fs::remove_file(&path).unwrap();
+    service.yadori(&["clear", "--query", &word(2), "--yes"]);
+    service.yadori(&["clear", "--query", &word(1), "--yes"]);
+    until_within("the ends of all", Duration::from_secs(60), || acts(&service).is_empty().then_some(()));
+    assert!(service.status().unwrap().clips > 2_000);
+    for n in 0..40 {
+        add(&service, &format!("clip {n} {}", "oats ".repeat(900)));
+        service.yadori(&["list"]);
+    }
+    for word in [word(1), word(2)] {
+        in_no_memory(&service, &word);
+        // Of thousands of rows some may stay in pages that the database has freed; docs/security.md says so. Those in which it is
+        // noted what an import has done follow each other, and none is freed.
+        let noted = |path: &std::path::PathBuf| path.ends_with("brought.ibd");
+        assert!(!in_files(service.home(), &word).iter().any(noted), "{word}");
+    }
+}
+
+/// In no memory; what work is still under way lets go of it when it ends.
+fn in_no_memory(service: &Service, word: &str) {
     let mut found = Vec::new();
     let end = Instant::now() + Duration::from_secs(10);
     while Instant::now() < end {
@@ -153,6 +193,11 @@ fn nowhere(service: &Service, word: &str) {
         }
     }
     assert!(found.is_empty(), "{word} is in memory: {found:#?}");
+}
+
+/// In no memory and in no file.
+fn nowhere(service: &Service, word: &str) {
+    in_no_memory(service, word);
     let files: Vec<_> = in_files(service.home(), word)
         .into_iter()
         // The server's redo log is a ring of 32 MB that is overwritten as it goes round; docs/security.md says so.
@@ -224,10 +269,7 @@ fn an_act_made_with_a_clock_far_ahead_keeps_no_later_removal() {
     let (first, second) = (add(&service, "made ahead"), add(&service, "made now"));
     service.yadori(&["remove", &first]);
     // As if the clock had been a year ahead when it was removed.
-    let sql = "UPDATE acts SET at = at + 365 * 86400 * 1000000";
-    let socket = service.home().join("run/records.sock");
-    let done = Command::new("mariadb").args(["yadori", "-e", sql, "-S"]).arg(socket).status();
-    assert!(done.expect("mariadb (Debian package mariadb-client-core)").success());
+    service.records("UPDATE acts SET at = at + 365 * 86400 * 1000000");
     service.kill();
     service.start_again();
     service.await_records();

@@ -363,12 +363,7 @@ fn what_an_import_had_brought_that_was_cut_off_with_the_service_can_be_taken_bac
     other.yadori(&["title", &own, "Mine"]);
     add(&other, &format!("line 2999: {}", "x".repeat(199)));
     let (before, acts) = (picture(&other), other.all_acts().len());
-    let noted = |service: &Service| {
-        let socket = service.home().join("run/records.sock");
-        let sql = "SELECT COUNT(*) FROM brought";
-        let said = Command::new("mariadb").args(["yadori", "-BNe", sql, "-S"]).arg(socket).output();
-        String::from_utf8(said.expect("mariadb").stdout).unwrap().trim().to_owned()
-    };
+    let noted = |service: &Service| service.records("SELECT COUNT(*) FROM brought");
     for cut in [1, 200, 1_000] {
         let mut import = other.client_command(&["import", &zip]);
         let mut import = import.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();

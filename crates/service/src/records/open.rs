@@ -134,7 +134,7 @@ async fn take_up(imports: Vec<ImportId>, queue: Queue, app: Shared) {
         match queue.imported(import).await {
             Ok(_) => tracing::info!("an import was cut off; what it had brought in can be taken back"),
             Err(why) => {
-                tracing::warn!("an import that was cut off can be taken back after the next start: {why}")
+                tracing::warn!("an import that was cut off can be taken back after the next start: {why}");
             }
         }
     }
