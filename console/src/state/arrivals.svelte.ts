@@ -48,6 +48,9 @@ const FIRST_PAUSE = 250;
 const LONGEST_PAUSE = 4_000;
 /** Between two changes of the list by copies, in milliseconds. */
 const FLOOD = 100;
+/** How many times as long as it took to apply what came nothing is applied afterwards; milliseconds of that at most. */
+const REST = 5;
+const LONGEST_REST = 1_000;
 /** How often everything is read in one go; what is still missed then is read with what comes next. */
 const MOST_READINGS = 3;
 /** Between two sounds, likewise. */
@@ -65,7 +68,9 @@ export class Arrivals {
   #queue: Told[] = [];
   #due: 'frame' | 'pause' | null = null;
   #callOff: () => void = () => {};
+  #dueAt = 0;
   #applied = 0;
+  #took = 0;
   #lastEventId: string | null = null;
   #listening = false;
   #lampSaid = '';
@@ -170,17 +175,20 @@ export class Arrivals {
 
   /**
    * What comes is applied together, with the next frame; copies, which may wait, no sooner than `FLOOD` after the last:
-   * many of them must not keep the page busy.
+   * many of them must not keep the page busy, nor must a whole history that comes from another device.
    */
   #schedule(mayWait: boolean): void {
     if (this.#due === 'frame') return;
-    const pause = mayWait ? this.#applied + FLOOD - this.page.now() : 0;
+    const rest = Math.min(this.#took * REST, LONGEST_REST);
+    const dueAt = this.#applied + Math.max(mayWait ? FLOOD : 0, rest);
+    const pause = dueAt - this.page.now();
     if (pause <= 0) {
       this.#callOff();
       this.#withNextFrame();
-    } else if (this.#due === null) {
-      this.#due = 'pause';
-      this.#callOff = this.page.after(Math.min(pause, FLOOD), () => this.#withNextFrame());
+    } else if (this.#due === null || dueAt < this.#dueAt) {
+      this.#callOff();
+      [this.#due, this.#dueAt] = ['pause', dueAt];
+      this.#callOff = this.page.after(Math.min(pause, LONGEST_REST), () => this.#withNextFrame());
     }
   }
 
@@ -188,8 +196,14 @@ export class Arrivals {
     this.#due = 'frame';
     this.page.withNextFrame(() => {
       this.#due = null;
-      this.#applied = this.page.now();
+      const began = this.page.now();
+      this.#applied = began;
       this.apply(this.#queue.splice(0));
+      // When it is on the screen as well.
+      this.page.after(0, () => {
+        this.#applied = this.page.now();
+        this.#took = this.#applied - began;
+      });
     });
   }
 

@@ -4,6 +4,7 @@
 use std::time::Duration;
 
 use serde_json::Value;
+use yadori_e2e::hub::{Hub, pair};
 use yadori_e2e::{Display, Owner, Service, many, until, until_within};
 
 fn json(service: &Service, arguments: &[&str]) -> Value {
@@ -140,6 +141,30 @@ fn what_is_brought_in_beyond_the_limits_waits_whole_for_a_person() {
     until("the sweep to wait", || service.status()?.waits.filter(|waits| waits.clips == 2_800));
     service.yadori(&["limits", "obey", "--yes"]);
     assert_eq!(count(&service), 500);
+}
+
+#[test]
+fn of_a_history_that_comes_from_another_device_no_limit_takes_a_part() {
+    const ALL: usize = 8_000;
+    let hub = Hub::open();
+    let (host, guest) =
+        (Service::without_desk(), Service::configured("[limits]\nclips = 5000\ndays = \"off\"\n"));
+    restored(&host, ALL);
+    pair(&hub, (&host, &guest), ("Office", "Valley"));
+    // Seen bit by bit it would be less than a fifth each time.
+    let mut most = 0;
+    until_within("all of it", Duration::from_secs(120), || {
+        let now = count(&guest);
+        assert!(now >= most, "{now} of {most} are left");
+        most = now;
+        (now == ALL as u64).then_some(())
+    });
+    until_within("the sweep to wait", Duration::from_secs(60), || {
+        guest.status()?.waits.filter(|waits| waits.clips == 3_000)
+    });
+    assert_eq!((count(&guest), count(&host)), (ALL as u64, ALL as u64));
+    guest.yadori(&["limits", "obey", "--yes"]);
+    assert_eq!((count(&guest), count(&host)), (5_000, ALL as u64));
 }
 
 #[test]

@@ -9,6 +9,7 @@ use yadori_core::{ClipId, Micros, Stamp};
 
 use crate::state::app::{App, Shared};
 use crate::state::clock::now;
+use crate::state::holding::COMES;
 use crate::state::paced::rest_after;
 use crate::writer::{BY_LIMITS, ClearWish, Queue, WriteError};
 
@@ -59,7 +60,7 @@ pub async fn run(app: Shared, queue: Queue) {
                 tokio::time::sleep(CHANGED).await;
                 true
             }
-            () = tokio::time::sleep(EACH) => true,
+            () = tokio::time::sleep(if app.holding.is_filling(Instant::now()) { COMES } else { EACH }) => true,
             () = app.shutdown.cancelled() => return,
         };
     }
@@ -108,7 +109,7 @@ pub struct Swept {
 /// The rest stays then.
 pub async fn sweep(app: &App, queue: &Queue, thorough: bool, confirmed: bool) -> Result<Swept, WriteError> {
     let _one_at_a_time = app.sweeping.lock().await;
-    if !confirmed && app.holding.is_importing() {
+    if !confirmed && app.holding.is_filling(Instant::now()) {
         // Little by little they would take what, seen whole, waits for a person.
         return Ok(Swept::default());
     }

@@ -1,17 +1,23 @@
 //! Whether the limits are held back: what they took was brought back by a person, which is remembered over restarts; or clips are
-//! being brought in, of which they would take some before anybody knows how many there are.
+//! being brought in, or come from another device by the many, of which they would take some before anybody knows how many there
+//! are.
 
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
 use crate::home::place::write_private;
+
+/// For how long after many clips came from another device more of them are waited for.
+pub(crate) const COMES: Duration = Duration::from_secs(20);
 
 /// Whether they are, and where that is remembered.
 #[derive(Debug, Default)]
 pub struct Holding {
     holds: AtomicBool,
     imports: AtomicUsize,
+    came: Mutex<Option<Instant>>,
     file: Mutex<Option<PathBuf>>,
 }
 
@@ -32,9 +38,16 @@ impl Holding {
         Importing(self)
     }
 
-    /// True while clips are being brought in.
-    pub fn is_importing(&self) -> bool {
+    /// Many clips come from another device just now, and there may be more.
+    pub fn many_come(&self, now: Instant) {
+        *self.came.lock().unwrap_or_else(PoisonError::into_inner) = Some(now);
+    }
+
+    /// True while clips are being brought in, or come by the many.
+    pub fn is_filling(&self, now: Instant) -> bool {
+        let came = *self.came.lock().unwrap_or_else(PoisonError::into_inner);
         self.imports.load(Ordering::SeqCst) > 0
+            || came.is_some_and(|came| now.saturating_duration_since(came) < COMES)
     }
 
     /// As an earlier run left it.
@@ -58,5 +71,25 @@ impl Holding {
         {
             tracing::warn!("whether the limits are held back is not remembered over a restart: {why}");
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn while_clips_are_brought_in_or_come_by_the_many_there_may_be_more() {
+        let (holding, now) = (Holding::default(), Instant::now());
+        assert!(!holding.is_filling(now));
+        let (first, second) = (holding.importing(), holding.importing());
+        drop(first);
+        assert!(holding.is_filling(now + COMES * 9));
+        drop(second);
+        assert!(!holding.is_filling(now));
+        holding.many_come(now);
+        holding.many_come(now + COMES / 2);
+        assert!(holding.is_filling(now + COMES * 5 / 4));
+        assert!(!holding.is_filling(now + COMES * 3 / 2));
     }
 }

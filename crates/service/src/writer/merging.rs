@@ -1,8 +1,10 @@
 //! What has come from other devices: merged, committed with how far the exchange has come, applied and announced.
 
 use std::collections::{HashMap, HashSet};
+use std::time::Instant;
 
 use yadori_core::acts::{Moment, arrive};
+use yadori_core::limits::FEW;
 use yadori_core::{ClipId, Digest, Drawer, DrawerState, StoredClip};
 use yadori_store::{CHUNK, Group};
 
@@ -56,6 +58,10 @@ impl Writer {
         group.clips = order.iter().filter_map(|id| latest.remove(id)).collect();
         group.drawers = self.merged(received.drawers);
         group.clock = self.clock.last();
+        if group.clips.len() > FEW {
+            // Seen whole they may be more than limits take without a question.
+            self.app.holding.many_come(Instant::now());
+        }
         self.commit_act(&group).await?;
         for (digest, content) in &group.contents {
             self.app.at_hand.remember(*digest, content);
