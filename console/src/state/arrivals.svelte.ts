@@ -238,11 +238,13 @@ export class Arrivals {
     if (listed.length > 0 && list.loaded) {
       sight.turn(() => {
         const came: Came = { ids: [], gone: [] };
-        for (const { event, data } of listed) {
-          const outcome = event === 'clip' ? this.#clip(JSON.parse(data) as ClipEvent, came, copied) : this.#gone(JSON.parse(data) as GoneEvent, came);
-          if (outcome === 'gap') reload = true;
-          else changed = true;
-        }
+        list.together(() => {
+          for (const { event, data } of listed) {
+            const outcome = event === 'clip' ? this.#clip(JSON.parse(data) as ClipEvent, came, copied) : this.#gone(JSON.parse(data) as GoneEvent, came);
+            if (outcome === 'gap') reload = true;
+            else changed = true;
+          }
+        });
         return came;
       });
       selection.came();

@@ -2,6 +2,7 @@ import { expect, test } from 'vitest';
 
 import type { Row } from '../api/types';
 import { Chronicle } from './chronicle';
+import { dice } from './testing';
 
 const id = (n: number) => `c${n}x`.padEnd(26, '0');
 const row = (n: number, place: number): Row => ({
@@ -118,9 +119,16 @@ test('whatever happens while it is read by windows, it is in the end what there 
     real.order = real.ids.map((_, n) => 1_000 - n);
     let new_ = 1_000;
     const some = (most: number) => Array.from({ length: Math.floor(dice() * most) }, () => real.happen(id(new_++), chronicle));
-    const tell = (all: boolean): boolean => {
+    const tellOneByOne = (all: boolean): boolean => {
       while (real.events.length > 0 && (all || dice() < 0.6)) if (real.events.shift()!() === 'gap') return false;
       return true;
+    };
+    // One by one or as one change, which is the same.
+    const tell = (all: boolean): boolean => {
+      let told = true;
+      if (dice() < 0.5) chronicle.together(() => (told = tellOneByOne(all)));
+      else told = tellOneByOne(all);
+      return told;
     };
     const begin = () => {
       chronicle.load(real.part(null, 5));
@@ -172,4 +180,30 @@ test('what comes right at the end of what has been read could be in both parts, 
   expect(chronicle.arrive({ row: row(9, 2), revision: 8 })).toEqual({ id: id(9), from: null, to: 1 });
   expect(chronicle.arrive({ row: row(8, 5), revision: 9 })).toEqual({ id: id(8), from: null, to: 4 });
   expect([chronicle.ids.length, chronicle.total]).toEqual([3, 6]);
+});
+
+test('many that come together are where they are when they come one by one, and what is behind all of them has not changed', () => {
+  const random = dice(11);
+  for (let round = 0; round < 300; round++) {
+    const count = random(30);
+    const outline = { ids: Array.from({ length: count }, (_, n) => id(n)).join(''), kinds: 't'.repeat(count), times: Array.from({ length: count }, () => 0), revision: 0, epoch: 'e', total: count };
+    const [both, revision] = [[new Chronicle(), new Chronicle()] as const, { now: 0 }];
+    both.forEach((one) => one.load(outline));
+    const events = Array.from({ length: random(60) }, (_, n) => {
+      const length = count + n;
+      // Some at the top, some at the end, some anywhere.
+      const place = [1, length + 1, 1 + random(length + 1)][random(3)] ?? 1;
+      return { row: row(100 + n, place), revision: ++revision.now };
+    });
+    const [together, alone] = both;
+    const before = [...together.ids];
+    both.forEach((one) => one.steady.ask(one.ids.length));
+    const moved: unknown[] = [];
+    together.together(() => moved.push(...events.map((one) => together.arrive(one))));
+    expect(moved).toEqual(events.map((one) => alone.arrive(one)));
+    expect([together.ids, together.kinds, together.times, together.total]).toEqual([alone.ids, alone.kinds, alone.times, alone.total]);
+    const same = together.steady.ask(0);
+    expect(same).toBe(alone.steady.ask(0));
+    expect(together.ids.slice(together.ids.length - same)).toEqual(before.slice(before.length - same));
+  }
 });

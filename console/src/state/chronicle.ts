@@ -12,6 +12,18 @@ export interface Moved {
   to: number | null;
 }
 
+/** A clip that has come, with its place as of when it came. */
+interface Coming {
+  to: number;
+  id: string;
+  kind: string;
+  time: number;
+}
+
+/** So few that come together are each put in their place; no more of them wait than `MANY`. */
+const FEW = 8;
+const MANY = 4_096;
+
 export class Chronicle {
   ids: string[] = [];
   kinds: string[] = [];
@@ -26,6 +38,8 @@ export class Chronicle {
   #epoch = '';
   /** What has come and gone while a window was on its way. */
   #meanwhile: { id: string; revision: number; unread: boolean }[] = [];
+  /** What has come together and is not in its place yet, each with the place that it has behind those before it. */
+  #coming: Coming[] | null = null;
 
   /** The newest window: what was known before is let go of. */
   load(outline: Outline): void {
@@ -64,6 +78,17 @@ export class Chronicle {
     return this.next === null && this.ids.length !== this.total ? 'gap' : part;
   }
 
+  /** Whatever is told meanwhile is one change: however many come, what is behind them moves once. The order is known afterwards. */
+  together(work: () => void): void {
+    this.#coming = [];
+    try {
+      work();
+    } finally {
+      this.#settle();
+      this.#coming = null;
+    }
+  }
+
   /** A clip is new or has moved. `null`: already known. `'gap'`: something was missed, load anew. */
   arrive(event: ClipEvent): Moved | null | 'gap' {
     const known = this.#follow(event.revision);
@@ -72,15 +97,52 @@ export class Chronicle {
     if (from !== null && !this.#takeOut(from, event.row.id)) return 'gap';
     const to = event.row.place - 1;
     this.total++;
+    const read = this.ids.length + (this.#coming?.length ?? 0);
     // Right at the end of what has been read it may belong to either part.
-    if (to < 0 || to >= this.total || (to === this.ids.length && this.next !== null)) return 'gap';
-    this.#note(event.row.id, to > this.ids.length);
-    if (to > this.ids.length) return { id: event.row.id, from, to };
-    this.steady.touch(this.ids.length - to);
-    this.ids.splice(to, 0, event.row.id);
-    this.kinds.splice(to, 0, kindLetter(event.row));
-    this.times.splice(to, 0, Math.floor(event.row.copied_at / 1e6));
+    if (to < 0 || to >= this.total || (to === read && this.next !== null)) return 'gap';
+    this.#note(event.row.id, to > read);
+    if (to > read) return { id: event.row.id, from, to };
+    const one = { to, id: event.row.id, kind: kindLetter(event.row), time: Math.floor(event.row.copied_at / 1e6) };
+    if (this.#coming) {
+      this.#coming.push(one);
+      if (this.#coming.length >= MANY) this.#settle();
+    } else this.#put(one);
     return { id: event.row.id, from, to };
+  }
+
+  #put({ to, id, kind, time }: Coming): void {
+    this.steady.touch(this.ids.length - to);
+    this.ids.splice(to, 0, id);
+    this.kinds.splice(to, 0, kind);
+    this.times.splice(to, 0, time);
+  }
+
+  /** What has come goes to its place. */
+  #settle(): void {
+    const coming = this.#coming ?? [];
+    if (coming.length === 0) return;
+    this.#coming = [];
+    if (coming.length <= FEW) {
+      coming.forEach((one) => this.#put(one));
+      return;
+    }
+    // From the last back: each takes that of the places still free which it was told. Those that are taken, and by whom, in order.
+    const taken: number[] = [];
+    const by: Coming[] = [];
+    for (const one of coming.toReversed()) {
+      let [low, high] = [0, taken.length];
+      while (low < high) {
+        const middle = (low + high) >> 1;
+        if ((taken[middle] ?? 0) - middle <= one.to) low = middle + 1;
+        else high = middle;
+      }
+      taken.splice(low, 0, one.to + low);
+      by.splice(low, 0, one);
+    }
+    this.steady.touch(this.ids.length + by.length - 1 - (taken.at(-1) ?? 0));
+    weave(this.ids, taken, by.map((one) => one.id));
+    weave(this.kinds, taken, by.map((one) => one.kind));
+    weave(this.times, taken, by.map((one) => one.time));
   }
 
   /** A clip has left. */
@@ -106,6 +168,7 @@ export class Chronicle {
   #takeOut(place: number, id: string): boolean {
     if (place >= this.total) return false;
     this.total--;
+    this.#settle();
     // Of what has not been read nothing is to be taken out.
     if (this.next !== null && place >= this.ids.length) return true;
     if (this.ids[place] !== id) return false;
@@ -114,6 +177,18 @@ export class Chronicle {
     this.kinds.splice(place, 1);
     this.times.splice(place, 1);
     return true;
+  }
+}
+
+/** Puts things into a list, each at the place, from the first to the last, where it is in the end. What is above all of them stays. */
+function weave<T>(list: T[], places: readonly number[], things: readonly T[]): void {
+  let from = list.length - 1;
+  things.forEach((one) => list.push(one));
+  let to = list.length - 1;
+  for (let n = places.length - 1; n >= 0; n--) {
+    const place = places[n] ?? 0;
+    while (to > place) list[to--] = list[from--] as T;
+    list[to--] = things[n] as T;
   }
 }
 

@@ -206,6 +206,9 @@ export class List {
     };
   }
 
+  /** Whatever is told meanwhile is one change of the history. */
+  together = (work: () => void): void => this.chronicle.together(work);
+
   /** A clip has come, was copied again, or has changed. `'gap'`: something was missed, read anew. */
   arrive(event: ClipEvent, came: Came): 'new' | 'known' | 'gap' {
     const { row } = event;

@@ -1,10 +1,15 @@
 //! A copying program whose moment of copying is known exactly.
 
+use std::os::fd::AsFd;
 use std::time::{Duration, Instant};
 
 use anyhow::Result;
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
 
 use crate::Display;
+
+/// How long it waits for a question before it looks whether it is to go on.
+const LOOK: Duration = Duration::from_millis(1);
 
 /// A copying program of our own, whose moment of copying is known exactly.
 #[derive(Debug)]
@@ -63,7 +68,9 @@ impl Source {
         let mut last = None;
         while go_on(last.take()) {
             let Some(event) = self.conn.poll_for_event()? else {
-                std::thread::sleep(Duration::from_micros(50));
+                self.conn.flush()?;
+                let mut fds = [PollFd::from_borrowed_fd(self.conn.stream().as_fd(), PollFlags::IN)];
+                let _ = poll(&mut fds, Timespec::try_from(LOOK).ok().as_ref());
                 continue;
             };
             let Event::SelectionRequest(asked) = event else { continue };
