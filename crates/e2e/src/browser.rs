@@ -3,7 +3,7 @@
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use serde_json::{Value, json};
 use tempfile::TempDir;
 use thirtyfour::prelude::*;
@@ -189,6 +189,14 @@ impl Browser {
     /// A command of the browser's own protocol.
     pub async fn cdp(&self, name: &str, parameters: Value) -> Result<Value> {
         Ok(self.driver.cdp().send_raw(name, parameters).await?)
+    }
+
+    /// Seconds that the page's main thread has worked since `Performance.enable`.
+    pub async fn worked(&self) -> Result<f64> {
+        let found = self.cdp("Performance.getMetrics", json!({})).await?;
+        let all = found["metrics"].as_array().map(Vec::as_slice).unwrap_or_default();
+        let task = all.iter().find(|one| one["name"] == json!("TaskDuration"));
+        task.and_then(|one| one["value"].as_f64()).context("TaskDuration")
     }
 
     /// What a script gives back.

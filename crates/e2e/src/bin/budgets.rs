@@ -88,7 +88,9 @@ async fn copies(display: &mut Display, service: &Service) -> Result<()> {
         "short text: copied to committed and announced, p50 (300 copies)",
         "a bare durable commit + 3 ms; < 2.5 × that commit",
         &format!("{whole50:.2} ms, {:+.2} ms, {:.1} ×", whole50 - bare50, whole50 / bare50),
-        &format!("bare durable commit {bare50:.2} ms; its program's two answers, to one that does nothing else, {answers:.2} ms"),
+        &format!(
+            "bare durable commit {bare50:.2} ms; its program's two answers, to one that does nothing else, {answers:.2} ms"
+        ),
     );
     row(
         "the same, p99",

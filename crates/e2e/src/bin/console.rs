@@ -4,7 +4,7 @@
 use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result};
-use serde_json::{Value, json};
+use serde_json::json;
 use yadori_e2e::measure::{at, header, row, until_at_rest};
 use yadori_e2e::{Browser, Service, many};
 
@@ -68,14 +68,6 @@ async fn typed(browser: &Browser) -> Result<Vec<f64>> {
     }
     tokio::time::sleep(PACE * 4).await;
     Ok(serde_json::from_value(browser.script("return window.__times").await?)?)
-}
-
-/// Seconds that the page's main thread has worked.
-async fn worked(browser: &Browser) -> Result<f64> {
-    let found = browser.cdp("Performance.getMetrics", json!({})).await?;
-    let all = found["metrics"].as_array().cloned().unwrap_or_default();
-    let task = all.iter().find(|one| one["name"] == json!("TaskDuration")).map(|one| one["value"].clone());
-    task.as_ref().and_then(Value::as_f64).context("TaskDuration")
 }
 
 /// Opens the page again and again. Gives the milliseconds from asking for it until its first list is on the screen.
@@ -170,18 +162,18 @@ async fn main() -> Result<()> {
         .await?;
 
     // Arrow keys, one at a time, each drawn.
-    let before = worked(&browser).await?;
+    let before = browser.worked().await?;
     for _ in 0..100 {
         press(&browser, "ArrowDown", 40, None).await?;
         browser.driver.execute_async("const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done(1)))", Vec::new()).await?;
     }
-    let keys = worked(&browser).await? - before;
-    let before = worked(&browser).await?;
+    let keys = browser.worked().await? - before;
+    let before = browser.worked().await?;
     for _ in 0..100 {
         browser.script("return 1").await?;
         browser.driver.execute_async("const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done(1)))", Vec::new()).await?;
     }
-    let idle_keys = worked(&browser).await? - before;
+    let idle_keys = browser.worked().await? - before;
 
     // Arrivals: under a selection (each waits), at the top with nobody busy (they are shown), and there one by one.
     let mut arrivals = Vec::new();
@@ -193,7 +185,7 @@ async fn main() -> Result<()> {
             browser.script("document.getElementById('list').scrollTop = 0").await?;
             browser.until("return document.getElementById('list').scrollTop === 0").await?;
         }
-        let before = worked(&browser).await?;
+        let before = browser.worked().await?;
         let began = Instant::now();
         for k in 0..100 {
             service.yadori(&["add", &format!("arrival {n} {k}")]);
@@ -204,11 +196,11 @@ async fn main() -> Result<()> {
                 format!("return document.getElementById('list').textContent.includes('arrival {n} 99')");
             browser.until(&last).await?;
         }
-        let busy = worked(&browser).await? - before;
+        let busy = browser.worked().await? - before;
         let time = began.elapsed();
-        let before = worked(&browser).await?;
+        let before = browser.worked().await?;
         tokio::time::sleep(time).await;
-        let idle = worked(&browser).await? - before;
+        let idle = browser.worked().await? - before;
         arrivals.push((busy - idle) * 1e3 / 100.0);
     }
 

@@ -1,16 +1,18 @@
 //! What the exchange between devices takes, on loopback: from a copy on one to a paste on the other, the first exchange of a
-//! large history (with a number as argument that alone, of so many clips; with `pushes` what follows alone), and what a hub takes beside the bare commits of the same database.
+//! large history (with a number as argument that alone, of so many clips; with `pushes` what follows alone; with `watched` and a
+//! number the console meanwhile), and what a hub takes beside the bare commits of the same database.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
 use anyhow::{Context, Result};
+use serde_json::json;
 use sqlx::mysql::{MySqlConnectOptions, MySqlPoolOptions};
 use yadori_e2e::hub::{Hub, SharedDatabase, pair, until_exchanged};
-use yadori_e2e::measure::{Listener, at, header, millis, resident, row};
+use yadori_e2e::measure::{Listener, at, header, millis, resident, row, until_restored};
 use yadori_e2e::pushing::Pusher;
 use yadori_e2e::reader::Reader;
-use yadori_e2e::{Display, Owner, Service, many};
+use yadori_e2e::{Browser, Display, Owner, Service, many};
 
 /// Copies that are timed.
 const COPIES: usize = 300;
@@ -103,6 +105,49 @@ fn first(clips: usize) -> Result<()> {
         ),
     );
     Ok(())
+}
+
+/// The console on the device to which a history comes: what the page's thread has to do, and how soon one frame follows another.
+fn watched(clips: usize) -> Result<()> {
+    let hub = Hub::open();
+    let (host, guest) = (Service::without_desk(), Service::without_desk());
+    let file = host.home().join("many.tar");
+    many::write_backup(&file, clips)?;
+    host.yadori(&["restore", &file.display().to_string()]);
+    until_restored(&host, LONGEST);
+    tokio::runtime::Runtime::new()?.block_on(async {
+        let browser = Browser::console(&guest).await?;
+        browser.cdp("Performance.enable", json!({})).await?;
+        browser
+            .script(
+                "window.__frames = []; let last; const next = (now) => { if (last) window.__frames.push(now - last); \
+                 last = now; requestAnimationFrame(next); }; requestAnimationFrame(next)",
+            )
+            .await?;
+        pair(&hub, (&host, &guest), ("Office", "Valley"));
+        let (began, before) = (Instant::now(), browser.worked().await?);
+        while guest.status().context("a status")?.clips < clips as u64 {
+            anyhow::ensure!(began.elapsed() < LONGEST, "it did not come");
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        let took = began.elapsed().as_secs_f64();
+        let share = (browser.worked().await? - before) / took;
+        let frames = browser.script("return window.__frames").await?;
+        let mut frames: Vec<f64> = serde_json::from_value(frames)?;
+        row(
+            &format!("the console meanwhile on the device to which {clips} clips come"),
+            "a frame < 50 ms at p95",
+            &format!(
+                "a frame {:.1} / {:.1} ms (p50 / p95), {:.0} ms at most; its thread is busy for {:.0} % of the time",
+                at(&mut frames, 0.5),
+                at(&mut frames, 0.95),
+                at(&mut frames, 1.0),
+                100.0 * share
+            ),
+            &format!("they came in {took:.0} s"),
+        );
+        Ok(())
+    })
 }
 
 fn counted(what: impl Fn(usize) -> Result<()> + Sync) -> Result<f64> {
@@ -267,6 +312,10 @@ fn main() -> Result<()> {
         processes()?;
         return waiting();
     }
+    if said.as_deref() == Some("watched") {
+        header();
+        return watched(std::env::args().nth(2).context("a number")?.parse()?);
+    }
     if let Some(clips) = said {
         header();
         return first(clips.parse().context("a number, or `pushes`")?);
@@ -276,5 +325,6 @@ fn main() -> Result<()> {
     pushes()?;
     processes()?;
     waiting()?;
-    first(100_000)
+    first(100_000)?;
+    watched(100_000)
 }
