@@ -186,10 +186,12 @@ test('many that come together are where they are when they come one by one, and 
   const random = dice(11);
   for (let round = 0; round < 300; round++) {
     const count = random(30);
+    // Once more of them than wait together.
+    const coming = round === 0 ? 9_000 : random(60);
     const outline = { ids: Array.from({ length: count }, (_, n) => id(n)).join(''), kinds: 't'.repeat(count), times: Array.from({ length: count }, () => 0), revision: 0, epoch: 'e', total: count };
     const [both, revision] = [[new Chronicle(), new Chronicle()] as const, { now: 0 }];
     both.forEach((one) => one.load(outline));
-    const events = Array.from({ length: random(60) }, (_, n) => {
+    const events = Array.from({ length: coming }, (_, n) => {
       const length = count + n;
       // Some at the top, some at the end, some anywhere.
       const place = [1, length + 1, 1 + random(length + 1)][random(3)] ?? 1;

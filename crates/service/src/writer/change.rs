@@ -21,7 +21,7 @@ pub const ASIDE: u64 = 512 * 1024;
 /// Where an answer goes.
 pub type Done<T> = oneshot::Sender<Result<T, WriteError>>;
 
-/// The name of an import that is under way, which its act has afterwards.
+/// The name of an import, under which it is noted what it does until that is acts.
 pub type ImportId = [u8; 16];
 
 /// The act that a copy's coming is a part of.

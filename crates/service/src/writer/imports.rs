@@ -141,7 +141,7 @@ impl Writer {
     }
 
     /// The act of a clip that was brought in by itself; none if that changes nothing.
-    pub(super) fn brought_alone(&self, act: ImportId, change: ClipChange) -> Option<(ActRow, ActEntry)> {
+    pub(super) fn brought_alone(&self, act: [u8; 16], change: ClipChange) -> Option<(ActRow, ActEntry)> {
         if change.before == change.after {
             return None;
         }
