@@ -29,7 +29,7 @@
       <ol class="mt-4" data-acts>
         {#each list as act, n (`${act.at}`)}
           <li class={['border-base-300 flex items-baseline gap-3 border-t py-2', act.undone && 'soft']}>
-            <time class="facts figures w-12" title={moment(act.at / 1000)}>{time(act.at / 1000)}</time>
+            <time class="facts figures w-12 shrink-0" title={moment(act.at / 1000)}>{time(act.at / 1000)}</time>
             <span class={['shrink-0', act.undone && 'line-through']}>{actName(act.act)}</span>
             <span class="soft min-w-0 grow truncate">
               {#if (act.clips ?? 0) > 1}{count(act.clips ?? 0, 'clip')}{#if act.about}: {act.about}{:else if act.first}{t(', first {first}', { first: summary(act.first) })}{/if}{:else if act.first}{summary(act.first)}{:else if act.about}{act.about}{:else if act.drawer}{act.drawer}{:else if act.batch}{act.batch}{/if}
