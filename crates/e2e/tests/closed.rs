@@ -227,6 +227,17 @@ async fn copied_html_with_scripts_forms_and_remote_parts_does_nothing() {
     browser.script("document.querySelector('[data-id]').click()").await.unwrap();
     browser.until("const it = [...document.querySelectorAll('button')].find((one) => one.textContent.includes('Formatted')); it?.click(); return it").await.unwrap();
     browser.until("return document.querySelector('iframe[data-formatted]')").await.unwrap();
+    // What else is told of the clip loads it no second time.
+    browser.script("document.querySelector('iframe[data-formatted]').shown = 'once'").await.unwrap();
+    service.yadori(&["title", "1", "How they lie"]);
+    browser
+        .until("return document.querySelector('[aria-expanded=true]').textContent.includes('How they lie')")
+        .await
+        .unwrap();
+    assert_eq!(
+        browser.script("return document.querySelector('iframe[data-formatted]').shown").await.unwrap(),
+        json!("once")
+    );
     // The frame has loaded, and shows the words.
     let frame = browser.driver.find(thirtyfour::By::Css("iframe[data-formatted]")).await.unwrap();
     frame.clone().enter_frame().await.unwrap();

@@ -5,7 +5,8 @@
   import { t } from '../../language/language.svelte';
 
   let { console, row }: { console: Console; row: Row } = $props();
-  const compared = $derived(console.service.compare(row.id));
+  const id = $derived(row.id);
+  const compared = $derived(console.service.compare(id));
 
   async function putBack(): Promise<void> {
     const done = await console.acts.run([row.id], () => console.service.putBack(row.id), () => t('The original is back in its place.'));

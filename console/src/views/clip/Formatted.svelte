@@ -5,7 +5,9 @@
   import { t } from '../../language/language.svelte';
 
   let { console, row }: { console: Console; row: Row } = $props();
-  const path = $derived(console.service.frame(row.id));
+  // What else is told of the clip loads nothing anew.
+  const id = $derived(row.id);
+  const path = $derived(console.service.frame(id));
 </script>
 
 {#await path}

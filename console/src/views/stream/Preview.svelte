@@ -16,7 +16,8 @@
     onleave: () => void;
   }
   let { console, row, top, bottom, room, onstay, onleave }: Props = $props();
-  const whole = $derived(console.rows.detail(row.id));
+  const id = $derived(row.id);
+  const whole = $derived(console.rows.detail(id));
   const isPicture = $derived(row.kind === 'image' || /\.(png|jpe?g|gif|webp|bmp|tiff?|svg)$/i.test(row.files?.[0] ?? ''));
   const height = $derived(Math.min(384, room));
   const words = (text: string) => blankness(text, row.chars) ?? shown(text.slice(0, 4_000));
