@@ -9,7 +9,7 @@ let turn = 0;
 export async function speakAs(wish: 'system' | Language): Promise<void> {
   const own = ++turn;
   const language = wish === 'system' ? firstKnown(navigator.languages) : wish;
-  const catalogue = language === 'ja' ? (await import('../../../locales/console/ja.po')).default : {};
+  const catalogue = language === 'ja' ? (await import('../../../locales/console/ja.po')).default : undefined;
   if (own !== turn) return;
   page.keep(STORED, wish === 'system' ? null : wish);
   speak(language, catalogue);

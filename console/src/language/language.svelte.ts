@@ -8,14 +8,17 @@ export type Language = (typeof LANGUAGES)[number];
 /** What is put into the holes of a message. */
 export type Holes = Record<string, string | number>;
 
-let now = $state.raw<{ language: Language; catalogue: Catalogue }>({ language: 'en', catalogue: {} });
+/** Of the language that the words themselves are in. */
+const NO_CATALOGUE: Catalogue = {};
+
+let now = $state.raw<{ language: Language; catalogue: Catalogue }>({ language: 'en', catalogue: NO_CATALOGUE });
 
 /** The language that is spoken. */
 export const language = (): Language => now.language;
 
-/** From now on this is spoken. */
-export function speak(language: Language, catalogue: Catalogue): void {
-  now = { language, catalogue };
+/** From now on this is spoken. Where it is already, nothing is said or asked for anew. */
+export function speak(language: Language, catalogue = NO_CATALOGUE): void {
+  if (language !== now.language || catalogue !== now.catalogue) now = { language, catalogue };
 }
 
 /** The first of these (BCP 47) that is known here. */

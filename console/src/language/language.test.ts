@@ -2,7 +2,7 @@ import { afterEach, expect, it } from 'vitest';
 
 import { counted, firstKnown, language, speak, t } from './language.svelte';
 
-afterEach(() => speak('en', {}));
+afterEach(() => speak('en'));
 
 it('says the English words, with their holes filled, where no other language is spoken', () => {
   expect(t('Made the drawer {name}.', { name: 'Replies {n}' })).toBe('Made the drawer Replies {n}.');

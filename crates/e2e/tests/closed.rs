@@ -234,6 +234,8 @@ async fn copied_html_with_scripts_forms_and_remote_parts_does_nothing() {
         .until("return document.querySelector('[aria-expanded=true]').textContent.includes('How they lie')")
         .await
         .unwrap();
+    service.yadori(&["settings", "set", "look.theme", "dark"]);
+    browser.until("return document.documentElement.dataset.theme === 'lodge-night'").await.unwrap();
     assert_eq!(
         browser.script("return document.querySelector('iframe[data-formatted]').shown").await.unwrap(),
         json!("once")

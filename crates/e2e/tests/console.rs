@@ -161,6 +161,34 @@ async fn everything_can_be_done_by_pointer_alone() -> Result<()> {
     Ok(())
 }
 
+#[tokio::test]
+async fn what_is_told_of_a_clip_takes_nothing_of_it_off_the_screen() -> Result<()> {
+    let service = Service::without_desk();
+    add(&service, &["one", "two"]);
+    let browser = open(&service).await?;
+    browser.until("return document.querySelectorAll('[data-summary]').length === 2").await?;
+    browser.driver.find(By::Css("[data-id][aria-posinset='1']")).await?.click().await?;
+    browser.until("return document.querySelector('[data-id][aria-expanded=true] [role=group]')").await?;
+    press_button(&browser, "All it holds").await?;
+    browser
+        .until("return document.querySelector('[data-holds]') && document.querySelector('[data-outlook]')")
+        .await?;
+    let parts = "document.querySelectorAll('[data-holds], [data-outlook]')";
+    browser.script(&format!("{parts}.forEach((one) => (one.shown = 'once'))")).await?;
+    service.yadori(&["title", "1", "Bunks"]);
+    browser
+        .until("return document.querySelector('[aria-expanded=true]').textContent.includes('Bunks')")
+        .await?;
+    add(&service, &["two"]);
+    browser
+        .until("return document.querySelector('[aria-expanded=true]').textContent.includes('2 times')")
+        .await?;
+    let shown = browser.script(&format!("return [...{parts}].map((one) => one.shown)")).await?;
+    assert_eq!(shown, serde_json::json!(["once", "once"]));
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
 async fn press_button(browser: &Browser, label: &str) -> Result<()> {
     let path = format!(
         "//*[@data-id and @aria-expanded='true']//button[starts-with(normalize-space(.), '{label}')]"

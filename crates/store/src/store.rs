@@ -11,6 +11,7 @@ use crate::error::{CommitError, OpenError};
 
 use crate::write::claims::Claims;
 use crate::write::lease::Lease;
+use crate::write::own::Own;
 
 /// The migrations of every schema this program knows, oldest first.
 pub static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!("./migrations");
@@ -45,6 +46,8 @@ pub enum Location {
 #[derive(Clone, Debug)]
 pub struct Store {
     pub(crate) pool: MySqlPool,
+    /// For what is short.
+    pub(crate) own: Arc<Own>,
     pub(crate) lease: Arc<Lease>,
     pub(crate) claims: Arc<Claims>,
     /// Connections that were opened before this hold what has gone since.
@@ -75,7 +78,7 @@ impl Store {
                 Box::pin(async move { Ok(fresh) })
             })
             .acquire_timeout(Duration::from_secs(4))
-            .connect_with(options)
+            .connect_with(options.clone())
             .await
             .map_err(|why| OpenError::of(why, OpenError::Connect))?;
         match MIGRATIONS.run(&pool).await {
@@ -97,6 +100,7 @@ impl Store {
             .map_err(|why| OpenError::of(why, OpenError::Prepare))?;
         Ok(Self {
             pool,
+            own: Arc::new(Own::new(options)),
             lease: Arc::new(lease),
             claims: Arc::default(),
             renewed,
@@ -121,6 +125,7 @@ impl Store {
     /// read. New ones are opened as they are needed.
     pub async fn renew_connections(&self) {
         *self.renewed.lock().unwrap_or_else(PoisonError::into_inner) = Instant::now();
+        self.own.renew().await;
         for pause in ON_THEIR_WAY {
             tokio::time::sleep(pause).await;
             for _ in 0..CONNECTIONS {
@@ -133,6 +138,7 @@ impl Store {
     /// Gives the lease back and closes all connections.
     pub async fn close(&self) {
         self.lease.give_back(&self.pool).await;
+        self.own.renew().await;
         self.pool.close().await;
     }
 

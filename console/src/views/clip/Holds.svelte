@@ -1,15 +1,29 @@
 <!-- Every representation of a clip, to look at and to save. -->
 <script lang="ts">
-  import type { Detail, Row } from '../../api/types';
+  import type { Detail, Outlook, Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import { saveBlob } from '../../border/files';
   import { fileNameFor, moment, size } from '../../state/words';
   import { t } from '../../language/language.svelte';
 
-  let { console, row, whole }: { console: Console; row: Row; whole: Promise<Detail> } = $props();
+  interface Props {
+    console: Console;
+    row: Row;
+    /** What was read of it last. */
+    detail: Detail | null;
+    problem: string;
+  }
+  let { console, row, detail, problem }: Props = $props();
 
-  // A clip that has gone meanwhile has none.
-  const outlook = $derived(console.service.outlook(row.id).catch(() => null));
+  // Asked anew with every change of the clip; what was known stays on the screen until then. One that has gone meanwhile has none.
+  let outlook = $state.raw<{ id: string; known: Outlook | null } | null>(null);
+  let last: Promise<Outlook | null> | null = null;
+  $effect(() => {
+    const { id } = row;
+    const asked = (last = console.service.outlook(id).catch(() => null));
+    void asked.then((known) => asked === last && (outlook = { id, known }));
+  });
+  const known = $derived(outlook?.id === row.id ? outlook.known : null);
   /** The program, or the site, of which nothing is to be kept any more. */
   const sources = $derived.by(() => {
     const host = row.source.page ? new URL(row.source.page, 'x:/').host : '';
@@ -25,9 +39,7 @@
   }
 </script>
 
-{#await whole}
-  <p class="facts">{t('Reading…')}</p>
-{:then detail}
+{#if detail}
   <table class="w-full max-w-2xl" data-holds>
     <caption class="facts pb-1 text-left">
       {t('Id {id}. A take hands all of these back as they came.', { id: row.id })}
@@ -44,7 +56,7 @@
       {/each}
     </tbody>
   </table>
-  {#await outlook then known}{#if known}<p class="facts mt-1" data-outlook>{known.at ? t('Limits: {words} ({at}).', { words: known.words, at: moment(known.at / 1000) }) : t('Limits: {words}.', { words: known.words })}</p>{/if}{/await}
+  {#if known}<p class="facts mt-1" data-outlook>{known.at ? t('Limits: {words} ({at}).', { words: known.words, at: moment(known.at / 1000) }) : t('Limits: {words}.', { words: known.words })}</p>{/if}
   {#if sources.length > 0}
     <p class="mt-1 flex flex-wrap items-center gap-1">
       {#each sources as { what, rule } (what)}
@@ -58,6 +70,8 @@
       <button type="button" class="btn btn-xs btn-ghost" onclick={() => void console.acts.take(row.id, 'copied', {}, { earlier: n + 1 })}>{t('Take that')}</button>
     </p>
   {/each}
-{:catch why}
-  <p class="text-error">{t("It can't be read now: {message}.", { message: why.message })}</p>
-{/await}
+{:else if problem}
+  <p class="text-error">{t("It can't be read now: {message}.", { message: problem })}</p>
+{:else}
+  <p class="facts">{t('Reading…')}</p>
+{/if}

@@ -98,7 +98,7 @@
 {:else if side === 'formatted'}
   <Formatted {console} {row} />
 {:else}
-  <Holds {console} {row} {whole} />
+  <Holds {console} {row} detail={detail?.row.id === row.id ? detail : null} {problem} />
 {/if}
 
 <p class="facts mt-1">{facts(row).join(' · ')}</p>

@@ -21,9 +21,13 @@ fn main() -> Result<()> {
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
     let mut display = Display::start();
     let service = Service::on(&display.name());
-    if std::env::args().nth(1).as_deref() == Some("bursts") {
-        bursts(&mut display, &service);
-        return Ok(());
+    match std::env::args().nth(1).as_deref() {
+        Some("bursts") => {
+            bursts(&mut display, &service);
+            return Ok(());
+        }
+        Some("copies") => return runtime.block_on(copies(&mut display, &service)),
+        _ => {}
     }
     // Of whole processes first: what is written after large copies takes its time.
     for n in 0..20 {

@@ -13,6 +13,7 @@ pub(crate) mod group;
 pub(crate) mod incoming;
 pub(crate) mod lease;
 pub(crate) mod outbox;
+pub(crate) mod own;
 pub(crate) mod pictured;
 pub(crate) mod room;
 pub(crate) mod shared;

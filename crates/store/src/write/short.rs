@@ -114,17 +114,20 @@ impl Store {
             sql.push("; ");
         }
         sql.push("COMMIT; END");
-        let mut connection = self.pool.acquire().await?;
-        match tokio::time::timeout(group.limit(), sql.build().execute(&mut *connection)).await {
-            Ok(Ok(_)) => Ok(true),
+        let mut line = self.own.take().await?;
+        match tokio::time::timeout(group.limit(), sql.build().execute(&mut line.connection)).await {
+            Ok(Ok(_)) => {
+                self.own.give_back(line).await;
+                Ok(true)
+            }
             // Whatever it was in the middle of ends with its connection.
             Ok(Err(sqlx::Error::Database(_))) => {
                 tracing::debug!("a copy was refused in one trip, and is told step by step");
-                let _ = connection.detach().close_hard().await;
+                let _ = line.connection.close_hard().await;
                 Ok(false)
             }
             Ok(Err(_)) | Err(_) => {
-                let _ = connection.detach().close_hard().await;
+                let _ = line.connection.close_hard().await;
                 Err(Broken::Unanswered)
             }
         }
