@@ -189,6 +189,37 @@ async fn what_is_told_of_a_clip_takes_nothing_of_it_off_the_screen() -> Result<(
     Ok(())
 }
 
+#[tokio::test]
+async fn what_is_done_elsewhere_joins_the_recent_acts_and_the_list_stays_on_the_screen() -> Result<()> {
+    let service = Service::without_desk();
+    add(&service, &["one", "two"]);
+    let file = tempfile::NamedTempFile::with_suffix(".txt")?;
+    std::fs::write(file.path(), "three\n")?;
+    let browser = open(&service).await?;
+    browser.script("location.hash = '#/acts'").await?;
+    let first = |words: &str| {
+        format!(
+            "return document.querySelector('[data-acts] li:first-child')?.textContent.includes('{words}')"
+        )
+    };
+    browser.until(&first("brought in")).await?;
+    browser.script("document.querySelector('[data-acts]').shown = 'once'").await?;
+    service.yadori(&["title", "1", "Bunks"]);
+    browser.until(&first("titled")).await?;
+    service.yadori(&["import", &file.path().display().to_string()]);
+    browser.until(&first("brought in")).await?;
+    service.yadori(&["undo"]);
+    browser.until(&first("taken back")).await?;
+    service.yadori(&["drawer", "new", "Replies"]);
+    browser.until(&first("drawer made")).await?;
+    assert_eq!(
+        browser.script("return document.querySelector('[data-acts]').shown").await?,
+        serde_json::json!("once")
+    );
+    assert_eq!(browser.errors().await?, Vec::<String>::new());
+    Ok(())
+}
+
 async fn press_button(browser: &Browser, label: &str) -> Result<()> {
     let path = format!(
         "//*[@data-id and @aria-expanded='true']//button[starts-with(normalize-space(.), '{label}')]"

@@ -1,14 +1,17 @@
 <!-- What can be taken back, and made again, in order. -->
 <script lang="ts">
+  import type { Act } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
+  import { Latest } from '../../state/latest.svelte';
   import { actName, count, moment, summary, time } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
   import { t } from '../../language/language.svelte';
 
   let { console }: { console: Console } = $props();
-  const acts = $derived.by(() => {
+  const acts = new Latest<Act[]>();
+  $effect(() => {
     void console.acts.version;
-    return console.service.acts();
+    acts.read(console.service.acts());
   });
 </script>
 
@@ -22,7 +25,10 @@
     <p class="facts mt-1">
       {t('What was done on this device, newest first, wherever that was, also before a restart. What was removed can be taken back until the time beside it; then it is gone for good. A new act leaves nothing to be made again.')}
     </p>
-    {#await acts then list}
+    {#if acts.problem}
+      <p class="text-error mt-6">{t("They can't be listed now: {message}.", { message: acts.problem })}</p>
+    {:else if acts.value}
+      {@const list = acts.value}
       {#if list.length === 0}
         <p class="mt-8 text-center" data-empty>{t('There is nothing to take back.')}</p>
       {/if}
@@ -40,8 +46,6 @@
           </li>
         {/each}
       </ol>
-    {:catch why}
-      <p class="text-error mt-6">{t("They can't be listed now: {message}.", { message: why.message })}</p>
-    {/await}
+    {/if}
   </div>
 </main>

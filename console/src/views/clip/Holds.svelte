@@ -3,6 +3,7 @@
   import type { Detail, Outlook, Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import { saveBlob } from '../../border/files';
+  import { Latest } from '../../state/latest.svelte';
   import { fileNameFor, moment, size } from '../../state/words';
   import { t } from '../../language/language.svelte';
 
@@ -15,15 +16,14 @@
   }
   let { console, row, detail, problem }: Props = $props();
 
-  // Asked anew with every change of the clip; what was known stays on the screen until then. One that has gone meanwhile has none.
-  let outlook = $state.raw<{ id: string; known: Outlook | null } | null>(null);
-  let last: Promise<Outlook | null> | null = null;
+  // Asked anew with every change of the clip. One that has gone meanwhile has none.
+  const outlook = new Latest<{ id: string; known: Outlook | null }>();
   $effect(() => {
     const { id } = row;
-    const asked = (last = console.service.outlook(id).catch(() => null));
-    void asked.then((known) => asked === last && (outlook = { id, known }));
+    const answered = (known: Outlook | null) => ({ id, known });
+    outlook.read(console.service.outlook(id).then(answered, () => answered(null)));
   });
-  const known = $derived(outlook?.id === row.id ? outlook.known : null);
+  const known = $derived(outlook.value?.id === row.id ? outlook.value.known : null);
   /** The program, or the site, of which nothing is to be kept any more. */
   const sources = $derived.by(() => {
     const host = row.source.page ? new URL(row.source.page, 'x:/').host : '';

@@ -3,6 +3,7 @@
   import type { Detail, Row } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
   import { saveBlob } from '../../border/files';
+  import { Latest } from '../../state/latest.svelte';
   import { blankness, facts, fileNameFor, mailTo, mayBeFollowed, pictureFacts, shown, size } from '../../state/words';
   import Acts from './Acts.svelte';
   import Formatted from './Formatted.svelte';
@@ -19,16 +20,10 @@
   const readWhole = (id: string, _copiedAt: number, text: string) => console.rows.detail(id, text);
   // In a picture, the words that were searched for are shown.
   const whole: Promise<Detail> = $derived(readWhole(row.id, row.copied_at, row.kind === 'image' ? console.search.shownFor : ''));
-  let detail = $state.raw<Detail | null>(null);
-  let problem = $state('');
-  $effect(() => {
-    const asked = whole;
-    asked.then(
-      (read) => asked === whole && ([detail, problem] = [read, '']),
-      (why: unknown) => asked === whole && (problem = why instanceof Error ? why.message : String(why)),
-    );
-  });
-  const text = $derived(detail?.row.id === row.id ? (detail.text ?? row.head) : row.head);
+  const read = new Latest<Detail>();
+  $effect(() => read.read(whole));
+  const detail = $derived(read.value?.row.id === row.id ? read.value : null);
+  const text = $derived(detail?.text ?? row.head);
   const blank = $derived(blankness(row.head, row.chars));
   const hasPicture = $derived(row.kind === 'image' || /\.(png|jpe?g|gif|webp|bmp|tiff?|svg)$/i.test(row.files?.[0] ?? ''));
   const editing = $derived(console.selection.panel === 'edit' || console.selection.panel === 'compare');
@@ -66,7 +61,7 @@
 {#if row.title}<p class="font-medium wrap-anywhere" dir="auto">{shown(row.title)}</p>{/if}
 {#if editing}<!-- shown in the panel below -->{:else if side === 'words'}
   {#if hasPicture}
-    {@const pictured = detail?.row.id === row.id ? (detail.pictured ?? undefined) : undefined}
+    {@const pictured = detail?.pictured ?? undefined}
     <div class="py-1"><Picture {row} most={1600} tall={420} {pictured} /></div>
     {#if row.kind === 'image'}<p class="facts">{pictureFacts(row)}</p>{/if}
     {#if pictured}<PictureWords {console} {row} {pictured} />{/if}
@@ -93,12 +88,12 @@
     {#if detail?.text_cut || text.length > 200_000}
       <p class="facts mt-1">{t('Only the beginning is shown; a take gives all of it.')}</p>
     {/if}
-    {#if problem}<p class="text-error mt-1 text-xs">{t("The rest can't be read now: {problem}.", { problem })}</p>{/if}
+    {#if read.problem}<p class="text-error mt-1 text-xs">{t("The rest can't be read now: {problem}.", { problem: read.problem })}</p>{/if}
   {/if}
 {:else if side === 'formatted'}
   <Formatted {console} {row} />
 {:else}
-  <Holds {console} {row} detail={detail?.row.id === row.id ? detail : null} {problem} />
+  <Holds {console} {row} {detail} problem={read.problem} />
 {/if}
 
 <p class="facts mt-1">{facts(row).join(' · ')}</p>
