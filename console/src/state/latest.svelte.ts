@@ -7,6 +7,11 @@ export class Latest<T> {
   problem = $state('');
   #asked: Promise<T> | null = null;
 
+  /** Nothing is asked any more. */
+  clear(): void {
+    [this.value, this.problem, this.#asked] = [null, '', null];
+  }
+
   read(asked: Promise<T>): void {
     this.#asked = asked;
     asked.then(

@@ -49,3 +49,16 @@ test('whatever the order in which answers come, the last question is the one tha
     expect([latest.value, latest.problem], `${order}`).toEqual(['2', '']);
   }
 });
+
+test('an answer to what is not asked any more is none', async () => {
+  const { asked, ask, settled } = questions();
+  const latest = new Latest<string>();
+  latest.read(ask());
+  asked[0]?.answer('first');
+  await settled(0);
+  latest.read(ask());
+  latest.clear();
+  asked[1]?.answer('second');
+  await settled(1);
+  expect([latest.value, latest.problem]).toEqual([null, '']);
+});

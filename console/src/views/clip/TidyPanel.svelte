@@ -2,6 +2,7 @@
 <script lang="ts">
   import type { Row, Tidied } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
+  import { Latest } from '../../state/latest.svelte';
   import { TIDY } from '../../state/tidy';
   import { count } from '../../state/words';
   import KeyHint from '../parts/KeyHint.svelte';
@@ -11,19 +12,11 @@
   let { console, row, onend }: { console: Console; row: Row; onend: () => void } = $props();
   /** In the order in which they were chosen. */
   let steps = $state.raw<string[]>([]);
-  let tidied = $state.raw<Tidied | null>(null);
-  let problem = $state('');
+  const tidied = new Latest<Tidied>();
 
   $effect(() => {
-    const asked = steps;
-    if (asked.length === 0) {
-      tidied = null;
-      return;
-    }
-    console.service.tidied(row.id, asked).then(
-      (answer) => asked === steps && ([tidied, problem] = [answer, '']),
-      (why: unknown) => asked === steps && (problem = why instanceof Error ? why.message : String(why)),
-    );
+    if (steps.length === 0) tidied.clear();
+    else tidied.read(console.service.tidied(row.id, steps));
   });
 
   const toggle = (name: string) => (steps = steps.includes(name) ? steps.filter((one) => one !== name) : [...steps, name]);
@@ -50,11 +43,11 @@
       <button type="button" class={['chip touch', { pressed: steps.includes(name) }]} aria-pressed={steps.includes(name)} onclick={() => toggle(name)}>{t(label)}</button>
     {/each}
   </div>
-  {#if problem}<p class="text-error mt-1.5">{problem}</p>{/if}
-  {#if tidied}
+  {#if tidied.problem}<p class="text-error mt-1.5">{tidied.problem}</p>{/if}
+  {#if tidied.value}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-    <div class="border-base-300 mt-2 max-h-56 max-w-[78ch] overflow-y-auto rounded-lg border px-2.5 py-1.5 whitespace-pre-wrap wrap-anywhere" role="region" aria-label={t('What it becomes')} tabindex="0" dir="auto" data-tidied><Plain text={tidied.text} /></div>
-    <p class="facts mt-1">{tidied.changed ? count(tidied.chars, 'character') : t('It is the same as before.')}</p>
+    <div class="border-base-300 mt-2 max-h-56 max-w-[78ch] overflow-y-auto rounded-lg border px-2.5 py-1.5 whitespace-pre-wrap wrap-anywhere" role="region" aria-label={t('What it becomes')} tabindex="0" dir="auto" data-tidied><Plain text={tidied.value.text} /></div>
+    <p class="facts mt-1">{tidied.value.changed ? count(tidied.value.chars, 'character') : t('It is the same as before.')}</p>
   {/if}
   <div class="mt-2 flex gap-1">
     <button type="button" class="btn btn-sm btn-primary touch" disabled={steps.length === 0} onclick={() => void take()}>{t('Take it so')}</button>

@@ -1,8 +1,9 @@
 <!-- Help: keys, the query language with filled examples, fill-ins to try, the first start again, export and import. -->
 <script lang="ts">
-  import type { ImportProgress } from '../../api/types';
+  import type { Filled, ImportProgress } from '../../api/types';
   import { saveBlob } from '../../border/files';
   import type { Console } from '../../state/console.svelte';
+  import { Latest } from '../../state/latest.svelte';
   import { count } from '../../state/words';
   import KeysList from './KeysList.svelte';
   import SignedIn from './SignedIn.svelte';
@@ -33,21 +34,12 @@
     ['{==', 'the characters {= themselves'],
   ]);
   let text = $state('Dear {=ask "Name"}, your bunks are kept until {=date +14d long}, {=time}.');
-  let shown = $state('');
-  let problem = $state('');
+  const filled = new Latest<Filled>();
   let progress = $state.raw<ImportProgress | null>(null);
 
   $effect(() => {
     const asked = text;
-    const timer = setTimeout(() => {
-      console.service.fillIns(asked, null, { Name: 'A. Lindqvist' }).then(
-        (filled) => {
-          shown = filled.text;
-          problem = '';
-        },
-        (why: unknown) => (problem = why instanceof Error ? why.message : String(why)),
-      );
-    }, 150);
+    const timer = setTimeout(() => filled.read(console.service.fillIns(asked, null, { Name: 'A. Lindqvist' })), 150);
     return () => clearTimeout(timer);
   });
 
@@ -115,7 +107,7 @@
           <div>
             <label class="facts" for="try-fill">{t('Try it here (the answer is “A. Lindqvist”)')}</label>
             <textarea id="try-fill" bind:value={text} rows="3" class="field mt-1 w-full px-2.5 py-1.5" onkeydown={(event) => event.stopPropagation()}></textarea>
-            {#if problem}<p class="text-error text-xs">{problem}{t('.')}</p>{:else}<p class="bg-base-200 rounded-field px-2.5 py-1.5 whitespace-pre-wrap" data-tried>{shown}</p>{/if}
+            {#if filled.problem}<p class="text-error text-xs">{filled.problem}{t('.')}</p>{:else}<p class="bg-base-200 rounded-field px-2.5 py-1.5 whitespace-pre-wrap" data-tried>{filled.value?.text ?? ''}</p>{/if}
           </div>
         </div>
       </section>

@@ -2,6 +2,7 @@
 <script lang="ts">
   import type { Rule, TriedRules, Verdict } from '../../api/types';
   import type { Console } from '../../state/console.svelte';
+  import { Latest } from '../../state/latest.svelte';
   import { count, kindName, shown, size } from '../../state/words';
   import { t } from '../../language/language.svelte';
 
@@ -26,8 +27,7 @@
   let changing = $state.raw<{ before: Rule; form: Rule } | null>(null);
   let text = $state('');
   let program = $state('');
-  let tried = $state.raw<TriedRules | null>(null);
-  let problem = $state('');
+  const tried = new Latest<TriedRules>();
 
   function words(one: Rule): string {
     const said = [
@@ -78,15 +78,10 @@
     void settings.rules;
     const wanted = { text, ...(program.trim() ? { program: program.trim() } : {}) };
     if (text === '' && program === '') {
-      tried = null;
+      tried.clear();
       return;
     }
-    const timer = setTimeout(() => {
-      settings.tryRules(wanted).then(
-        (answer) => ([tried, problem] = [answer, '']),
-        (why: unknown) => (problem = why instanceof Error ? why.message : String(why)),
-      );
-    }, 150);
+    const timer = setTimeout(() => tried.read(settings.tryRules(wanted)), 150);
     return () => clearTimeout(timer);
   });
 </script>
@@ -128,6 +123,6 @@
         <input class="field h-9 w-full" bind:value={program} placeholder={t('any')} autocomplete="off" onkeydown={(event) => event.stopPropagation()} data-try-program />
       </label>
     </div>
-    <p class={['mt-1 min-h-5', problem && 'text-error']} role="status" data-tried>{problem || (tried ? `${tried.words.charAt(0).toUpperCase()}${tried.words.slice(1)}.` : '')}</p>
+    <p class={['mt-1 min-h-5', tried.problem && 'text-error']} role="status" data-tried>{tried.problem || (tried.value ? `${tried.value.words.charAt(0).toUpperCase()}${tried.value.words.slice(1)}.` : '')}</p>
   </div>
 </section>
