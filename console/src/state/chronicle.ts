@@ -29,6 +29,7 @@ export class Chronicle {
   kinds: string[] = [];
   times: number[] = [];
   steady = new Steady();
+  #watching: Steady[] = [];
   revision = 0;
   /** How many clips there are, read or not. */
   total = 0;
@@ -45,11 +46,23 @@ export class Chronicle {
   load(outline: Outline): void {
     ({ ids: this.ids, kinds: this.kinds, times: this.times } = unfolded(outline));
     this.steady = new Steady();
+    this.#changed(0, 0);
     this.revision = outline.revision;
     this.total = outline.total;
     this.next = outline.next ?? null;
     this.#epoch = outline.epoch;
     this.#meanwhile = [];
+  }
+
+  /** Another one that is told what stays as it is. */
+  watch(): Steady {
+    const one = new Steady();
+    this.#watching.push(one);
+    return one;
+  }
+
+  #changed(behind: number, before: number): void {
+    for (const one of [this.steady, ...this.#watching]) one.changed(behind, before);
   }
 
   /** A window is about to be asked for. */
@@ -72,7 +85,7 @@ export class Chronicle {
     all.ids.forEach((id, n) => {
       if (!elsewhere.has(id)) put(part, id, all.kinds[n] ?? 't', all.times[n] ?? 0);
     });
-    this.steady.touch(0);
+    this.#changed(this.ids.length, 0);
     part.ids.forEach((id, n) => put(this, id, part.kinds[n] ?? 't', part.times[n] ?? 0));
     this.next = read.next ?? null;
     return this.next === null && this.ids.length !== this.total ? 'gap' : part;
@@ -111,7 +124,7 @@ export class Chronicle {
   }
 
   #put({ to, id, kind, time }: Coming): void {
-    this.steady.touch(this.ids.length - to);
+    this.#changed(to, this.ids.length - to);
     this.ids.splice(to, 0, id);
     this.kinds.splice(to, 0, kind);
     this.times.splice(to, 0, time);
@@ -139,7 +152,7 @@ export class Chronicle {
       taken.splice(low, 0, one.to + low);
       by.splice(low, 0, one);
     }
-    this.steady.touch(this.ids.length + by.length - 1 - (taken.at(-1) ?? 0));
+    this.#changed(taken[0] ?? 0, this.ids.length + by.length - 1 - (taken.at(-1) ?? 0));
     weave(this.ids, taken, by.map((one) => one.id));
     weave(this.kinds, taken, by.map((one) => one.kind));
     weave(this.times, taken, by.map((one) => one.time));
@@ -172,7 +185,7 @@ export class Chronicle {
     // Of what has not been read nothing is to be taken out.
     if (this.next !== null && place >= this.ids.length) return true;
     if (this.ids[place] !== id) return false;
-    this.steady.touch(this.ids.length - 1 - place);
+    this.#changed(place, this.ids.length - 1 - place);
     this.ids.splice(place, 1);
     this.kinds.splice(place, 1);
     this.times.splice(place, 1);

@@ -7,6 +7,7 @@ import { sizes } from './look.svelte';
 import { Selection } from './selection.svelte';
 import { Sight, type Came } from './sight.svelte';
 import { dice, idOf, row, windowOf } from './testing';
+import { Turned } from './turned';
 
 /** What a list looks like: every edge of it. */
 const drawn = (layout: Layout) => [layout.height, layout.headingsBetween(-1, Infinity), Array.from({ length: layout.length }, (_, at) => layout.top(at))];
@@ -19,7 +20,10 @@ test('whatever comes, goes, is held and is read behind, everything lies where it
     const selection = new Selection(sight);
     let made = 100;
     chronicle.load(windowOf(60, null, 30));
-    const truth = () => ({ ids: chronicle.ids, kinds: chronicle.kinds, times: chronicle.times, steady: chronicle.steady });
+    const turned = new Turned(chronicle);
+    const asItIs = () => ({ ids: chronicle.ids, kinds: chronicle.kinds, times: chronicle.times, steady: chronicle.steady });
+    // The oldest first, or the newest.
+    const truth = () => (seed % 3 === 0 ? turned.follow() : asItIs());
     sight.begin(truth, () => chronicle.revision, () => selection.isBusy);
     sight.show(true, true);
     const leave = (at: number): Came => {
@@ -67,6 +71,7 @@ test('whatever comes, goes, is held and is read behind, everything lies where it
       // It is laid out now and then only.
       if (roll(3) === 0) continue;
       const { now } = sight;
+      if (!sight.held && seed % 3 === 0) expect(truth().ids, `seed ${seed}, step ${n}`).toEqual(chronicle.ids.toReversed());
       expect(drawn(sight.layout), `seed ${seed}, step ${n}`).toEqual(drawn(Layout.ofSittings(now.kinds, now.times, sight.unit, sizes())));
       for (const id of [now.ids[roll(now.ids.length)] ?? '', idOf(99), now.ids.at(-1) ?? '']) expect(sight.place(id), `seed ${seed}, step ${n}`).toBe(now.ids.indexOf(id));
     }

@@ -55,26 +55,30 @@ test('what changes in a list is laid out as if all of it were', () => {
   for (let seed = 1; seed <= 40; seed++) {
     const roll = dice(seed * 104_729);
     const ascending = seed % 4 === 0;
+    // Which end of it stays.
+    const end = seed % 3 === 0 ? 'first' : 'last';
+    const stay = (first: number, last: number) => (same = Math.min(same, end === 'first' ? first : last));
     const kinds: string[] = [];
     const times: number[] = [];
     let layout: Layout | undefined;
     let same = 0;
     for (let n = 0; n < 200; n++) {
-      // Most changes are near the top, and a few at once.
-      const at = Math.min(kinds.length, roll(3) > 0 ? roll(4) : roll(kinds.length + 1));
+      // Most changes are near the other, and a few at once.
+      const near = roll(3) > 0 ? roll(4) : roll(kinds.length + 1);
+      const at = end === 'first' ? Math.max(0, kinds.length - near) : Math.min(kinds.length, near);
       if (roll(3) > 0 || kinds.length === 0) {
-        same = Math.min(same, kinds.length - at);
+        stay(at, kinds.length - at);
         kinds.splice(at, 0, roll(5) === 0 ? 'i' : 't');
         const beside = times[at] ?? times[at - 1] ?? 1_000_000;
         times.splice(at, 0, beside + (ascending ? -1 : 1) * roll(2_500));
       } else if (at < kinds.length) {
-        same = Math.min(same, kinds.length - 1 - at);
+        stay(at, kinds.length - 1 - at);
         kinds.splice(at, 1);
         times.splice(at, 1);
       }
       if (roll(3) === 0) continue;
       if (roll(10) === 0) layout = layout?.copy();
-      layout = Layout.ofSittings(kinds, times, 1, undefined, layout, same);
+      layout = Layout.ofSittings(kinds, times, 1, undefined, layout, same, end);
       same = kinds.length;
       const anew = Layout.ofSittings(kinds, times);
       const where = `seed ${seed}, step ${n}`;

@@ -11,6 +11,7 @@ import type { Prefs } from './prefs.svelte';
 import type { Rows } from './rows.svelte';
 import { Shelf } from './shelf';
 import type { Came } from './sight.svelte';
+import { Turned } from './turned';
 
 /** Clips in the first window, which is waited for, and in the others. */
 const FIRST = 1_000;
@@ -25,6 +26,7 @@ const SOON = 250;
 
 export class List {
   readonly chronicle = new Chronicle();
+  #turned = new Turned(this.chronicle);
   /** The favorites: always known, since the first of them are at hand everywhere. */
   readonly favorites = new Shelf(null);
   /** The drawer that is open. */
@@ -84,10 +86,9 @@ export class List {
       return shelf ? { ids: shelf.ids, kinds: shelf.kinds, times: shelf.times } : NOTHING;
     }
     const { ids, kinds, times, steady } = this.chronicle;
-    const all: Listed = { ids, kinds, times, steady };
     const { order, most } = this.prefs;
-    if (order === 'newest' && all.ids.length <= most) return all;
-    const part = { ids: all.ids.slice(0, most), kinds: all.kinds.slice(0, most), times: all.times.slice(0, most) };
+    if (ids.length <= most) return order === 'newest' ? { ids, kinds, times, steady } : this.#turned.follow();
+    const part = { ids: ids.slice(0, most), kinds: kinds.slice(0, most), times: times.slice(0, most) };
     if (order === 'oldest') Object.values(part).forEach((list: unknown[]) => list.reverse());
     return part;
   }

@@ -1,12 +1,20 @@
 // A list of things as one sees it: clips, and among kept ones headings. No framework here.
+import type { End } from './layout';
 
-/** How many things at the end of a list have stayed as they were since somebody asked last. */
+/** How many things at one end of a list have stayed as they were since somebody asked last. */
 export class Steady {
   #count = 0;
 
-  /** The list has changed before so many of its last things. */
-  touch(behind: number): void {
-    if (behind < this.#count) this.#count = behind;
+  constructor(readonly end: End = 'last') {}
+
+  /** The list has changed: behind so many of its first things, and before so many of its last. */
+  changed(behind: number, before: number): void {
+    this.keep(this.end === 'last' ? before : behind);
+  }
+
+  /** So many have stayed at most. */
+  keep(count: number): void {
+    if (count < this.#count) this.#count = count;
   }
 
   /** How many they are; from now on, of so many. */
@@ -30,7 +38,7 @@ export interface Listed {
 export const NOTHING: Listed = { ids: [], kinds: [], times: [] };
 
 /** As it is now; it changes by `patch` alone. */
-export const copyOf = ({ ids, kinds, times }: Listed): Listed => ({ ids: ids.slice(), kinds: kinds.slice(), times: times.slice(), steady: new Steady() });
+export const copyOf = ({ ids, kinds, times, steady }: Listed): Listed => ({ ids: ids.slice(), kinds: kinds.slice(), times: times.slice(), steady: new Steady(steady?.end) });
 
 /** Where something stands, looked for from a place outwards; -1: nowhere. */
 export function placeFrom(ids: readonly string[], id: string, from: number): number {
@@ -59,7 +67,7 @@ export function knowing(ids: readonly string[], from = 0): (id: string) => boole
 export function patch(list: Listed, truth: Listed, id: string): void {
   const from = list.ids.indexOf(id);
   if (from >= 0) {
-    list.steady?.touch(list.ids.length - 1 - from);
+    list.steady?.changed(from, list.ids.length - 1 - from);
     [list.ids, list.kinds, list.times].forEach((one) => one.splice(from, 1));
   }
   const there = placeFrom(truth.ids, id, from);
@@ -68,7 +76,7 @@ export function patch(list: Listed, truth: Listed, id: string): void {
   let next = there + 1;
   while (next < truth.ids.length && !has(truth.ids[next] ?? '')) next++;
   const to = next < truth.ids.length ? placeFrom(list.ids, truth.ids[next] ?? '', there) : list.ids.length;
-  list.steady?.touch(list.ids.length - to);
+  list.steady?.changed(to, list.ids.length - to);
   list.ids.splice(to, 0, id);
   list.kinds.splice(to, 0, truth.kinds[there] ?? 't');
   list.times.splice(to, 0, truth.times[there] ?? 0);

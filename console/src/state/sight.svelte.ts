@@ -81,7 +81,7 @@ export class Sight {
     const as = `${unit} ${row} ${picture}`;
     const before = steady && this.#laid.get(steady);
     const same = steady?.ask(kinds.length) ?? 0;
-    const layout = Layout.ofSittings(kinds, times, unit, { row, picture }, before?.as === as ? before.layout : undefined, same);
+    const layout = Layout.ofSittings(kinds, times, unit, { row, picture }, before?.as === as ? before.layout : undefined, same, steady?.end);
     if (steady) this.#laid.set(steady, { layout, as });
     return layout;
   });
@@ -135,13 +135,13 @@ export class Sight {
     const { steady } = this.now;
     const laid = steady && this.#laid.get(steady);
     const same = steady?.ask(this.now.ids.length) ?? 0;
-    steady?.touch(same);
+    steady?.keep(same);
     this.now = copyOf(this.now);
     this.#shared = false;
     if (!laid || !this.now.steady) return;
     this.#laid.set(this.now.steady, { ...laid, layout: laid.layout.copy() });
     this.now.steady.ask(this.now.ids.length);
-    this.now.steady.touch(same);
+    this.now.steady.keep(same);
   }
 
   /** What has gone is marked where it stands; what has come back is not. */
@@ -158,13 +158,13 @@ export class Sight {
   extend(part: Listed): void {
     if (!this.#shared) {
       const known = new Set(this.now.ids);
+      this.now.steady?.changed(this.now.ids.length, 0);
       part.ids.forEach((id, n) => {
         if (known.has(id)) return;
         this.now.ids.push(id);
         this.now.kinds.push(part.kinds[n] ?? 't');
         this.now.times.push(part.times[n] ?? 0);
       });
-      this.now.steady?.touch(0);
     }
     this.version++;
   }
