@@ -371,6 +371,20 @@ async fn the_history_is_shown_as_the_settings_say_in_every_window() -> Result<()
     service.yadori(&["settings", "set", "look.shown", "all"]);
     browser.until(&first(8, 9)).await?;
     other.until(&first(0, 9)).await?;
+    // What comes stands at the end there, and what is copied again goes to it.
+    let last = |bunk: u32, of: usize| {
+        format!(
+            "return document.querySelector('[aria-posinset=\"{of}\"] [data-summary]')?.textContent === 'bunk {bunk}'"
+        )
+    };
+    for (bunk, of) in [(9, 10), (0, 10)] {
+        service.yadori(&["add", &format!("bunk {bunk}")]);
+        other.until(&last(bunk, of)).await?;
+    }
+    other.until(&first(1, 10)).await?;
+    service.yadori(&["remove", "1"]);
+    other.until(&last(9, 9)).await?;
+    assert_eq!(other.errors().await?, Vec::<String>::new());
     for (value, words) in [("0", "1 on"), ("-3", "1 on"), ("some", "must be all")] {
         let refused = service.client(&["settings", "set", "look.shown", "--", value]);
         let said = String::from_utf8_lossy(&refused.stderr).into_owned();
