@@ -138,7 +138,7 @@ impl Store {
     /// Gives the lease back and closes all connections.
     pub async fn close(&self) {
         self.lease.give_back(&self.pool).await;
-        self.own.renew().await;
+        self.own.close().await;
         self.pool.close().await;
     }
 

@@ -988,6 +988,9 @@ async fn copies_follow_each_other_over_one_connection_that_is_not_asked_each_tim
     assert!(more < 20, "asked {more} times for 40 copies");
     assert_eq!(all_connections(&store, "own").await.len(), open.len());
     assert_eq!(all_clips(&store).await.unwrap().len(), 42);
+    // Closed, it tells the server nothing more.
+    store.close().await;
+    assert!(commit(&store, &group_of(&[clip("too late", 50)])).await.is_err());
 }
 
 /// What waits to be sent: ids with versions, whether they were sent before, and the times of their states.

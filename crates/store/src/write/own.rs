@@ -31,11 +31,12 @@ struct Place {
     idle: Option<Line>,
     /// One that was opened before is not kept.
     renewed: Instant,
+    closed: bool,
 }
 
 impl Own {
     pub(crate) fn new(options: MySqlConnectOptions) -> Self {
-        Self { options, place: Mutex::new(Place { idle: None, renewed: Instant::now() }) }
+        Self { options, place: Mutex::new(Place { idle: None, renewed: Instant::now(), closed: false }) }
     }
 
     fn place(&self) -> MutexGuard<'_, Place> {
@@ -44,7 +45,13 @@ impl Own {
 
     /// The connection, a new one where there is none that answers. Nothing has been told the server when this fails.
     pub(crate) async fn take(&self) -> Result<Line, sqlx::Error> {
-        let idle = self.place().idle.take();
+        let idle = {
+            let mut place = self.place();
+            if place.closed {
+                return Err(sqlx::Error::PoolClosed);
+            }
+            place.idle.take()
+        };
         if let Some(mut line) = idle {
             let answers = line.answered.elapsed() < SURE_FOR
                 || matches!(tokio::time::timeout(PATIENCE, line.connection.ping()).await, Ok(Ok(())));
@@ -64,11 +71,17 @@ impl Own {
         line.answered = Instant::now();
         let stale = {
             let mut place = self.place();
-            if line.opened > place.renewed { place.idle.replace(line) } else { Some(line) }
+            if line.opened > place.renewed && !place.closed { place.idle.replace(line) } else { Some(line) }
         };
         if let Some(stale) = stale {
             let _ = stale.connection.close().await;
         }
+    }
+
+    /// Closes it for good: nothing is told the server any more.
+    pub(crate) async fn close(&self) {
+        self.place().closed = true;
+        self.renew().await;
     }
 
     /// Closes it, and the one in use as it comes back: its buffers still hold what was last written.
