@@ -159,12 +159,13 @@ fn a_group_that_nobody_asked_for_goes_whole_and_one_that_is_asked_for_stays() {
     let hub = database.hub();
     // Asking is enough.
     assert_eq!(asked.count(&hub), 1);
-    let records = runtime().block_on(async {
-        let location = yadori_store::Location::Url(database.url.clone());
-        yadori_hub::records::Records::open(&location).await.unwrap()
-    });
     let now = common::now() as i64 * 1_000_000;
-    runtime().block_on(yadori_hub::keeping::let_go_of_quiet(&records, now - 540 * 86_400_000_000)).unwrap();
+    // Connections end with the runtime in which they were opened.
+    runtime().block_on(async {
+        let location = yadori_store::Location::Url(database.url.clone());
+        let records = yadori_hub::records::Records::open(&location).await.unwrap();
+        yadori_hub::keeping::let_go_of_quiet(&records, now - 540 * 86_400_000_000).await.unwrap();
+    });
     assert_eq!(quiet.ask(&hub, "GET", "/records?after=0", b"").problem(), (404, "no-group".to_owned()));
     assert_eq!(asked.count(&hub), 1);
     for table in [
