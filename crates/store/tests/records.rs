@@ -79,6 +79,8 @@ async fn execute(server: &Server, schema: &str, sql: &str) {
 /// A schema of its own on the shared server.
 async fn store(schema: &str) -> (Arc<Server>, Store) {
     let server = shared();
+    // Several tests are on it at once.
+    execute(&server, "mysql", "SET GLOBAL max_connections = 100").await;
     execute(
         &server,
         "mysql",
