@@ -786,7 +786,8 @@ async fn a_copy_that_breaks_off_in_its_one_trip_is_there_whole_or_not_at_all_and
         };
         let kill = AssertSqlSafe(format!("KILL {waiting}"));
         if n % 2 == 0 {
-            let _ = sqlx::query(kill).execute(store.pool()).await;
+            let killed = sqlx::query(kill).execute(store.pool()).await;
+            assert!(waiting == 0 || killed.is_ok(), "{killed:?}");
             held.rollback().await.unwrap();
         } else {
             held.rollback().await.unwrap();
